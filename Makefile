@@ -1,0 +1,30 @@
+# Each target sets itself up: the virtual environment is made when it is missing or out of date.
+VENV ?= .venv
+PYTHON ?= python3
+BIN := $(VENV)/bin
+
+.PHONY: demo test bench format clean
+
+$(VENV)/.ready: pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $@
+
+demo: $(VENV)/.ready
+	$(BIN)/flatledger demo
+
+test: $(VENV)/.ready
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/pytest
+
+bench: $(VENV)/.ready
+	$(BIN)/python bench/run.py
+
+format: $(VENV)/.ready
+	$(BIN)/ruff check --fix .
+	$(BIN)/ruff format .
+
+clean:
+	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis

@@ -1,0 +1,111 @@
+"""The balance: the proof at the end of a run, as data.
+
+What was read is held against what was kept and written, and each totalled column's sum over the
+source's kept entries against its sum over the cells written.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from .faults import Fault
+
+
+class ConditionCount(msgspec.Struct):
+    """How many entries of its level a condition judged, kept, and held back."""
+
+    text: str
+    level: str
+    met: int = 0
+    kept: int = 0
+    held_back: int = 0
+    unknown: int = 0
+
+
+class LevelCount(msgspec.Struct):
+    """What became of the entries of one level."""
+
+    level: str
+    met: int = 0
+    kept: int = 0
+    held_back: int = 0
+    with_parent: int = 0
+
+
+class ColumnBalance(msgspec.Struct):
+    """One totalled column: its sum on the way in against its sum on the way out.
+
+    ``source`` is over the kept entries of the home level, ``written`` over the cells of the table
+    with each entry once, ``total`` is the grand total; for ``avg`` these are sums, for the other
+    kinds what the total itself is. ``overlap`` is what several groups show and the whole counts
+    once, ``rounding`` what an exact total differs from the sum of its rounded cells,
+    ``straight`` the sum straight down the file.
+    """
+
+    heading: str
+    kind: str
+    home: str
+    source: Any
+    written: Any
+    total: Any
+    count: int
+    blank: int
+    overlap: Any
+    rounding: Any
+    straight: Any
+    balanced: bool
+
+
+class FileCount(msgspec.Struct):
+    """One file that was written."""
+
+    name: str
+    rows: int
+    bytes: int
+
+
+class Balance(msgspec.Struct):
+    """Everything that a run can say for itself when it has ended."""
+
+    layout: str
+    source: str
+    row_per: str
+    read: int = 0
+    unreadable: int = 0
+    kept: int = 0
+    held_back: int = 0
+    without_rows: int = 0
+    conditions: list[ConditionCount] = []
+    levels: list[LevelCount] = []
+    rows: int = 0
+    total_rows: int = 0
+    groups: int = 0
+    columns: list[ColumnBalance] = []
+    fault_count: int = 0
+    faults: list[Fault] = []
+    notes: list[str] = []
+    files: list[FileCount] = []
+    seconds: float = 0.0
+
+    @property
+    def balanced(self) -> bool:
+        """Whether every count and every sum agrees on both sides."""
+        return self.records_agree and all(column.balanced for column in self.columns)
+
+    @property
+    def records_agree(self) -> bool:
+        """Whether each record that was read is accounted for, and each entry of a level."""
+        records = self.kept + self.held_back + self.without_rows + self.unreadable
+        levels = all(c.kept + c.held_back + c.with_parent == c.met for c in self.levels)
+        return records == self.read and levels
+
+    def to_json(self) -> bytes:
+        """The balance as JSON; numbers are texts, so that no reader rounds them."""
+        data = msgspec.to_builtins(self, enc_hook=str)
+        data["balanced"] = self.balanced
+        for column in data["columns"]:
+            for key in ("source", "written", "total", "overlap", "rounding", "straight"):
+                column[key] = None if column[key] is None else str(column[key])
+        return msgspec.json.format(msgspec.json.encode(data), indent=2) + b"\n"

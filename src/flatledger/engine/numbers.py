@@ -1,0 +1,101 @@
+"""Exact numbers: integers of any size, decimals that keep the digits they came with.
+
+A number never passes through a binary float. Sums, differences and products are exact; a quotient
+has 34 digits, the precision of IEEE 754 decimal128. Rounding is half-even.
+"""
+
+from __future__ import annotations
+
+import decimal
+import re
+from decimal import Decimal
+
+EXACT = decimal.Context(
+    prec=decimal.MAX_PREC,
+    rounding=decimal.ROUND_HALF_EVEN,
+    Emin=decimal.MIN_EMIN,
+    Emax=decimal.MAX_EMAX,
+    traps=[decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow],
+)
+QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
+LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
+
+_NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
+
+
+class PlainDecimal(Decimal):
+    """A decimal whose text never has an exponent: 1E-7 is written 0.0000001."""
+
+    __slots__ = ()
+
+    def __str__(self) -> str:
+        return format(self, "f")
+
+
+class Unreadable:
+    """Stands in a record for a number that cannot be taken; shows as it was typed."""
+
+    __slots__ = ("reason", "text")
+
+    def __init__(self, text: str, reason: str) -> None:
+        self.text = text
+        self.reason = reason
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def read_decimal(text: str) -> Decimal | None:
+    """The decimal that a text is, or None where it is none or its exponent is out of bounds.
+
+    >>> read_decimal("10.00"), read_decimal("1e400"), read_decimal("ten")
+    (Decimal('10.00'), None, None)
+    """
+    if not _NUMBER.fullmatch(text):
+        return None
+    number = Decimal(text)
+    if ("e" in text or "E" in text) and number and abs(number.adjusted()) > LARGEST_EXPONENT:
+        return None
+    return plain(number)
+
+
+def plain(number: Decimal) -> Decimal:
+    """The same number, made so that its text is plain digits and zero has no sign.
+
+    >>> print(plain(Decimal("1E+3")), plain(Decimal("-0.00")))
+    1000 0.00
+    """
+    if not number:
+        number = abs(number)
+    _, digits, exponent = number.as_tuple()
+    if not isinstance(exponent, int) or exponent > 0 or len(digits) + exponent < -5:
+        return PlainDecimal(number)
+    return number
+
+
+class DecimalReader(dict[str, Decimal | Unreadable]):
+    """Reads the text of a JSON number, keeping the latest: most prices come many times.
+
+    >>> DecimalReader()["10.00"]
+    Decimal('10.00')
+    """
+
+    _most = 50_000
+
+    def __missing__(self, text: str) -> Decimal | Unreadable:
+        if len(self) >= self._most:
+            self.clear()
+        number = read_decimal(text)
+        value = number if number is not None else Unreadable(text, "is beyond the range of numbers")
+        self[text] = value
+        return value
+
+
+def round_to(number: int | Decimal, unit: Decimal) -> Decimal:
+    """Round half-even to the digits of ``unit`` (0.01: two); zero loses its sign.
+
+    >>> round_to(Decimal("2.345"), Decimal("0.01")), round_to(Decimal("-0.001"), Decimal("0.01"))
+    (Decimal('2.34'), Decimal('0.00'))
+    """
+    rounded = Decimal(number).quantize(unit, context=EXACT)
+    return rounded if rounded else abs(rounded)

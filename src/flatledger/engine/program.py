@@ -1,0 +1,291 @@
+"""One generated Python module per layout: keep, unfold and weigh.
+
+``keep`` takes out what the conditions hold back, ``unfold`` turns records into rows, and ``weigh``
+adds up each totalled column over the kept records on a walk of its own, for the balance. The text
+is readable (`Program.source`) and kept for tracebacks.
+"""
+
+from __future__ import annotations
+
+import linecache
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from .emitter import Constants, Emitter, Lines, entry_name
+from .faults import FaultLog
+from .levels import Access, level_name
+from .plan import ColumnPlan, Plan
+from .runtime import REPEAT, Runtime
+from .totals import Tally
+
+_INDENT = "    "
+
+
+@dataclass(slots=True)
+class Program:
+    """The generated functions of one run.
+
+    ``keep(records, numbers)`` gives the kept records, their numbers, and counts named by
+    ``counters``; ``unfold(records, numbers)`` the rows and how many entries each level had;
+    ``weigh(records, numbers)`` a tally for each totalled column.
+    """
+
+    source: str
+    counters: tuple[str, ...]
+    keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], tuple[int, ...]]]
+    unfold: Callable[[list[Any], Sequence[int]], tuple[list[Any], tuple[int, ...]]]
+    weigh: Callable[[list[Any], Sequence[int]], list[Tally]]
+
+
+def generate(plan: Plan, log: FaultLog) -> Program:
+    """Generate the functions for a plan; what they cannot take is added to ``log``."""
+    constants = Constants()
+    keep, counters = _Keep(plan, constants).text()
+    source = "\n\n\n".join((keep, _unfold(plan, constants), _weigh(plan, constants))) + "\n"
+    name = f"<flatledger layout {plan.model.name}>"
+    linecache.cache[name] = (len(source), None, source.splitlines(keepends=True), name)
+    code = compile(source, name, "exec")
+    loud, quiet = (_namespace(constants, Runtime(each)) for each in (log, FaultLog(0)))
+    exec(code, loud)
+    exec(code, quiet)  # the second walk meets the same faults; they are told once
+    return Program(source, counters, loud["keep"], loud["unfold"], quiet["weigh"])
+
+
+def _namespace(constants: Constants, runtime: Runtime) -> dict[str, Any]:
+    fixed = {"Decimal": Decimal, "REPEAT": REPEAT, "Tally": Tally}
+    return {**constants.values, **runtime.functions(), **fixed}
+
+
+def _indented(lines: Iterable[str], depth: int) -> list[str]:
+    return [_INDENT * depth + line for line in lines]
+
+
+# ---- keep ------------------------------------------------------------------------------------
+
+
+class _Keep:
+    """Writes `keep`: from the deepest level up, each entry is judged by its level's conditions."""
+
+    def __init__(self, plan: Plan, constants: Constants) -> None:
+        self.plan = plan
+        self.constants = constants
+        self.emitter = Emitter(plan, constants)
+        self.counters: list[str] = []
+
+    def text(self) -> tuple[str, tuple[str, ...]]:
+        tests = {level: self._tests(level) for level in range(len(self.plan.chain.levels))}
+        body = self._level(0, tests)
+        lines = [
+            "def keep(records, numbers):",
+            *_indented((f"{counter} = 0" for counter in self.counters), 1),
+            *_indented(("kept_0, kept_numbers = [], []",), 1),
+            *_indented(("for record, number in zip(records, numbers):",), 1),
+            *_indented(body, 2),
+            *_indented((f"return kept_0, kept_numbers, ({''.join(c + ', ' for c in self.counters)})",), 1),
+        ]
+        return "\n".join(lines), tuple(self.counters)
+
+    def _counter(self, name: str) -> str:
+        if name not in self.counters:
+            self.counters.append(name)
+        return name
+
+    def _tests(self, level: int) -> tuple[list[str], list[str]]:
+        """The lines that judge a level's conditions, and the variables that hold the verdicts."""
+        self.emitter.block = Lines()
+        verdicts = []
+        for index, condition in enumerate(self.plan.conditions):
+            if condition.level != level:
+                continue
+            verdict = self.emitter.truth(condition.condition.value.node).code
+            verdicts.append(verdict)
+            add = self.emitter.block.add
+            add(f"if {verdict} is True: {self._counter(f'true_{index}')} += 1")
+            add(f"elif {verdict} is None: {self._counter(f'unknown_{index}')} += 1")
+            add(f"else: {self._counter(f'false_{index}')} += 1")
+        return self.emitter.block.lines, verdicts
+
+    def _level(self, level: int, tests: dict[int, tuple[list[str], list[str]]]) -> list[str]:
+        """The lines for one entry of a level, the levels below it included."""
+        below = self._below(level, tests) if level < self.plan.chain.row else []
+        lines, verdicts = tests[level]
+        before = self.emitter.blocks[level].lines
+        return [*before, *below, *lines, *self._verdict(level, verdicts)]
+
+    def _below(self, level: int, tests: dict[int, tuple[list[str], list[str]]]) -> list[str]:
+        """The lines that collect the entries of the next level under one entry."""
+        chain, deeper = self.plan.chain, level + 1
+        names = chain.levels[deeper][len(chain.levels[level]) :]
+        raw = self.emitter.load(Access(level, names, (), False, None)).code
+        struct = self.plan.shape.field(chain.levels[deeper])[0].struct
+        struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
+        site = self.constants.name(level_name(chain.levels[deeper]), "site")
+        lines = [
+            f"entries_{deeper} = entries({raw}, {struct_name}, {site}, number)",
+            f"{self._counter(f'met_{deeper}')} += len(entries_{deeper})",
+        ]
+        if deeper == chain.row and not tests[deeper][1]:
+            return [*lines, f"kept_{deeper} = entries_{deeper}"]
+        body = self._level(deeper, tests)
+        loop = f"for {entry_name(deeper)} in entries_{deeper}:"
+        return [*lines, f"kept_{deeper} = []", loop, *_indented(body, 1)]
+
+    def _verdict(self, level: int, verdicts: list[str]) -> list[str]:
+        """The lines that keep an entry or drop it, and count why."""
+        keep = [f"kept_{level}.append({entry_name(level)})"]
+        if level == 0:
+            keep.append("kept_numbers.append(number)")
+        if level < self.plan.chain.row:
+            keep.append(f"{entry_name(level)}.kept = kept_{level + 1}")
+            keep = self._unless_emptied(level, keep)
+        if not verdicts:
+            return keep
+        test = " and ".join(f"{verdict} is True" for verdict in verdicts)
+        drop = [f"{self._counter(f'dropped_{level}')} += 1"]
+        for deeper in range(level + 1, self.plan.chain.row + 1):
+            below = f"below(kept_{level + 1}, {deeper - level - 1})"
+            drop.append(f"{self._counter(f'with_parent_{deeper}')} += {below}")
+        return [f"if {test}:", *_indented(keep, 1), "else:", *_indented(drop, 1)]
+
+    def _unless_emptied(self, level: int, keep: list[str]) -> list[str]:
+        deeper = level + 1
+        if self.plan.drops_without_entries:
+            test = f"if kept_{deeper}:"
+        else:
+            test = f"if kept_{deeper} or not entries_{deeper}:"
+        emptied = f"{self._counter(f'emptied_{level}')} += 1"
+        return [test, *_indented(keep, 1), "else:", *_indented([emptied], 1)]
+
+
+# ---- unfold ----------------------------------------------------------------------------------
+
+
+def _unfold(plan: Plan, constants: Constants) -> str:
+    """Write `unfold`: one loop per level of the chain, one tuple per row."""
+    emitter = Emitter(plan, constants)
+    columns = [(emitter.column(column).code, column) for column in plan.columns]
+    keys = []
+    for expression, home in plan.extra_keys:
+        with emitter.at(home):
+            keys.append((emitter.key(expression.node).code, home))
+    row = plan.chain.row
+    cells = [
+        (code, column.home, column.column.text is not None) for code, column in columns
+    ] + [(code, home, False) for code, home in keys]
+    groups = [cells[key.place] for key in plan.group]
+
+    def row_tuple(level: int) -> list[str]:
+        """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
+        codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
+        group = [code if home <= level else "None" for code, home, _ in groups]
+        lines, marks = _marks(plan, level, group)
+        return [*lines, f"append(({''.join(code + ', ' for code in codes + marks)}))"]
+
+    def level_lines(level: int) -> list[str]:
+        lines = [*_mark_starts(plan, level), *emitter.blocks[level].lines]
+        if level == row:
+            return [*lines, *row_tuple(level), *_mark_ends(plan)]
+        entries = f"{entry_name(level)}.kept"
+        return [
+            *lines,
+            f"if not {entries}:",
+            *_indented([*row_tuple(level), *_mark_ends(plan), "continue"], 1),
+            f"kept_{level + 1} += len({entries})",
+            f"for {entry_name(level + 1)} in {entries}:",
+            *_indented(level_lines(level + 1), 1),
+        ]
+
+    counts = [f"kept_{level}" for level in range(1, row + 1)]
+    lines = [
+        "def unfold(records, numbers):",
+        *_indented(["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)], 1),
+        *_indented(["for record, number in zip(records, numbers):"], 1),
+        *_indented(level_lines(0), 2),
+        *_indented([f"return rows, ({''.join(count + ', ' for count in counts)})"], 1),
+    ]
+    return "\n".join(lines)
+
+
+def _splits(plan: Plan, home: int) -> bool:
+    """Whether the rows of one entry of a level can fall into several groups."""
+    return any(key.home > home for key in plan.group)
+
+
+def _mark_starts(plan: Plan, level: int) -> list[str]:
+    if level not in plan.marked:
+        return []
+    return [f"seen_{level} = set()" if _splits(plan, level) else f"mark_{level} = 0"]
+
+
+def _marks(plan: Plan, level: int, group: list[str]) -> tuple[list[str], list[str]]:
+    """The lines that find a row's marks, and the marks; an entry that is not there is no entry."""
+    lines, marks = [], []
+    for home in plan.marked:
+        if home > level:
+            marks.append("REPEAT")
+            continue
+        if _splits(plan, home):
+            keys = "".join(code + ", " for code in group)
+            lines.append(f"mark_{home} = mark(seen_{home}, ({keys}))")
+        marks.append(f"mark_{home}")
+    return lines, marks
+
+
+def _mark_ends(plan: Plan) -> list[str]:
+    return [f"mark_{home} = REPEAT" for home in plan.marked if not _splits(plan, home)]
+
+
+# ---- weigh -----------------------------------------------------------------------------------
+
+
+def _weigh(plan: Plan, constants: Constants) -> str:
+    """Write `weigh`: each totalled column over the kept entries of its home, without unfolding."""
+    emitter = Emitter(plan, constants)
+    totalled = plan.totalled
+    for index, column in enumerate(totalled):
+        value = emitter.column(column).code
+        with emitter.at(column.home) as block:
+            for line in _weighing(index, value, column):
+                block.add(line)
+    deepest = max((column.home for column in totalled), default=0)
+
+    def level_lines(level: int) -> list[str]:
+        lines = list(emitter.blocks[level].lines)
+        if level == deepest:
+            return lines or ["pass"]
+        loop = f"for {entry_name(level + 1)} in {entry_name(level)}.kept:"
+        return [*lines, loop, *_indented(level_lines(level + 1), 1)]
+
+    starts = [
+        f"count_{i} = sum_{i} = blank_{i} = 0; low_{i} = high_{i} = None"
+        for i in range(len(totalled))
+    ]
+    tallies = "".join(
+        f"Tally(count_{i}, sum_{i}, low_{i}, high_{i}, blank_{i}), " for i in range(len(totalled))
+    )
+    lines = [
+        "def weigh(records, numbers):",
+        *_indented(starts, 1),
+        *_indented(["for record, number in zip(records, numbers):"], 1),
+        *_indented(level_lines(0), 2),
+        *_indented([f"return [{tallies}]"], 1),
+    ]
+    return "\n".join(lines)
+
+
+def _weighing(index: int, value: str, plan: ColumnPlan) -> list[str]:
+    total = plan.column.total
+    assert total is not None
+    lines = [f"if {value} is None: blank_{index} += 1"]
+    if not plan.numeric:
+        return [*lines, f"else: count_{index} += 1"]
+    lines += [f"elif {value}.__class__ is not str:", f"{_INDENT}count_{index} += 1"]
+    if total.kind in ("sum", "avg"):
+        return [*lines, f"{_INDENT}sum_{index} += {value}"]
+    if total.kind in ("min", "max"):
+        name, sign = ("low", "<") if total.kind == "min" else ("high", ">")
+        test = f"if {name}_{index} is None or {value} {sign} {name}_{index}:"
+        return [*lines, f"{_INDENT}{test} {name}_{index} = {value}"]
+    return lines

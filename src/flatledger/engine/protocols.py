@@ -1,0 +1,32 @@
+"""The small protocols by which sources and outputs meet the engine."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple, Protocol
+
+from .faults import Fault
+
+Row = tuple[Any, ...]
+
+
+class Batch(NamedTuple):
+    """Some records in the order of the source, their numbers (from 1), and what was unreadable."""
+
+    records: list[Any]
+    numbers: Sequence[int]
+    faults: list[Fault]
+
+
+class Source(Protocol):
+    """Records from somewhere. It is read once: first a look ahead, then everything."""
+
+    name: str
+
+    def look_ahead(self) -> tuple[list[Any], bool]:
+        """The first records as plain data, and whether these are all there are."""
+        ...
+
+    def batches(self, shape: Any) -> Iterator[Batch]:
+        """All records, those looked at included, each turned into ``shape`` (a msgspec type)."""
+        ...

@@ -1,0 +1,197 @@
+"""A run: read, keep, unfold, fill, sort, group, total, and the proof that it adds up."""
+
+from __future__ import annotations
+
+import decimal
+import time
+from collections import Counter
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from ..layout.model import LayoutModel
+from .balance import Balance, ConditionCount, LevelCount
+from .faults import FaultLog
+from .grouping import Detail, Summary, TotalRows
+from .levels import level_name
+from .numbers import EXACT
+from .plan import Plan, make_plan
+from .program import generate
+from .proof import Proof
+from .protocols import Batch, Row, Source
+from .sorting import grouped_order, sort_rows
+from .structure import observe
+
+BLOCK = 2_000
+Progress = Callable[[int], None]
+
+
+class Run:
+    """One layout over one source. `blocks` gives the table; after it, `balance` the proof."""
+
+    def __init__(self, model: LayoutModel, source: Source, progress: Progress | None = None) -> None:
+        self._started = time.monotonic()
+        first, whole = source.look_ahead()
+        self.plan: Plan = make_plan(model, observe(first), whole)
+        self.log = FaultLog()
+        self.program = generate(self.plan, self.log)
+        self._source = source
+        self._progress = progress
+        self._proof = Proof(self.plan)
+        self._counts: Counter[str] = Counter()
+        self._read = self._unreadable = self._kept = 0
+        self._groups = 0
+        self._notes: list[str] = []
+
+    def blocks(self) -> Iterator[list[Row]]:
+        """The rows of the table, total rows among them, some at a time."""
+        if not self.plan.model.totals.detail:
+            yield from self._summary()
+        elif self.plan.model.totals.subtotals == "before" and self.plan.group:
+            yield from self._detail_before()
+        else:
+            yield from self._detail_after()
+
+    # ---- read, keep, unfold, fill
+
+    def _unfolded(self) -> Iterator[list[Row]]:
+        """The rows as they come from the source, with their keys and marks."""
+        for batch in self._source.batches(self.plan.shape.record_type):
+            with decimal.localcontext(EXACT):
+                rows = self._take(batch)
+            if self._progress:
+                self._progress(self._read)
+            yield rows
+
+    def _take(self, batch: Batch) -> list[Row]:
+        self._read += len(batch.records) + len(batch.faults)
+        self._unreadable += len(batch.faults)
+        self.log.first_reading()
+        for fault in batch.faults:
+            self.log.add(fault)
+        records, numbers, counts = self.program.keep(batch.records, batch.numbers)
+        self._kept += len(records)
+        self._counts.update(dict(zip(self.program.counters, counts, strict=True)))
+        self.log.second_reading()
+        rows, kept = self.program.unfold(records, numbers)
+        self._counts.update({f"kept_{level}": count for level, count in enumerate(kept, 1)})
+        self._proof.source(self.program.weigh(records, numbers))
+        self._proof.overlap(rows)
+        return rows
+
+    # ---- sort, group, total
+
+    def _ordered(self) -> Callable[[], Iterator[list[Row]]]:
+        """All rows in their order, as often as they are asked for."""
+        rows = [row for block in self._unfolded() for row in block]
+        sort_rows(rows, grouped_order(self.plan.sort, self.plan.group))
+        return lambda: (rows[start : start + BLOCK] for start in range(0, len(rows), BLOCK))
+
+    def _detail_after(self) -> Iterator[list[Row]]:
+        ordered = self.plan.sort or self.plan.group
+        blocks = self._ordered()() if ordered else self._unfolded()
+        detail = Detail(self.plan)
+        for rows, totals in self._exactly(detail.after(blocks)):
+            yield self._finished(rows) + self._proof.total_rows(totals)
+        yield self._grand(detail.grand)
+        self._groups = detail.group_count
+
+    def _detail_before(self) -> Iterator[list[Row]]:
+        detail = Detail(self.plan)
+        held: list[list[Row]] = []
+        for rows, totals in self._exactly(detail.before(self._ordered())):
+            if not held:
+                held.append(self._grand(detail.grand))
+                yield held[0]
+            yield self._proof.total_rows(totals) + self._finished(rows)
+        if not held:
+            yield self._grand(detail.grand)
+        self._groups = detail.group_count
+
+    def _summary(self) -> Iterator[list[Row]]:
+        summary = Summary(self.plan)
+        for rows in self._unfolded():
+            with decimal.localcontext(EXACT):
+                summary.add(rows)
+        with decimal.localcontext(EXACT):
+            self._proof.groups(summary)
+            rows = [self._proof.summary_row(row, inner) for row, inner in summary.rows()]
+        before = self.plan.model.totals.subtotals == "before"
+        grand = self._grand(summary.grand)
+        yield grand + rows if before else rows + grand
+        self._groups = summary.group_count
+        for heading, count in summary.differing.items():
+            self._notes.append(
+                f"column {heading} differs within {count:,} of {self._groups:,} groups; "
+                "the value met first was taken"
+            )
+
+    def _exactly(self, pairs: Iterator[Any]) -> Iterator[Any]:
+        """Go through pairs of rows with exact arithmetic, which the caller does not see."""
+        while True:
+            with decimal.localcontext(EXACT):
+                pair = next(pairs, None)
+            if pair is None:
+                return
+            yield pair
+
+    def _finished(self, rows: list[Row]) -> list[Row]:
+        with decimal.localcontext(EXACT):
+            return self._proof.detail_rows(rows)
+
+    def _grand(self, grand: Any) -> list[Row]:
+        with decimal.localcontext(EXACT):
+            self._proof.total(grand)
+            if not (self.plan.totalled and self.plan.model.totals.grand_total):
+                return []
+            return self._proof.total_rows([TotalRows(self.plan).grand(grand.cells())])
+
+    # ---- the balance
+
+    def balance(self) -> Balance:
+        """The proof of the run, once the blocks have been taken to their end."""
+        with decimal.localcontext(EXACT):
+            columns = self._proof.columns()
+        counts = self._counts
+        return Balance(
+            layout=self.plan.model.name,
+            source=self._source.name,
+            row_per=level_name(self.plan.chain.levels[-1]),
+            read=self._read,
+            unreadable=self._unreadable,
+            kept=self._kept,
+            held_back=counts["dropped_0"],
+            without_rows=counts["emptied_0"],
+            conditions=[self._condition(index) for index in range(len(self.plan.conditions))],
+            levels=[self._level(level) for level in range(1, self.plan.chain.row + 1)],
+            rows=self._proof.rows,
+            total_rows=self._proof.rows_of_totals,
+            groups=self._groups,
+            columns=columns,
+            fault_count=self.log.count,
+            faults=self.log.kept,
+            notes=self._notes + ([] if self._read else ["the source holds no records"]),
+            seconds=time.monotonic() - self._started,
+        )
+
+    def _condition(self, index: int) -> ConditionCount:
+        plan = self.plan.conditions[index]
+        kept, no, unknown = (self._counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
+        return ConditionCount(
+            text=plan.condition.value.text,
+            level=level_name(self.plan.chain.levels[plan.level]),
+            met=kept + no + unknown,
+            kept=kept,
+            held_back=no,
+            unknown=unknown,
+        )
+
+    def _level(self, level: int) -> LevelCount:
+        return LevelCount(
+            level=level_name(self.plan.chain.levels[level]),
+            met=self._counts[f"met_{level}"],
+            kept=self._counts[f"kept_{level}"],
+            held_back=self._counts[f"dropped_{level}"] + self._counts[f"emptied_{level}"],
+            with_parent=self._counts[f"with_parent_{level}"],
+        )
+
+

@@ -1,0 +1,243 @@
+"""What generated code calls for values that are not of the usual kind.
+
+Missing, null and blank text are all null. A list is many values. What cannot be taken becomes a
+fault and null; nothing here stops a run.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import operator
+from collections.abc import Callable, Hashable
+from decimal import Decimal
+from typing import Any
+
+import msgspec
+
+from .faults import Fault, FaultLog, shown
+from .numbers import QUOTIENT, Unreadable, plain, read_decimal
+
+REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
+PART_SEPARATOR = ", "
+_COMPARE = {
+    **{"==": operator.eq, "!=": operator.ne, "<": operator.lt},
+    **{"<=": operator.le, ">": operator.gt, ">=": operator.ge},
+}
+
+
+class Runtime:
+    """The functions that generated code is given, bound to one log of faults."""
+
+    def __init__(self, log: FaultLog) -> None:
+        self._log = log
+
+    def functions(self) -> dict[str, Callable[..., Any]]:
+        """What generated code may call, by name."""
+        own = (
+            *(self.cell, self.stray, self.as_number, self.as_text),
+            *(self.as_truth, self.divide, self.compare, self.entries),
+        )
+        shared = (walk, plain, is_null, raw_text, truth_text, mark, below)
+        return {function.__name__: function for function in (*own, *shared)}
+
+    def fault(self, number: int, path: str, value: object, reason: str) -> None:
+        self._log.add(Fault(number, path, shown(value), reason))
+
+    # ---- shapes
+
+    def entries(self, value: Any, struct: type | None, path: str, number: int) -> list[Any]:
+        """The entries of a level: a lone object is a list of one, nothing is an empty list."""
+        if value.__class__ is not list:
+            if value is None or value == "":
+                return []
+            value = [value]
+        if struct is None:
+            return [entry for entry in value if entry is not None]
+        taken = [entry for entry in value if entry.__class__ is struct]
+        if len(taken) != len(value):
+            for entry in value:
+                if entry.__class__ is not struct and entry is not None:
+                    reason = "an entry with fields was expected, and left out"
+                    self.fault(number, path, entry, reason)
+        return taken
+
+    def stray(self, value: Any, names: tuple[str, ...], path: str, number: int) -> Any:
+        """Steps through what is neither the expected object nor missing."""
+        if value.__class__ is list:
+            return walk(value, names)
+        if not is_null(value):
+            self.fault(number, path, value, "fields were expected here")
+        return None
+
+    # ---- kinds
+
+    def one(self, value: Any, path: str, number: int) -> Any:
+        """The one value among many, where one is needed; null where there is none."""
+        if value.__class__ is not list:
+            return value
+        present = [item for item in value if not is_null(item)]
+        if len(present) > 1:
+            self.fault(number, path, value, "one value was expected")
+            return None
+        return self.one(present[0], path, number) if present else None
+
+    def as_number(self, value: Any, path: str, number: int) -> int | Decimal | None:
+        """A number as it is; text of digits is read."""
+        value = self.one(value, path, number)
+        if is_null(value):
+            return None
+        if isinstance(value, int | Decimal) and not isinstance(value, bool):
+            return value
+        result = None
+        if isinstance(value, float):
+            result = read_decimal(repr(value))
+        elif isinstance(value, str):
+            result = _whole(value.strip())
+        if result is None:
+            reason = value.reason if isinstance(value, Unreadable) else "is not a number"
+            self.fault(number, path, value, reason)
+        return result
+
+    def as_text(self, value: Any, path: str, number: int) -> str | None:
+        """A value as text: a number as its digits, a truth value as true or false."""
+        value = self.one(value, path, number)
+        if isinstance(value, Unreadable):
+            self.fault(number, path, value, value.reason)
+        return None if is_null(value) else _text(value)
+
+    def as_truth(self, value: Any, path: str, number: int) -> bool | None:
+        """A truth value; of texts only true and false are one."""
+        value = self.one(value, path, number)
+        if is_null(value) or isinstance(value, bool):
+            return value if isinstance(value, bool) else None
+        if isinstance(value, str) and value.strip().lower() in ("true", "false"):
+            return value.strip().lower() == "true"
+        self.fault(number, path, value, "is neither true nor false")
+        return None
+
+    def cell(self, value: Any, separator: str, path: str, number: int) -> Any:
+        """A field as a cell shows it; what repeats is joined."""
+        if value is None or isinstance(value, int | Decimal | str):
+            if isinstance(value, bool):
+                return truth_text(value)
+            return value if not is_null(value) else None
+        if isinstance(value, float):
+            result = self.as_number(value, path, number)
+            return str(value) if result is None else result
+        if isinstance(value, Unreadable):
+            self.fault(number, path, value, value.reason)
+            return value.text
+        if isinstance(value, list | tuple):
+            parts = [self.cell(item, separator, path, number) for item in value]
+            return separator.join(str(part) for part in parts if part is not None) or None
+        return _text(value)
+
+    # ---- operations
+
+    def divide(self, left: Any, right: Any, text: str, number: int) -> Decimal | None:
+        if right == 0:
+            self.fault(number, text, None, "a division by zero")
+            return None
+        return plain(QUOTIENT.divide(left, right))
+
+    def compare(self, left: Any, sign: str, right: Any, path: str, number: int) -> bool | None:
+        """Compare two values whose kinds only the data shows: numbers as such, others as text."""
+        left, right = self.one(left, path, number), self.one(right, path, number)
+        if is_null(left) or is_null(right):
+            return None
+        if _is_number(left) or _is_number(right):
+            left = self.as_number(left, path, number)
+            right = self.as_number(right, path, number)
+        elif left.__class__ is not right.__class__:
+            left, right = _text(left), _text(right)
+        if left is None or right is None:
+            return None
+        return bool(_COMPARE[sign](left, right))
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
+
+
+def _whole(text: str) -> int | Decimal | None:
+    """The number in a text: an integer where it has digits only."""
+    if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
+        return int(text)
+    return read_decimal(text)
+
+
+def raw_text(value: Any) -> str | None:
+    """What could not be read as a number, as a cell shows it all the same."""
+    return None if is_null(value) else _text(value)
+
+
+def _text(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, Decimal):
+        return format(value, "f")
+    if isinstance(value, dict):
+        value = list(value.values())
+    elif isinstance(value, msgspec.Struct):
+        value = list(msgspec.structs.astuple(value))
+    if isinstance(value, list | tuple):
+        return PART_SEPARATOR.join(_text(part) for part in value if not is_null(part))
+    if isinstance(value, dt.datetime):
+        return value.isoformat()
+    return "" if value is None else str(value)
+
+
+def is_null(value: Any) -> bool:
+    """Missing, null and blank text are null everywhere, and so is a list without a value."""
+    if value is None:
+        return True
+    if isinstance(value, str):
+        return not value or value.isspace()
+    return value.__class__ is list and all(is_null(item) for item in value)
+
+
+def truth_text(value: bool | None) -> str | None:
+    """A truth value as XML Schema and CSVW write it."""
+    return None if value is None else "true" if value else "false"
+
+
+def walk(value: Any, names: tuple[str, ...]) -> Any:
+    """Name steps through plain data; a step on a list goes to each of its entries.
+
+    >>> walk({"payments": [{"amount": 3}, {}, {"amount": 5}]}, ("payments", "amount"))
+    [3, 5]
+    """
+    for position, name in enumerate(names):
+        if value.__class__ is dict:
+            value = value.get(name)
+        elif value.__class__ is list:
+            found = [walk(entry, names[position:]) for entry in value]
+            return [item for item in found if item is not None]
+        elif isinstance(value, msgspec.Struct):
+            fields = dict(zip(value.__struct_encode_fields__, value.__struct_fields__, strict=True))
+            value = getattr(value, fields[name]) if name in fields else None
+        else:
+            return None
+    return value
+
+
+def below(entries: list[Any], depth: int) -> int:
+    """How many kept entries there are ``depth`` levels below some entries."""
+    if depth == 0:
+        return len(entries)
+    return sum(below(entry.kept, depth - 1) for entry in entries)
+
+
+def mark(seen: set[tuple[Hashable, ...]], keys: tuple[Hashable, ...]) -> int:
+    """The smallest depth of groups in which an entry is new, REPEAT if it is new in none.
+
+    Depth 0 is the whole table, depth 1 the outermost group. The entry's value is counted in every
+    depth from the mark on, so it is once in each group and once in all.
+    """
+    for depth in range(len(keys) + 1):
+        if keys[:depth] not in seen:
+            seen.update(keys[:length] for length in range(depth, len(keys) + 1))
+            return depth
+    return REPEAT
+
+

@@ -1,0 +1,78 @@
+"""Tallies: what is known of the values that were added up, and the cell that a total shows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from ..layout.model import Column
+from .numbers import EXACT, QUOTIENT, plain, round_to
+from .plan import ColumnPlan
+
+Number = int | Decimal
+
+
+@dataclass(slots=True)
+class Tally:
+    """The count, sum and extremes of some values, and how many were blank.
+
+    Tallies of two parts merge into the tally of the whole.
+    """
+
+    count: int = 0
+    sum: Number = 0
+    low: Any = None
+    high: Any = None
+    blank: int = 0
+
+    def add(self, cells: Iterable[Any], plan: ColumnPlan) -> None:
+        """Add cells of a column. Blank ones don't count, nor does a text among numbers (a fault)."""
+        present = [cell for cell in cells if cell is not None]
+        if plan.numeric:
+            present = [cell for cell in present if cell.__class__ is not str]
+        self.count += len(present)
+        kind = plan.column.total.kind if plan.column.total else "count"
+        if kind in ("sum", "avg"):
+            self.sum += sum(present)
+        elif kind in ("min", "max") and present:
+            self._extremes(min(present), max(present))
+
+    def merge(self, other: Tally) -> None:
+        """Take in the tally of another part."""
+        self.count += other.count
+        self.sum += other.sum
+        self.blank += other.blank
+        self._extremes(other.low, other.high)
+
+    def _extremes(self, low: Any, high: Any) -> None:
+        if low is not None and (self.low is None or low < self.low):
+            self.low = low
+        if high is not None and (self.high is None or high > self.high):
+            self.high = high
+
+    def proof(self, kind: str) -> tuple[Any, ...]:
+        """What must be equal on both sides of the balance for a kind of total."""
+        return {
+            "sum": (self.sum,),
+            "avg": (self.sum, self.count),
+            "count": (self.count,),
+            "min": (self.low,),
+            "max": (self.high,),
+        }[kind]
+
+    def cell(self, column: Column) -> Number | None:
+        """What a total shows. The sum, mean or extreme of nothing is blank."""
+        total = column.total
+        assert total is not None
+        if total.kind == "count":
+            return self.count
+        if not self.count:
+            return None
+        value = {"sum": self.sum, "min": self.low, "max": self.high}.get(total.kind)
+        if total.kind == "avg":
+            value = QUOTIENT.divide(self.sum, self.count)
+        if value is not None and column.decimals is not None:
+            return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT))
+        return plain(value) if isinstance(value, Decimal) else value

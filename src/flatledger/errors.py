@@ -1,0 +1,73 @@
+"""The errors that a user can cause: one family, each with the exit code that it leads to.
+
+A message says what is wrong, where, and what to do. ``cli`` is the one place that shows them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+class FlatLedgerError(Exception):
+    """The base of all errors that a user can cause; nothing was written.
+
+    >>> raise FlatLedgerError("the source is a folder; name a file")
+    Traceback (most recent call last):
+    flatledger.errors.FlatLedgerError: the source is a folder; name a file
+    """
+
+    exit_code = 1
+
+
+class ExpressionError(FlatLedgerError):
+    """An expression or a path that cannot be understood, with the place in its text.
+
+    >>> error = ExpressionError("no function `summ`; did you mean `sum`?", "summ(qty)", 0)
+    >>> print(error.pointer())
+    summ(qty)
+    ^
+    """
+
+    def __init__(self, message: str, text: str, position: int) -> None:
+        super().__init__(message)
+        self.text = text
+        self.position = position
+
+    def pointer(self) -> str:
+        """The line of the text that holds the fault, and below it a caret under the place."""
+        start = self.text.rfind("\n", 0, self.position) + 1
+        line = self.text[start:].split("\n", 1)[0]
+        return f"{line}\n{' ' * (self.position - start)}^"
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One fault of a layout: what is wrong, and where (line and column count from 1; 0: unknown)."""
+
+    message: str
+    line: int = 0
+    column: int = 0
+
+    def __str__(self) -> str:
+        return f"line {self.line}, column {self.column}: {self.message}" if self.line else self.message
+
+
+class LayoutError(FlatLedgerError):
+    """A layout with faults: all of them at once, in the order of the text.
+
+    >>> print(LayoutError("parts.yaml", [Problem("no key `colums`; did you mean `columns`?", 3, 1)]))
+    parts.yaml: line 3, column 1: no key `colums`; did you mean `columns`?
+    """
+
+    def __init__(self, name: str, problems: list[Problem]) -> None:
+        self.name = name
+        self.problems = sorted(problems, key=lambda problem: (problem.line, problem.column))
+        super().__init__("\n".join(f"{name}: {problem}" for problem in self.problems))
+
+
+class SourceError(FlatLedgerError):
+    """A source that cannot be opened or read at all."""
+
+
+class OutputError(FlatLedgerError):
+    """A table that cannot be written as the layout asks; the former file is left as it was."""

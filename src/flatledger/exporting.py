@@ -1,0 +1,87 @@
+"""Rows and exports: a layout, a source and a place to write to, brought together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from os import PathLike
+from typing import BinaryIO
+
+from .engine.balance import Balance, FileCount
+from .engine.protocols import Row
+from .engine.run import Progress, Run
+from .errors import OutputError
+from .layout import Layout
+from .outputs import DelimitedWriter, Target
+from .sources import AnySource, open_source
+
+
+class Rows(Iterator[Row]):
+    """The rows of a table, one tuple each, total rows among them.
+
+    Cells are ``str``, ``int``, ``Decimal`` or ``None``. ``headings`` names them; ``balance()``
+    gives the proof once the rows have been taken to the end.
+    """
+
+    def __init__(self, layout: Layout, source: AnySource, progress: Progress | None = None) -> None:
+        opened = open_source(source, layout.model.records)
+        self.headings = layout.headings
+        self._run = Run(layout.model, opened, progress)
+        self._rows = (row for block in self._run.blocks() for row in block)
+
+    def __next__(self) -> Row:
+        return next(self._rows)
+
+    def balance(self) -> Balance:
+        """The proof of the run."""
+        return self._run.balance()
+
+
+def rows(layout: Layout, source: AnySource) -> Rows:
+    """Flatten records into rows; nothing is written.
+
+    ``source`` is a path (``-``: standard input), an open file, or any iterable of mappings.
+    Raises LayoutError and SourceError.
+
+    >>> layout = Layout.from_data({
+    ...     "row-per": "lines",
+    ...     "columns": [{"No": "no"}, {"Amount": {"value": "lines.qty * lines.price", "total": "sum"}}],
+    ... })
+    >>> records = [{"no": "R1", "lines": [{"qty": 2, "price": 3}, {"qty": 1, "price": 4}]}]
+    >>> list(rows(layout, records))
+    [('R1', 6), ('R1', 4), ('Grand total', 10)]
+    """
+    return Rows(layout, source)
+
+
+def export(
+    layout: Layout,
+    source: AnySource,
+    to: str | PathLike[str] | BinaryIO | None = None,
+    *,
+    progress: Progress | None = None,
+) -> Balance:
+    """Flatten records into a table and write it; return the balance.
+
+    ``to`` is a path (``-``: standard output) or an open binary file; left out, it is the layout's
+    own ``output: file``. A file takes its name when it is whole. ``progress`` is called with the
+    number of records read so far. Raises LayoutError, SourceError and OutputError.
+
+    >>> import io
+    >>> layout = Layout.from_data({"columns": [{"No": "no"}]})
+    >>> table = io.BytesIO()
+    >>> balance = export(layout, [{"no": 1}, {"no": 2}], table)
+    >>> balance.balanced, balance.rows, table.getvalue()
+    (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
+    """
+    place = to if to is not None else layout.model.output.file
+    if place is None:
+        raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
+    run = Run(layout.model, open_source(source, layout.model.records), progress)
+    with Target(place) as target:
+        writer = DelimitedWriter(layout.model.output, target)
+        writer.header(layout.headings)
+        for block in run.blocks():
+            writer.write(block)
+    balance = run.balance()
+    balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
+    return balance

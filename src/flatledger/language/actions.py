@@ -1,0 +1,295 @@
+"""What each rule of the grammar becomes: one short action a rule."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+from typing import Any
+
+from lark import Token, Transformer, v_args
+from lark.tree import Meta
+
+from ..errors import ExpressionError
+from . import nodes as n
+from .filters import check_comparable, check_test, make_call
+from .literals import interval, json_text, typed_text
+
+_LARGEST_INDEX = 2**53 - 1  # the range of I-JSON (RFC 7493)
+
+
+def at(meta: Meta) -> int:
+    return int(getattr(meta, "start_pos", 0))
+
+
+@v_args(meta=True)
+class Actions(Transformer[Token, Any]):
+    """Turns the parse tree of one text into nodes."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.whole = text
+
+    def fail(self, message: str, position: int) -> ExpressionError:
+        return ExpressionError(message, self.whole, position)
+
+    # ---- conditions
+
+    def sort_key(self, meta: Meta, items: list[Any]) -> n.SortKey:
+        value, order, nulls = items
+        descending = order is not None and order.lower() == "desc"
+        first = None if nulls is None else nulls.lower().endswith("first")
+        return n.SortKey(at(meta), value, descending, first)
+
+    def any_of(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Or(at(meta), tuple(items))
+
+    def all_of(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.And(at(meta), tuple(items))
+
+    def negated(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Not(at(meta), items[0])
+
+    def comparison(self, meta: Meta, items: list[Any]) -> n.Node:
+        left, operator, right = items
+        hint = {"==": "one `=` compares", "!=": "`<>` means unequal"}.get(operator)
+        if hint:
+            message = f"`{operator}` is not expected here; outside brackets {hint}"
+            raise self.fail(message, operator.start_pos)
+        return n.Comparison(at(meta), str(operator), left, right)
+
+    def is_test(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, _, negation, what = items
+        return n.IsTest(at(meta), operand, what.lower(), negation is not None)
+
+    def in_list(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, negation, *options = items
+        return n.In(at(meta), operand, tuple(options), negation is not None)
+
+    def between(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, negation, low, high = items
+        return n.Between(at(meta), operand, low, high, negation is not None)
+
+    def like(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, negation, pattern, escape = items
+        return n.Like(at(meta), operand, pattern, escape, False, negation is not None)
+
+    def like_regex(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, negation, pattern = items
+        return n.Like(at(meta), operand, pattern, None, True, negation is not None)
+
+    def span(self, meta: Meta, items: list[Any]) -> tuple[Any, Any]:
+        return items[0], items[1]
+
+    def overlaps(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Overlaps(at(meta), items[0], items[1])
+
+    # ---- values
+
+    def concatenation(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Concatenation(at(meta), items[0], items[1])
+
+    def arithmetic(self, meta: Meta, items: list[Any]) -> n.Node:
+        left, operator, right = items
+        return n.Arithmetic(at(meta), str(operator), left, right)
+
+    def sign(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Sign(at(meta), str(items[0]), items[1])
+
+    def number(self, meta: Meta, items: list[Any]) -> n.Node:
+        text = str(items[0])
+        return n.Literal(at(meta), int(text) if text.isdecimal() else Decimal(text))
+
+    def text(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Literal(at(meta), items[0][1:-1].replace("''", "'"))
+
+    def constant(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Literal(at(meta), {"true": True, "false": False, "null": None}[items[0].lower()])
+
+    def typed_text(self, meta: Meta, items: list[Any]) -> n.Node:
+        kind, _, quoted = items[0].partition("'")
+        try:
+            return n.Literal(at(meta), typed_text(kind.strip().lower(), quoted[:-1]))
+        except ValueError as error:
+            raise self.fail(str(error), at(meta)) from None
+
+    def interval(self, meta: Meta, items: list[Any]) -> n.Node:
+        _, amount, units = items[0].split("'")
+        try:
+            return n.Literal(at(meta), interval(amount, units.lower().split()))
+        except ValueError as error:
+            raise self.fail(str(error), at(meta)) from None
+
+    def heading(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Heading(at(meta), items[0][1:-1].replace('""', '"'))
+
+    def asked(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Asked(at(meta), str(items[0][1:]))
+
+    def when(self, meta: Meta, items: list[Any]) -> tuple[Any, Any]:
+        return items[0], items[1]
+
+    def case(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, *branches, otherwise = items
+        return n.Case(at(meta), operand, tuple(branches), otherwise)
+
+    def cast(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, name, *parameters = items
+        numbers = tuple(int(number) for number in parameters if number is not None)
+        return n.Cast(at(meta), operand, name.lower(), numbers)
+
+    # ---- functions
+
+    def call(self, meta: Meta, items: list[Any]) -> n.Node:
+        name, *rest = items
+        distinct, *arguments = rest or [None]
+        return n.Call(at(meta), name.lower(), tuple(arguments), distinct is not None)
+
+    def call_of_star(self, meta: Meta, items: list[Any]) -> n.Node:
+        name = items[0].lower()
+        raise self.fail(
+            f"`{name}(*)` does not say what is counted: write {name}(level) for the entries "
+            f"of a level, or {name}(path) for its values",
+            at(meta),
+        )
+
+    def substring(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Call(at(meta), "substring", tuple(item for item in items if item is not None))
+
+    def position(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Call(at(meta), "position", tuple(items))
+
+    def extract(self, meta: Meta, items: list[Any]) -> n.Node:
+        unit = n.Literal(items[0].start_pos, items[0].lower())
+        return n.Call(at(meta), "extract", (unit, items[1]))
+
+    def trim(self, meta: Meta, items: list[Any]) -> n.Node:
+        return self._trim(meta, "both", None, items[0])
+
+    def trim_side(self, meta: Meta, items: list[Any]) -> n.Node:
+        return self._trim(meta, items[0].lower(), items[1], items[2])
+
+    def trim_side_from(self, meta: Meta, items: list[Any]) -> n.Node:
+        return self._trim(meta, items[0].split()[0].lower(), None, items[1])
+
+    def trim_characters(self, meta: Meta, items: list[Any]) -> n.Node:
+        return self._trim(meta, "both", items[0], items[1])
+
+    def _trim(self, meta: Meta, side: str, characters: Any, operand: Any) -> n.Node:
+        blank = n.Literal(at(meta), " ")
+        arguments = (n.Literal(at(meta), side), characters or blank, operand)
+        return n.Call(at(meta), "trim", arguments)
+
+    # ---- paths
+
+    def path(self, meta: Meta, items: list[Any]) -> n.Path:
+        first, *segments = items
+        if first.type == "NAME":
+            segments.insert(0, n.Segment(at(meta), (n.Name(at(meta), str(first)),)))
+        return n.Path(at(meta), tuple(segments))
+
+    def bracketed_path(self, meta: Meta, items: list[Any]) -> n.Path:
+        selectors, *segments = items
+        return n.Path(at(meta), (n.Segment(at(meta), selectors), *segments))
+
+    def standard_path(self, meta: Meta, items: list[Any]) -> n.Path:
+        return n.Path(at(meta), tuple(items[1:]))
+
+    def child_name(self, meta: Meta, items: list[Any]) -> n.Segment:
+        return n.Segment(at(meta), (n.Name(at(meta), str(items[0][1:])),))
+
+    def child_wildcard(self, meta: Meta, items: list[Any]) -> n.Segment:
+        return n.Segment(at(meta), (n.Wildcard(at(meta)),))
+
+    def child(self, meta: Meta, items: list[Any]) -> n.Segment:
+        return n.Segment(at(meta), items[0])
+
+    def descendant_name(self, meta: Meta, items: list[Any]) -> n.Segment:
+        return n.Segment(at(meta), (n.Name(at(meta), str(items[0][2:])),), descendant=True)
+
+    def descendant_wildcard(self, meta: Meta, items: list[Any]) -> n.Segment:
+        return n.Segment(at(meta), (n.Wildcard(at(meta)),), descendant=True)
+
+    def descendant(self, meta: Meta, items: list[Any]) -> n.Segment:
+        return n.Segment(at(meta), items[0], descendant=True)
+
+    def selectors(self, meta: Meta, items: list[Any]) -> tuple[Any, ...]:
+        return tuple(items)
+
+    def name(self, meta: Meta, items: list[Any]) -> n.Name:
+        return n.Name(at(meta), self._json_text(items[0]), bracketed=True)
+
+    def wildcard(self, meta: Meta, items: list[Any]) -> n.Wildcard:
+        return n.Wildcard(at(meta))
+
+    def index(self, meta: Meta, items: list[Any]) -> n.Index:
+        return n.Index(at(meta), self._index(items[0]))
+
+    def slice(self, meta: Meta, items: list[Any]) -> n.Slice:
+        bounds = [item for item in items if item is None or item.type == "INTEGER"]
+        start, stop, step = (item if item is None else self._index(item) for item in bounds[:3])
+        return n.Slice(at(meta), start, stop, step)
+
+    def filter(self, meta: Meta, items: list[Any]) -> n.Filter:
+        return n.Filter(at(meta), self._tests(items)[0])
+
+    def _index(self, token: Token) -> int:
+        if abs(int(token)) > _LARGEST_INDEX:
+            raise self.fail(f"{token} is beyond the range of an index", token.start_pos or 0)
+        return int(token)
+
+    def _json_text(self, token: Token) -> str:
+        try:
+            return json_text(str(token))
+        except ValueError as error:
+            raise self.fail(str(error), token.start_pos or 0) from None
+
+    # ---- filters in paths
+
+    def _tests(self, items: list[Any]) -> tuple[Any, ...]:
+        for item in items:
+            check_test(item, self.fail)
+        return tuple(items)
+
+    def filter_or(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.FilterOr(at(meta), self._tests(items))
+
+    def filter_and(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.FilterAnd(at(meta), self._tests(items))
+
+    def filter_not(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.FilterNot(at(meta), self._tests(items)[0])
+
+    def filter_comparison(self, meta: Meta, items: list[Any]) -> n.Node:
+        left, operator, right = items
+        hint = {"=": "`==` compares", "<>": "`!=` means unequal"}.get(operator)
+        if hint:
+            message = f"`{operator}` is not expected here; inside brackets {hint}"
+            raise self.fail(message, operator.start_pos)
+        check_comparable(left, self.fail)
+        check_comparable(right, self.fail)
+        return n.FilterComparison(at(meta), str(operator), left, right)
+
+    def test(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.FilterExists(at(meta), items[0])
+
+    def query(self, meta: Meta, items: list[Any]) -> n.Path:
+        return n.Path(at(meta), tuple(items[1:]), relative=items[0].type == "CURRENT")
+
+    def filter_call(self, meta: Meta, items: list[Any]) -> n.Node:
+        name, *arguments = items
+        present = tuple(item for item in arguments if item is not None)
+        return make_call(at(meta), str(name[:-1]), present, self.fail)
+
+    def filter_text(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.FilterLiteral(at(meta), self._json_text(items[0]))
+
+    def filter_number(self, meta: Meta, items: list[Any]) -> n.Node:
+        text = str(items[0])
+        whole = re.fullmatch(r"-?\d+", text)
+        return n.FilterLiteral(at(meta), int(text) if whole else Decimal(text))
+
+    def filter_constant(self, meta: Meta, items: list[Any]) -> n.Node:
+        value = {"true": True, "false": False, "null": None}[str(items[0])]
+        return n.FilterLiteral(at(meta), value)
+
+

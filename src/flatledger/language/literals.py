@@ -1,0 +1,96 @@
+"""The values of literals: texts with escapes, dates and times (ISO 8601), intervals."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from dataclasses import dataclass
+
+_ESCAPES = {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "/": "/", "\\": "\\"}
+_ESCAPE = re.compile(r"\\(?:u([0-9A-Fa-f]{4})|(.))", re.DOTALL)
+_MONTHS = {"year": 12, "month": 1}
+_SECONDS = {"day": 86_400, "hour": 3_600, "minute": 60, "second": 1}
+
+
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """A span of months and a span of time, as SQL keeps them apart.
+
+    >>> interval("3", ["day"])
+    Interval(months=0, time=datetime.timedelta(days=3))
+    """
+
+    months: int
+    time: dt.timedelta
+
+
+def json_text(quoted: str) -> str:
+    r"""The text of a quoted name or text in a path (RFC 9535, 2.3.1.1).
+
+    >>> json_text(r"'it\'s \u263A'")
+    "it's ☺"
+    """
+    quote = quoted[0]
+
+    def replace(found: re.Match[str]) -> str:
+        if found[1]:
+            return chr(int(found[1], 16))
+        if found[2] == quote:
+            return quote
+        if found[2] not in _ESCAPES:
+            raise ValueError(f"`\\{found[2]}` is not an escape; a backslash is written \\\\")
+        return _ESCAPES[found[2]]
+
+    text = _ESCAPE.sub(replace, quoted[1:-1])
+    try:
+        return text.encode("utf-16", "surrogatepass").decode("utf-16")
+    except UnicodeDecodeError:
+        raise ValueError("half of a surrogate pair stands alone") from None
+
+
+def typed_text(kind: str, text: str) -> dt.date | dt.time:
+    """The value of ``date '…'``, ``time '…'`` or ``timestamp '…'``.
+
+    >>> typed_text("date", "2026-03-31")
+    datetime.date(2026, 3, 31)
+    """
+    readers = {
+        "date": dt.date.fromisoformat,
+        "time": dt.time.fromisoformat,
+        "timestamp": dt.datetime.fromisoformat,
+    }
+    try:
+        return readers[kind](text.strip())
+    except ValueError:
+        shape = {"date": "2026-03-31", "time": "14:30:00", "timestamp": "2026-03-31 14:30:00"}
+        raise ValueError(f"no {kind} '{text}'; write it as '{shape[kind]}'") from None
+
+
+def interval(amount: str, units: list[str]) -> Interval:
+    """The value of ``interval '…' unit`` or ``interval '…' unit to unit``."""
+    names = [*_MONTHS, *_SECONDS]
+    first, last = units[0], units[-1]
+    if first not in names or last not in names:
+        raise ValueError(f"an interval is counted in {', '.join(names)}")
+    span = names[names.index(first) : names.index(last) + 1]
+    sign = -1 if amount.strip().startswith("-") else 1
+    parts = [part for part in re.split(r"[-: ]", amount.strip().lstrip("+-")) if part]
+    if not span or len(parts) != len(span) or (first in _MONTHS) != (last in _MONTHS):
+        raise ValueError(f"'{amount}' does not fit `{' '.join(units)}`")
+    try:
+        months = sum(int(p) * _MONTHS[u] for p, u in zip(parts, span, strict=True) if u in _MONTHS)
+        time = sum(
+            (
+                _SECONDS[u] * (dt.timedelta(seconds=float(p)) if u == "second" else _whole(p))
+                for p, u in zip(parts, span, strict=True)
+                if u in _SECONDS
+            ),
+            dt.timedelta(0),
+        )
+    except ValueError:
+        raise ValueError(f"'{amount}' is not a number of {last}s") from None
+    return Interval(sign * months, sign * time)
+
+
+def _whole(part: str) -> dt.timedelta:
+    return dt.timedelta(seconds=int(part))

@@ -1,0 +1,136 @@
+"""From text to nodes: expressions, sort keys and standard paths."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from pathlib import Path as FilePath
+from typing import Any
+
+from ..errors import ExpressionError
+from .nodes import Name, Node, Path, Segment, SortKey
+
+RESERVED = frozenset({"not", "case", "null", "true", "false"})
+_PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
+
+
+def parse_expression(text: str) -> Node:
+    """Turn the text of an SQL value expression or condition over paths into nodes.
+
+    Raises ExpressionError, with the position, where the text is not an expression.
+
+    >>> parse_expression("lines.qty * 2").operator
+    '*'
+    """
+    return plain_path(text) or _parse(text, "expression")
+
+
+def parse_sort_key(text: str) -> SortKey:
+    """Turn ``expression [asc | desc] [nulls first | nulls last]`` into a sort key.
+
+    >>> parse_sort_key("raised desc").descending
+    True
+    """
+    key: SortKey = _parse(text, "sort_key")
+    return key
+
+
+def parse_standard_path(text: str) -> Path:
+    """Turn a JSONPath query, exactly as RFC 9535 defines it, into nodes."""
+    path: Path = _parse(text, "standard_path")
+    return path
+
+
+def plain_path(text: str) -> Path | None:
+    """A path of names and dots alone, without waking the grammar; None for any other text.
+
+    >>> plain_path("lines.part.code").names()
+    ('lines', 'part', 'code')
+    """
+    stripped = text.strip()
+    if not _PLAIN_PATH.fullmatch(stripped) or stripped.split(".")[0].lower() in RESERVED:
+        return None
+    segments = []
+    position = text.index(stripped)
+    for name in stripped.split("."):
+        segments.append(Segment(position, (Name(position, name),)))
+        position += len(name) + 1
+    return Path(segments[0].position, tuple(segments))
+
+
+def _parse(text: str, start: str) -> Any:
+    import lark
+
+    from .actions import Actions
+
+    if start == "standard_path" and text != text.strip(" \t\r\n"):
+        raise ExpressionError("a standard path has no blanks around it", text, 0)
+    try:
+        tree = _parser().parse(text, start=start)
+        return Actions(text).transform(tree)
+    except lark.exceptions.UnexpectedInput as error:
+        position = error.pos_in_stream if error.pos_in_stream is not None else len(text)
+        if isinstance(error, lark.exceptions.UnexpectedEOF) or position < 0:
+            position = len(text)
+        token = getattr(error, "token", None)
+        if token is not None and token.type == "$END":
+            position = len(text)
+        raise ExpressionError(_explain(text, position), text, position) from None
+    except lark.exceptions.VisitError as error:
+        raise error.orig_exc from None
+
+
+@cache
+def _parser() -> Any:
+    """The parser. Built once for each release, then loaded from the user's cache folder."""
+    import lark
+    import platformdirs
+
+    grammar = FilePath(__file__).with_name("grammar.lark").read_text(encoding="utf-8")
+    options: dict[str, Any] = {
+        "parser": "lalr",
+        "lexer": "contextual",
+        "start": ["expression", "sort_key", "standard_path"],
+        "maybe_placeholders": True,
+        "propagate_positions": True,
+    }
+    folder = FilePath(platformdirs.user_cache_dir("flatledger"))
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError:  # no home to keep it in: build it each time
+        return lark.Lark(grammar, **options)
+    return lark.Lark(grammar, cache=str(folder / f"grammar-{lark.__version__}"), **options)
+
+
+_OUTSIDE = {
+    "&&": "outside brackets it is `and`",
+    "|": "outside brackets it is `or`; `||` joins texts",
+    "!": "outside brackets it is `not`",
+    "\\": "a quote inside a text is doubled: ''",
+    "'": "a quote inside a text is doubled, and a text ends with a quote: 'it''s'",
+    '"': 'a heading ends with a quote: "Heading"',
+    "{": "a text in braces belongs under a column, as {text: ...}",
+}
+_INSIDE = {
+    "and": "inside brackets it is `&&`",
+    "or": "inside brackets it is `||`",
+    "not": "inside brackets it is `!`",
+    "'": "inside brackets a quote within a text is written \\'",
+    "is": "inside brackets test with `@.name` or `== null`",
+    "in": "inside brackets write each value: @.a == 1 || @.a == 2",
+}
+
+
+def _explain(text: str, position: int) -> str:
+    """What is wrong at a position, with the hint for a mix-up of the two languages."""
+    rest = text[position:].lstrip()
+    if not rest:
+        return "the expression ends too early" if text.strip() else "the expression is empty"
+    inside = text.count("[", 0, position) > text.count("]", 0, position)
+    hints = _INSIDE if inside else _OUTSIDE
+    word = re.match(r"[A-Za-z_]\w*|[=!<>&|]+|.", rest, re.DOTALL)
+    found = word[0] if word else rest[0]
+    for start in sorted(hints, key=len, reverse=True):
+        if found.lower() == start or (not start.isalpha() and found.startswith(start)):
+            return f"`{found}` is not expected here; {hints[start]}"
+    return f"`{found}` is not expected here"

@@ -1,0 +1,131 @@
+"""What a layout says, once it has been read and checked. Nothing here knows of YAML."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from ..errors import Problem
+from ..language.nodes import Node
+from .text import Scalar
+
+TotalKind = Literal["sum", "avg", "count", "min", "max"]
+DEFAULT_SEPARATOR = "; "
+
+
+@dataclass(frozen=True, slots=True)
+class Expression:
+    """An expression with the place where it was typed."""
+
+    scalar: Scalar
+    node: Node
+
+    @property
+    def text(self) -> str:
+        return self.scalar.text.strip()
+
+    @property
+    def quoted(self) -> bool:
+        """Whether it stood in YAML's quotes, which are no quotes of a text."""
+        return self.scalar.style in ("'", '"')
+
+    def problem(self, message: str, position: int = 0) -> Problem:
+        """A fault of this expression, placed in the layout."""
+        return Problem(message, *self.scalar.place(position))
+
+
+@dataclass(frozen=True, slots=True)
+class Total:
+    """How a column is totalled. ``exact``: rounded once at the end, not entry by entry."""
+
+    kind: TotalKind
+    exact: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One column: an expression, or the same ``text`` on every row, or blank (neither).
+
+    ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats.
+    """
+
+    heading: str
+    value: Expression | None = None
+    text: str | None = None
+    decimals: int | None = None
+    total: Total | None = None
+    separator: str = DEFAULT_SEPARATOR
+    suppressed: bool = False
+    line: int = 0
+    column: int = 0
+
+    def problem(self, message: str) -> Problem:
+        """A fault of this column, placed at its heading."""
+        return Problem(message, self.line, self.column)
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """What a record or an entry must satisfy to take part."""
+
+    value: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Sorting:
+    """One sort key: a column, or an expression."""
+
+    value: Expression | None
+    heading: str | None
+    descending: bool = False
+    nulls_first: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Grouping:
+    """One group key: a column, or an expression."""
+
+    value: Expression | None
+    heading: str | None
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Totals:
+    """Where totals stand. In ``label``, ``{group}`` is the value of the group."""
+
+    subtotals: Literal["after", "before", "none"] = "after"
+    detail: bool = True
+    grand_total: bool = True
+    label: str = "Total {group}"
+    grand_label: str = "Grand total"
+
+
+@dataclass(frozen=True, slots=True)
+class Output:
+    """How the table is written. Names and meanings are CSVW's dialect description."""
+
+    file: str | None = None
+    delimiter: str = ","
+    quote_char: str | None = '"'
+    quote_all: bool = False
+    header: bool = True
+    line_terminator: str = "\r\n"
+    encoding: str = "utf-8"
+
+
+@dataclass(frozen=True, slots=True)
+class LayoutModel:
+    """A whole layout. ``records`` is the path to the records within the source's document."""
+
+    name: str
+    columns: tuple[Column, ...]
+    about: str = ""
+    records: tuple[str, ...] = ()
+    row_per: Expression | None = None
+    without_entries: Literal["keep", "drop"] | None = None
+    conditions: tuple[Condition, ...] = ()
+    sort: tuple[Sorting, ...] = ()
+    group: tuple[Grouping, ...] = ()
+    totals: Totals = field(default_factory=Totals)
+    output: Output = field(default_factory=Output)

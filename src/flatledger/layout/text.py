@@ -1,0 +1,109 @@
+"""The text of a layout: YAML 1.2 with positions, every scalar as it was typed.
+
+Plain Python data goes the same way, without positions.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as AnyMapping
+from collections.abc import Sequence as AnySequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..errors import LayoutError, Problem
+
+
+@dataclass(frozen=True, slots=True)
+class Scalar:
+    """A text as it was typed; ``style`` is YAML's: plain (``""``), ``'``, ``"``, ``|`` or ``>``."""
+
+    text: str
+    line: int = 0
+    column: int = 0
+    style: str = ""
+
+    def place(self, position: int) -> tuple[int, int]:
+        """Line and column of a position within the text; the line alone in a block of lines."""
+        if not self.line:
+            return 0, 0
+        if self.style in ("|", ">"):
+            return self.line + 1 + self.text.count("\n", 0, position), self.column
+        return self.line, self.column + position + bool(self.style)
+
+
+@dataclass(frozen=True, slots=True)
+class Sequence:
+    """A list."""
+
+    items: tuple[Item, ...]
+    line: int = 0
+    column: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Mapping:
+    """Keys with their values, in the order of the text; a key may still come twice."""
+
+    pairs: tuple[tuple[Scalar, Item], ...]
+    line: int = 0
+    column: int = 0
+
+
+Item = Scalar | Sequence | Mapping
+
+
+def read_yaml(text: str, name: str) -> Item:
+    """Read one YAML document. Raises LayoutError with the place of a fault in its form.
+
+    >>> read_yaml("row-per: no", "a layout").pairs[0][1].text
+    'no'
+    """
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import MarkedYAMLError
+
+    try:
+        node = YAML(typ="safe", pure=True).compose(text)
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
+        problem = Problem(f"this is not YAML: {error.problem or error.context}", line, column)
+        raise LayoutError(name, [problem]) from None
+    except Exception as error:  # ruamel raises further kinds for control characters
+        first = str(error).splitlines()[0]
+        raise LayoutError(name, [Problem(f"this is not YAML: {first}")]) from None
+    if node is None:
+        raise LayoutError(name, [Problem("the layout is empty; it needs at least `columns`")])
+    return _from_yaml(node)
+
+
+def _from_yaml(node: Any) -> Item:
+    line, column = node.start_mark.line + 1, node.start_mark.column + 1
+    match node.id:
+        case "scalar":
+            return Scalar(node.value, line, column, node.style or "")
+        case "sequence":
+            return Sequence(tuple(_from_yaml(item) for item in node.value), line, column)
+        case _:
+            pairs = ((_key(key), _from_yaml(value)) for key, value in node.value)
+            return Mapping(tuple(pairs), line, column)
+
+
+def _key(node: Any) -> Scalar:
+    """A key; a list or mapping in its place can only be a slip, shown as it was typed."""
+    text = node.value if node.id == "scalar" else node.start_mark.get_snippet() or "?"
+    return Scalar(str(text), node.start_mark.line + 1, node.start_mark.column + 1)
+
+
+def from_data(data: Any) -> Item:
+    """Take plain Python data for the same thing as text.
+
+    >>> from_data({"header": False}).pairs[0][1].text
+    'no'
+    """
+    if isinstance(data, AnyMapping):
+        return Mapping(tuple((Scalar(str(key)), from_data(value)) for key, value in data.items()))
+    if isinstance(data, AnySequence) and not isinstance(data, str | bytes):
+        return Sequence(tuple(from_data(item) for item in data))
+    if isinstance(data, bool):
+        return Scalar("yes" if data else "no")
+    return Scalar("" if data is None else str(data))

@@ -1,0 +1,97 @@
+"""Delimited text: RFC 4180, with the dialect that CSVW describes."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import io
+from collections.abc import Sequence
+from typing import Any
+
+from ..engine.protocols import Row
+from ..errors import OutputError
+from ..layout.model import Output
+from .files import Target
+
+
+class DelimitedWriter:
+    """Writes rows as delimited text. What would break the file is quoted, or refused."""
+
+    def __init__(self, output: Output, target: Target) -> None:
+        self.rows = 0
+        self.bytes = 0
+        self._output = output
+        self._target = target
+        self._encoder = codecs.getincrementalencoder(output.encoding)()
+
+    def header(self, headings: Sequence[str]) -> None:
+        """Write the header row, where the layout has one."""
+        if self._output.header:
+            self._write([tuple(headings)])
+
+    def write(self, rows: list[Row]) -> None:
+        """Write some rows."""
+        self._write(rows)
+        self.rows += len(rows)
+
+    def _write(self, rows: list[Row]) -> None:
+        text = self._text(rows)
+        try:
+            data = self._encoder.encode(text)
+        except UnicodeEncodeError as error:
+            letter = error.object[error.start]
+            row = text.count(self._output.line_terminator, 0, error.start) + self.rows + 1
+            raise OutputError(
+                f"row {row:,} holds {letter!r} (U+{ord(letter):04X}), which {self._output.encoding} "
+                "can't express; choose another `encoding`, such as utf-8"
+            ) from None
+        self._target.write(data)
+        self.bytes += len(data)
+
+    def _text(self, rows: list[Row]) -> str:
+        buffer = io.StringIO()
+        try:
+            self._writer(buffer, quote_all=self._output.quote_all).writerows(rows)
+        except csv.Error:
+            raise self._breaking(rows) from None
+        text = buffer.getvalue()
+        if self._output.line_terminator == "\n" and "\r" in text:
+            return self._guarded(rows)
+        return text
+
+    def _guarded(self, rows: list[Row]) -> str:
+        """A bare carriage return ends a row for many readers, so its row is quoted throughout."""
+        if self._output.quote_char is None:
+            raise self._breaking(rows)
+        buffer = io.StringIO()
+        plain = self._writer(buffer, quote_all=self._output.quote_all)
+        quoted = self._writer(buffer, quote_all=True)
+        for row in rows:
+            breaks = any(isinstance(cell, str) and "\r" in cell for cell in row)
+            (quoted if breaks else plain).writerow(row)
+        return buffer.getvalue()
+
+    def _writer(self, buffer: io.StringIO, quote_all: bool) -> Any:
+        output = self._output
+        quoting = csv.QUOTE_ALL if quote_all else csv.QUOTE_MINIMAL
+        return csv.writer(
+            buffer,
+            delimiter=output.delimiter,
+            quotechar=output.quote_char,
+            quoting=csv.QUOTE_NONE if output.quote_char is None else quoting,
+            lineterminator=output.line_terminator,
+        )
+
+    def _breaking(self, rows: list[Row]) -> OutputError:
+        """Without quotes, the first row that would break the file."""
+        breaking = (self._output.delimiter, "\r", "\n")
+        for place, row in enumerate(rows, self.rows + 1):
+            for cell in row:
+                if isinstance(cell, str) and any(mark in cell for mark in breaking):
+                    return OutputError(
+                        f"row {place:,} holds the delimiter or a line break ({cell[:60]!r}), and "
+                        "`quote-char: none` leaves it bare; allow quotes or change the delimiter"
+                    )
+        return OutputError(
+            "a row of one blank cell can't be written with `quote-char: none`; allow quotes"
+        )

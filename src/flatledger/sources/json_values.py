@@ -1,0 +1,48 @@
+"""Decoding JSON with exact numbers, and saying in plain words what is wrong with it."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import msgspec
+
+from ..engine.faults import Fault, shown
+from ..engine.numbers import DecimalReader
+
+NUMBERS = DecimalReader()
+LOOK_AHEAD = 1_000
+DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
+
+
+def decoder(shape: Any) -> msgspec.json.Decoder[Any]:
+    """A decoder of JSON into a shape; numbers with a fraction become exact decimals."""
+    return msgspec.json.Decoder(shape, float_hook=NUMBERS.__getitem__)
+
+
+def record_fault(number: int, raw: bytes, error: Exception, where: str) -> Fault:
+    """The fault of a record that could not be decoded."""
+    start = shown(raw[:200].decode("utf-8", "replace"))
+    return Fault(number, "", start, f"{reason(error)} ({where}); the record is left out")
+
+
+def reason(error: Exception) -> str:
+    """What a decoding error means, in plain words.
+
+    >>> reason(msgspec.DecodeError("Input data was truncated"))
+    'the record ends too early'
+    """
+    text = str(error)
+    if isinstance(error, UnicodeDecodeError):
+        return f"byte 0x{error.object[error.start]:02x} is not UTF-8"
+    if isinstance(error, RecursionError):
+        return "nested too deeply"
+    if "truncated" in text:
+        return "the record ends too early"
+    place = re.search(r"malformed: (.*) \(byte (\d+)\)", text)
+    if place:
+        return f"not valid JSON at byte {int(place[2]) + 1}: {place[1]}"
+    kind = re.match(r"Expected `object`, got `(\w+)`$", text)
+    if kind:
+        return f"a record is an object; this is {kind[1]}"
+    return text[:1].lower() + text[1:]

@@ -1,0 +1,57 @@
+"""Records that are Python objects already: any iterable of mappings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from itertools import chain, islice
+from typing import Any
+
+import msgspec
+
+from ..engine.faults import Fault, shown
+from ..engine.protocols import Batch
+from .json_values import LOOK_AHEAD, reason
+
+_BATCH = 500
+
+
+class PythonRecords:
+    """Takes records from an iterable, some at a time."""
+
+    name = "records"
+
+    def __init__(self, records: Iterable[Any]) -> None:
+        self._records = iter(records)
+
+    def look_ahead(self) -> tuple[list[Any], bool]:
+        first = list(islice(self._records, LOOK_AHEAD))
+        self._records = chain(first, self._records)
+        return first, len(first) < LOOK_AHEAD
+
+    def batches(self, shape: Any) -> Iterator[Batch]:
+        number = 1
+        while batch := list(islice(self._records, _BATCH)):
+            yield _convert(batch, shape, number)
+            number += len(batch)
+
+
+def _convert(batch: list[Any], shape: Any, number: int) -> Batch:
+    try:
+        records = msgspec.convert(batch, list[shape])
+        return Batch(records, range(number, number + len(records)), [])
+    except msgspec.ValidationError:
+        return _convert_each(batch, shape, number)
+
+
+def _convert_each(batch: list[Any], shape: Any, first: int) -> Batch:
+    records: list[Any] = []
+    numbers: list[int] = []
+    faults: list[Fault] = []
+    for number, record in enumerate(batch, first):
+        try:
+            records.append(msgspec.convert(record, shape))
+            numbers.append(number)
+        except msgspec.ValidationError as error:
+            why = f"{reason(error)}; the record is left out"
+            faults.append(Fault(number, "", shown(record), why))
+    return Batch(records, numbers, faults)
