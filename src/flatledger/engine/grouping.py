@@ -21,8 +21,7 @@ def group_key(plan: Plan) -> Callable[[Row], Key]:
     """A function from a row to its group: one value for each group key."""
     places = [key.place for key in plan.group]
     if len(places) == 1:
-        get = itemgetter(places[0])
-        return lambda row: (get(row),)
+        return itemgetter(slice(places[0], places[0] + 1))
     return itemgetter(*places) if places else lambda row: ()
 
 
@@ -30,18 +29,14 @@ class Tallies:
     """One tally for each totalled column, at one depth of groups (0: the whole table)."""
 
     def __init__(self, plan: Plan, depth: int) -> None:
+        self.plan = plan
         self.columns = [(column, plan.mark_place(column.home)) for column in plan.totalled]
         self.depth = depth
         self.tallies = [Tally() for _ in self.columns]
 
     def add(self, rows: list[Row]) -> None:
         """Add rows; an entry that several rows repeat is added where its mark says it is new."""
-        for (column, mark), tally in zip(self.columns, self.tallies, strict=True):
-            place = column.place
-            if mark is None:
-                tally.add([row[place] for row in rows], column)
-            else:
-                tally.add([row[place] for row in rows if row[mark] <= self.depth], column)
+        add_to([self], rows)
 
     def cells(self) -> dict[str, Any]:
         """The cell of each total, by heading."""
@@ -49,6 +44,23 @@ class Tallies:
             column.column.heading: tally.cell(column.column)
             for (column, _), tally in zip(self.columns, self.tallies, strict=True)
         }
+
+
+def add_to(depths: list[Tallies], rows: list[Row]) -> None:
+    """Add the same rows to the tallies of several depths.
+
+    What can fall into one group only is added up once for all of them.
+    """
+    for index, (column, mark) in enumerate(depths[0].columns):
+        if mark is None or not depths[0].plan.splits(column.home):
+            part = Tally()
+            part.add(rows if mark is None else [row for row in rows if not row[mark]], column)
+            for tallies in depths:
+                tallies.tallies[index].merge(part)
+        else:
+            for tallies in depths:
+                new = [row for row in rows if row[mark] <= tallies.depth]
+                tallies.tallies[index].add(new, column)
 
 
 class TotalRows:
@@ -106,8 +118,8 @@ class Detail:
         """Pairs of detail rows and the total rows that follow them."""
         open_groups: list[tuple[Key, Tallies]] = []
         for block in blocks:
-            self.grand.add(block)
             if not self._depths:
+                self.grand.add(block)
                 yield block, []
                 continue
             for key, run in groupby(block, self._key):
@@ -116,8 +128,7 @@ class Detail:
                     yield [], self._close(open_groups, common)
                     self._open(open_groups, key)
                 rows = list(run)
-                for _, tallies in open_groups:
-                    tallies.add(rows)
+                add_to([self.grand, *(tallies for _, tallies in open_groups)], rows)
                 yield rows, []
         yield [], self._close(open_groups, 0)
 
@@ -125,13 +136,8 @@ class Detail:
         """Pairs of detail rows and the total rows that go before them."""
         totals: dict[Key, Tallies] = {}
         for block in blocks():
-            self.grand.add(block)
             for key, run in groupby(block, self._key):
-                rows = list(run)
-                for depth in range(1, self._depths + 1):
-                    if key[:depth] not in totals:
-                        totals[key[:depth]] = Tallies(self.plan, depth)
-                    totals[key[:depth]].add(rows)
+                add_to([self.grand, *_at_each_depth(self.plan, totals, key)], list(run))
         self.group_count = sum(len(key) == self._depths for key in totals)
         shown: set[Key] = set()
         for block in blocks():
@@ -156,6 +162,17 @@ class Detail:
 
     def _row(self, key: Key, tallies: Tallies) -> Row:
         return self._make.subtotal(key, len(key), tallies.cells(), label=True)
+
+
+def _at_each_depth(plan: Plan, groups: dict[Key, Tallies], key: Key) -> list[Tallies]:
+    """The tallies of a group and of those around it, made when they are new."""
+    found = []
+    for depth in range(1, len(key) + 1):
+        part = key[:depth]
+        if part not in groups:
+            groups[part] = Tallies(plan, depth)
+        found.append(groups[part])
+    return found
 
 
 def _common(open_groups: list[tuple[Key, Tallies]], key: Key) -> int:
@@ -190,7 +207,9 @@ class Summary:
 
     def add(self, rows: list[Row]) -> None:
         """Take in rows."""
-        self.grand.add(rows)
+        if not self._depths:
+            self.grand.add(rows)
+            return
         runs: dict[Key, list[Row]] = defaultdict(list)
         for row in rows:
             runs[self._key(row)].append(row)
@@ -199,10 +218,7 @@ class Summary:
             for plan in self._describing:
                 if {row[plan.place] for row in run} != {first[plan.place]}:
                     self._differ.add((key, plan.place))
-            for depth in range(1, self._depths + 1):
-                if key[:depth] not in self._groups:
-                    self._groups[key[:depth]] = Tallies(self.plan, depth)
-                self._groups[key[:depth]].add(run)
+            add_to([self.grand, *_at_each_depth(self.plan, self._groups, key)], run)
 
     def innermost(self) -> list[Tallies]:
         """The tallies of the innermost groups."""

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
+
+import msgspec
 
 from ..language import nodes as n
 
 
-@dataclass(frozen=True, slots=True)
-class Operand:
+class Operand(msgspec.Struct, frozen=True):
     """A value in generated code: the variable or literal that names it, and its kind."""
 
     code: str

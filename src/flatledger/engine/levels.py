@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from ..language import nodes as n
 from .structure import Place
@@ -16,8 +16,7 @@ def level_name(names: Names) -> str:
     return ".".join(names) if names else "record"
 
 
-@dataclass(frozen=True, slots=True)
-class Access:
+class Access(msgspec.Struct, frozen=True):
     """How a path is reached from the row.
 
     ``anchor``: the chain's level (by index) it starts from. ``names``: plain steps from there.
@@ -32,8 +31,7 @@ class Access:
     side: Names | None
 
 
-@dataclass(frozen=True, slots=True)
-class Chain:
+class Chain(msgspec.Struct, frozen=True):
     """The levels from the record down to the row, and the structure they were found in."""
 
     levels: tuple[Names, ...]

@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
+import msgspec
+
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.model import Column, Condition, Expression, LayoutModel
@@ -19,8 +21,7 @@ from .shape import Shape
 from .structure import Place
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnPlan:
+class ColumnPlan(msgspec.Struct, frozen=True):
     """A column with its home (the index of a level of the chain) and its place in a row."""
 
     column: Column
@@ -29,8 +30,7 @@ class ColumnPlan:
     place: int
 
 
-@dataclass(frozen=True, slots=True)
-class KeyPlan:
+class KeyPlan(msgspec.Struct, frozen=True):
     """A sort or group key: its place in a row, its home, and which way it goes."""
 
     place: int
@@ -40,8 +40,7 @@ class KeyPlan:
     nulls_first: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class ConditionPlan:
+class ConditionPlan(msgspec.Struct, frozen=True):
     """A condition with the level of the chain whose entries it judges."""
 
     condition: Condition
@@ -90,6 +89,10 @@ class Plan:
         if home == self.chain.row:
             return None
         return len(self.columns) + len(self.extra_keys) + self.marked.index(home)
+
+    def splits(self, home: int) -> bool:
+        """Whether the rows of one entry of a level can fall into several groups."""
+        return any(key.home > home for key in self.group)
 
     def column(self, heading: str) -> ColumnPlan:
         return next(plan for plan in self.columns if plan.column.heading == heading)

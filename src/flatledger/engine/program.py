@@ -208,15 +208,10 @@ def _unfold(plan: Plan, constants: Constants) -> str:
     return "\n".join(lines)
 
 
-def _splits(plan: Plan, home: int) -> bool:
-    """Whether the rows of one entry of a level can fall into several groups."""
-    return any(key.home > home for key in plan.group)
-
-
 def _mark_starts(plan: Plan, level: int) -> list[str]:
     if level not in plan.marked:
         return []
-    return [f"seen_{level} = set()" if _splits(plan, level) else f"mark_{level} = 0"]
+    return [f"seen_{level} = set()" if plan.splits(level) else f"mark_{level} = 0"]
 
 
 def _marks(plan: Plan, level: int, group: list[str]) -> tuple[list[str], list[str]]:
@@ -226,7 +221,7 @@ def _marks(plan: Plan, level: int, group: list[str]) -> tuple[list[str], list[st
         if home > level:
             marks.append("REPEAT")
             continue
-        if _splits(plan, home):
+        if plan.splits(home):
             keys = "".join(code + ", " for code in group)
             lines.append(f"mark_{home} = mark(seen_{home}, ({keys}))")
         marks.append(f"mark_{home}")
@@ -234,7 +229,7 @@ def _marks(plan: Plan, level: int, group: list[str]) -> tuple[list[str], list[st
 
 
 def _mark_ends(plan: Plan) -> list[str]:
-    return [f"mark_{home} = REPEAT" for home in plan.marked if not _splits(plan, home)]
+    return [f"mark_{home} = REPEAT" for home in plan.marked if not plan.splits(home)]
 
 
 # ---- weigh -----------------------------------------------------------------------------------

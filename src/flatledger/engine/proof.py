@@ -48,8 +48,8 @@ class Proof:
         """Add what further groups show of an entry that the whole table counts once."""
         depths = len(self.plan.group)
         for column, mark, tally in zip(self._columns, self._marks, self._overlap, strict=True):
-            if mark is not None and depths:
-                tally.add([row[column.place] for row in rows if 0 < row[mark] <= depths], column)
+            if mark is not None and self.plan.splits(column.home):
+                tally.add([row for row in rows if 0 < row[mark] <= depths], column)
 
     # ---- what is written
 
@@ -59,7 +59,7 @@ class Proof:
         for index, column in enumerate(self._columns):
             mark = self._marks[index]
             shown = rows if mark is None else [row for row in rows if row[mark] == 0]
-            self._written[index].add(map(itemgetter(column.place), shown), column)
+            self._written[index].add(shown, column)
         if self._exact:
             rows = [self._round(row) for row in rows]
             for index, column in enumerate(self._columns):

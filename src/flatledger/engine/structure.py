@@ -10,11 +10,21 @@ from typing import Any
 
 @dataclass(slots=True)
 class Place:
-    """One place in the records: how often it was met, with which kinds of value, what is below."""
+    """One place in the records: the kinds of value met there, its lists, and what is below."""
 
-    repeated: bool = False
+    lists: int = 0
+    elements: int = 0
     kinds: Counter[type] = field(default_factory=Counter)
     children: dict[str, Place] = field(default_factory=dict)
+
+    @property
+    def repeated(self) -> bool:
+        """Whether it is a level: a list was met there.
+
+        A few lists among many plain values make no level: each is an odd value, told by itself.
+        """
+        single = self.kinds.total() - self.elements
+        return self.lists > 0 and (dict in self.kinds or self.lists > single)
 
     def find(self, names: Iterable[str]) -> Place | None:
         """The place that a path of names leads to, or None where nothing was met there."""
@@ -26,17 +36,23 @@ class Place:
     def add(self, value: Any) -> None:
         """Take note of one value at this place; a list counts as its elements."""
         if isinstance(value, list | tuple):
-            self.repeated = True
+            self.lists += 1
+            self.elements += len(value)
             for element in value:
                 self.add(element)
             return
         self.kinds[value.__class__] += 1
-        if isinstance(value, dict):
-            for key, below in value.items():
-                child = self.children.get(key)
-                if child is None:
-                    child = self.children[key] = Place()
+        if not isinstance(value, dict):
+            return
+        children = self.children
+        for key, below in value.items():
+            child = children.get(key)
+            if child is None:
+                child = children[key] = Place()
+            if isinstance(below, dict | list | tuple):
                 child.add(below)
+            else:
+                child.kinds[below.__class__] += 1
 
 
 def observe(records: Iterable[Any]) -> Place:

@@ -10,6 +10,7 @@ from typing import Any
 from ..layout.model import Column
 from .numbers import EXACT, QUOTIENT, plain, round_to
 from .plan import ColumnPlan
+from .protocols import Row
 
 Number = int | Decimal
 
@@ -27,17 +28,23 @@ class Tally:
     high: Any = None
     blank: int = 0
 
-    def add(self, cells: Iterable[Any], plan: ColumnPlan) -> None:
-        """Add cells of a column. Blank ones don't count, nor does a text among numbers (a fault)."""
-        present = [cell for cell in cells if cell is not None]
+    def add(self, rows: Iterable[Row], plan: ColumnPlan) -> None:
+        """Add a column's cells. Blank ones don't count, nor does a text among numbers (a fault)."""
+        place = plan.place
         if plan.numeric:
-            present = [cell for cell in present if cell.__class__ is not str]
-        self.count += len(present)
+            cells = [
+                cell
+                for row in rows
+                if (cell := row[place]) is not None and cell.__class__ is not str
+            ]
+        else:
+            cells = [row[place] for row in rows if row[place] is not None]
+        self.count += len(cells)
         kind = plan.column.total.kind if plan.column.total else "count"
         if kind in ("sum", "avg"):
-            self.sum += sum(present)
-        elif kind in ("min", "max") and present:
-            self._extremes(min(present), max(present))
+            self.sum += sum(cells)
+        elif kind in ("min", "max") and cells:
+            self._extremes(min(cells), max(cells))
 
     def merge(self, other: Tally) -> None:
         """Take in the tally of another part."""

@@ -7,21 +7,21 @@ RFC 9535 (JSONPath); nodes of an expression follow ISO 9075 (SQL).
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, fields
 from decimal import Decimal
 from typing import Any
 
+import msgspec
 
-@dataclass(frozen=True, slots=True)
-class Node:
+
+class Node(msgspec.Struct, frozen=True):
     """What all nodes have: the position in the text where they begin."""
 
     position: int
 
     def children(self) -> Iterator[Node]:
         """The nodes directly below this one, in the order of the text."""
-        for field in fields(self):
-            value = getattr(self, field.name)
+        for field in self.__struct_fields__:
+            value = getattr(self, field)
             for item in value if isinstance(value, tuple) else (value,):
                 if isinstance(item, Node):
                     yield item
@@ -38,28 +38,24 @@ class Node:
 # ---- paths (RFC 9535) ------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class Name(Node):
+class Name(Node, frozen=True):
     """A member's name. ``bracketed``: it was written as ``['name']``."""
 
     name: str
     bracketed: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Wildcard(Node):
+class Wildcard(Node, frozen=True):
     """Every member or element."""
 
 
-@dataclass(frozen=True, slots=True)
-class Index(Node):
+class Index(Node, frozen=True):
     """An element by its place, from 0; a negative one counts from the end."""
 
     index: int
 
 
-@dataclass(frozen=True, slots=True)
-class Slice(Node):
+class Slice(Node, frozen=True):
     """Elements from ``start`` up to, not including, ``stop``."""
 
     start: int | None
@@ -67,23 +63,20 @@ class Slice(Node):
     step: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Filter(Node):
+class Filter(Node, frozen=True):
     """The members or elements for which ``test`` holds."""
 
     test: Node
 
 
-@dataclass(frozen=True, slots=True)
-class Segment(Node):
+class Segment(Node, frozen=True):
     """One step of a path: what its selectors choose among the children, or among all below."""
 
     selectors: tuple[Node, ...]
     descendant: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Path(Node):
+class Path(Node, frozen=True):
     """A path from the record (``$``) or, inside a filter, from the tested item (``@``)."""
 
     segments: tuple[Segment, ...]
@@ -110,29 +103,25 @@ class Path(Node):
         )
 
 
-@dataclass(frozen=True, slots=True)
-class FilterOr(Node):
+class FilterOr(Node, frozen=True):
     """One of several tests."""
 
     parts: tuple[Node, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class FilterAnd(Node):
+class FilterAnd(Node, frozen=True):
     """All of several tests."""
 
     parts: tuple[Node, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class FilterNot(Node):
+class FilterNot(Node, frozen=True):
     """The opposite of a test."""
 
     part: Node
 
 
-@dataclass(frozen=True, slots=True)
-class FilterComparison(Node):
+class FilterComparison(Node, frozen=True):
     """``==``, ``!=``, ``<``, ``<=``, ``>`` or ``>=`` between two values."""
 
     operator: str
@@ -140,22 +129,19 @@ class FilterComparison(Node):
     right: Node
 
 
-@dataclass(frozen=True, slots=True)
-class FilterExists(Node):
+class FilterExists(Node, frozen=True):
     """Whether a path selects anything, or a function says so."""
 
     part: Node
 
 
-@dataclass(frozen=True, slots=True)
-class FilterLiteral(Node):
+class FilterLiteral(Node, frozen=True):
     """A JSON value written in a filter."""
 
     value: str | int | Decimal | bool | None
 
 
-@dataclass(frozen=True, slots=True)
-class FilterCall(Node):
+class FilterCall(Node, frozen=True):
     """One of the standard's functions: length, count, match, search, value."""
 
     name: str
@@ -165,37 +151,32 @@ class FilterCall(Node):
 # ---- expressions (ISO 9075) ------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class Literal(Node):
+class Literal(Node, frozen=True):
     """A number, text, truth value, null, date, time, timestamp or interval in the expression."""
 
     value: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Heading(Node):
+class Heading(Node, frozen=True):
     """``"Heading"``: the value of another column."""
 
     heading: str
 
 
-@dataclass(frozen=True, slots=True)
-class Asked(Node):
+class Asked(Node, frozen=True):
     """``:name``: a value asked for at run time."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Sign(Node):
+class Sign(Node, frozen=True):
     """A leading ``+`` or ``-``."""
 
     operator: str
     operand: Node
 
 
-@dataclass(frozen=True, slots=True)
-class Arithmetic(Node):
+class Arithmetic(Node, frozen=True):
     """``+``, ``-``, ``*`` or ``/``."""
 
     operator: str
@@ -203,16 +184,14 @@ class Arithmetic(Node):
     right: Node
 
 
-@dataclass(frozen=True, slots=True)
-class Concatenation(Node):
+class Concatenation(Node, frozen=True):
     """``||``."""
 
     left: Node
     right: Node
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison(Node):
+class Comparison(Node, frozen=True):
     """``=``, ``<>``, ``<``, ``<=``, ``>`` or ``>=``."""
 
     operator: str
@@ -220,29 +199,25 @@ class Comparison(Node):
     right: Node
 
 
-@dataclass(frozen=True, slots=True)
-class And(Node):
+class And(Node, frozen=True):
     """All of several conditions, by three-valued logic."""
 
     parts: tuple[Node, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Or(Node):
+class Or(Node, frozen=True):
     """One of several conditions, by three-valued logic."""
 
     parts: tuple[Node, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Not(Node):
+class Not(Node, frozen=True):
     """The opposite of a condition; the opposite of unknown is unknown."""
 
     operand: Node
 
 
-@dataclass(frozen=True, slots=True)
-class IsTest(Node):
+class IsTest(Node, frozen=True):
     """``is null``, ``is true``, ``is false`` or ``is unknown``; ``negated`` with ``not``."""
 
     operand: Node
@@ -250,8 +225,7 @@ class IsTest(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class In(Node):
+class In(Node, frozen=True):
     """Whether a value is one of a list."""
 
     operand: Node
@@ -259,8 +233,7 @@ class In(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Between(Node):
+class Between(Node, frozen=True):
     """Whether a value lies between two others, both included."""
 
     operand: Node
@@ -269,8 +242,7 @@ class Between(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Like(Node):
+class Like(Node, frozen=True):
     """``like`` (``%`` any text, ``_`` any character) or ``like_regex``."""
 
     operand: Node
@@ -280,16 +252,14 @@ class Like(Node):
     negated: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Overlaps(Node):
+class Overlaps(Node, frozen=True):
     """Whether two spans, each with a beginning and an end, have a moment in common."""
 
     left: tuple[Node, Node]
     right: tuple[Node, Node]
 
 
-@dataclass(frozen=True, slots=True)
-class Case(Node):
+class Case(Node, frozen=True):
     """``case when … then … else … end``; ``operand`` is set in the form that compares it."""
 
     operand: Node | None
@@ -297,8 +267,7 @@ class Case(Node):
     otherwise: Node | None
 
 
-@dataclass(frozen=True, slots=True)
-class Cast(Node):
+class Cast(Node, frozen=True):
     """``cast(x as type)``; the parameters are decimal's precision and scale."""
 
     operand: Node
@@ -306,8 +275,7 @@ class Cast(Node):
     parameters: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Call(Node):
+class Call(Node, frozen=True):
     """A function or an aggregate."""
 
     name: str
@@ -315,8 +283,7 @@ class Call(Node):
     distinct: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class SortKey(Node):
+class SortKey(Node, frozen=True):
     """What to sort by, which way, and where nulls go (None: last)."""
 
     value: Node

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Literal
+
+import msgspec
 
 from ..errors import Problem
 from ..language.nodes import Node
@@ -13,8 +14,7 @@ TotalKind = Literal["sum", "avg", "count", "min", "max"]
 DEFAULT_SEPARATOR = "; "
 
 
-@dataclass(frozen=True, slots=True)
-class Expression:
+class Expression(msgspec.Struct, frozen=True):
     """An expression with the place where it was typed."""
 
     scalar: Scalar
@@ -34,16 +34,14 @@ class Expression:
         return Problem(message, *self.scalar.place(position))
 
 
-@dataclass(frozen=True, slots=True)
-class Total:
+class Total(msgspec.Struct, frozen=True):
     """How a column is totalled. ``exact``: rounded once at the end, not entry by entry."""
 
     kind: TotalKind
     exact: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
+class Column(msgspec.Struct, frozen=True):
     """One column: an expression, or the same ``text`` on every row, or blank (neither).
 
     ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats.
@@ -64,15 +62,13 @@ class Column:
         return Problem(message, self.line, self.column)
 
 
-@dataclass(frozen=True, slots=True)
-class Condition:
+class Condition(msgspec.Struct, frozen=True):
     """What a record or an entry must satisfy to take part."""
 
     value: Expression
 
 
-@dataclass(frozen=True, slots=True)
-class Sorting:
+class Sorting(msgspec.Struct, frozen=True):
     """One sort key: a column, or an expression."""
 
     value: Expression | None
@@ -81,8 +77,7 @@ class Sorting:
     nulls_first: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Grouping:
+class Grouping(msgspec.Struct, frozen=True):
     """One group key: a column, or an expression."""
 
     value: Expression | None
@@ -90,8 +85,7 @@ class Grouping:
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Totals:
+class Totals(msgspec.Struct, frozen=True):
     """Where totals stand. In ``label``, ``{group}`` is the value of the group."""
 
     subtotals: Literal["after", "before", "none"] = "after"
@@ -101,8 +95,7 @@ class Totals:
     grand_label: str = "Grand total"
 
 
-@dataclass(frozen=True, slots=True)
-class Output:
+class Output(msgspec.Struct, frozen=True):
     """How the table is written. Names and meanings are CSVW's dialect description."""
 
     file: str | None = None
@@ -114,8 +107,7 @@ class Output:
     encoding: str = "utf-8"
 
 
-@dataclass(frozen=True, slots=True)
-class LayoutModel:
+class LayoutModel(msgspec.Struct, frozen=True):
     """A whole layout. ``records`` is the path to the records within the source's document."""
 
     name: str
@@ -127,5 +119,5 @@ class LayoutModel:
     conditions: tuple[Condition, ...] = ()
     sort: tuple[Sorting, ...] = ()
     group: tuple[Grouping, ...] = ()
-    totals: Totals = field(default_factory=Totals)
-    output: Output = field(default_factory=Output)
+    totals: Totals = msgspec.field(default_factory=Totals)
+    output: Output = msgspec.field(default_factory=Output)

@@ -7,14 +7,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping as AnyMapping
 from collections.abc import Sequence as AnySequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from ..errors import LayoutError, Problem
 
 
-@dataclass(frozen=True, slots=True)
-class Scalar:
+class Scalar(msgspec.Struct, frozen=True):
     """A text as it was typed; ``style`` is YAML's: plain (``""``), ``'``, ``"``, ``|`` or ``>``."""
 
     text: str
@@ -31,8 +31,7 @@ class Scalar:
         return self.line, self.column + position + bool(self.style)
 
 
-@dataclass(frozen=True, slots=True)
-class Sequence:
+class Sequence(msgspec.Struct, frozen=True):
     """A list."""
 
     items: tuple[Item, ...]
@@ -40,8 +39,7 @@ class Sequence:
     column: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Mapping:
+class Mapping(msgspec.Struct, frozen=True):
     """Keys with their values, in the order of the text; a key may still come twice."""
 
     pairs: tuple[tuple[Scalar, Item], ...]

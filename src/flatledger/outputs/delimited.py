@@ -14,6 +14,10 @@ from ..layout.model import Output
 from .files import Target
 
 
+def _blanked(row: Row) -> Row:
+    return tuple(["" if cell is None else cell for cell in row])
+
+
 class DelimitedWriter:
     """Writes rows as delimited text. What would break the file is quoted, or refused."""
 
@@ -49,6 +53,27 @@ class DelimitedWriter:
         self.bytes += len(data)
 
     def _text(self, rows: list[Row]) -> str:
+        return self._unquoted(rows) or self._quoted(rows)
+
+    def _unquoted(self, rows: list[Row]) -> str | None:
+        """The text of rows in which no cell needs a quote, made at once; None if one does.
+
+        Were a delimiter, a quote or a line break in a cell, there would be more of them than the
+        rows themselves account for.
+        """
+        output = self._output
+        if output.quote_all or output.quote_char is None or not rows or len(rows[0]) < 2:
+            return None
+        line = output.delimiter.join(["%s"] * len(rows[0])) + output.line_terminator
+        text = "".join([line % row for row in rows])
+        if "None" in text:
+            text = "".join([line % (_blanked(row) if None in row else row) for row in rows])
+        for mark in {output.delimiter, output.quote_char, "\r", "\n"}:
+            if text.count(mark) != line.count(mark) * len(rows):
+                return None
+        return text
+
+    def _quoted(self, rows: list[Row]) -> str:
         buffer = io.StringIO()
         try:
             self._writer(buffer, quote_all=self._output.quote_all).writerows(rows)

@@ -28,6 +28,11 @@ def open_source(source: AnySource, records: Names = ()) -> Source:
     """
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         data = open_bytes(_binary(source))
+        if records and data.name.lower().endswith(_LINES):
+            raise SourceError(
+                f"{data.name} has a record on each line; `source: records` in the layout is for a "
+                "document that holds a list, so leave it out"
+            )
         return JsonLines(data) if _is_lines(data, records) else JsonDocument(data, records)
     if isinstance(source, dict):
         raise SourceError("a single mapping is no list of records; put it into a list")

@@ -11,7 +11,7 @@ from ..engine.faults import Fault, shown
 from ..engine.numbers import DecimalReader
 
 NUMBERS = DecimalReader()
-LOOK_AHEAD = 1_000
+LOOK_AHEAD = 300
 DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
 
 

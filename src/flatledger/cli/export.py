@@ -1,0 +1,54 @@
+"""``flatledger export``: one layout over one source."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from ..engine.balance import Balance
+from ..errors import OutputError
+from ..exporting import export
+from ..layout import Layout
+from ..outputs import Target
+from .progress import showing_progress
+from .terminal import errors
+
+FAULTS_UNDER_STRICT = 3
+DOES_NOT_BALANCE = 4
+
+
+def run_export(
+    layout_file: str,
+    source: str,
+    to: str | None,
+    report_to: str | None,
+    strict: bool,
+    quiet: bool,
+) -> int:
+    """Export, show the balance on standard error, and give the exit code."""
+    layout = Layout.from_file(layout_file)
+    place = to or layout.model.output.file or "-"
+    if place != "-" and source != "-" and _same_file(place, source):
+        raise OutputError(f"{place} is the source itself; name another file")
+    with showing_progress() as progress:
+        balance = export(layout, source, place, progress=progress)
+    if report_to:
+        with Target(report_to) as target:
+            target.write(balance.to_json())
+    code = exit_code(balance, strict)
+    if code or not quiet:
+        from ..reports.balance_text import print_balance
+
+        print_balance(balance, errors())
+    return code
+
+
+def exit_code(balance: Balance, strict: bool) -> int:
+    """0, or 4 when it does not balance, or 3 when there were faults under ``--strict``."""
+    if not balance.balanced:
+        return DOES_NOT_BALANCE
+    return FAULTS_UNDER_STRICT if strict and balance.fault_count else 0
+
+
+def _same_file(one: str, other: str) -> bool:
+    return Path(one).exists() and Path(other).exists() and os.path.samefile(one, other)

@@ -1,0 +1,110 @@
+"""The command-line tool: its commands, and the one place where errors become messages."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from types import FrameType
+from typing import Any
+
+import click
+
+EPILOG = """\b
+Exit codes: 0 done and balanced; 1 the data or the layout is at fault, and
+nothing was written; 2 the command line is wrong; 3 written, with faults,
+under --strict; 4 written, and it does not balance.
+"""
+
+
+class Commands(click.Group):
+    """The group of commands. Errors of the family are shown in one sentence, without traceback."""
+
+    def invoke(self, context: click.Context) -> Any:
+        try:
+            return super().invoke(context)
+        except BrokenPipeError:  # the reader of our output has gone: nothing is left to say
+            sys.stdout = open(os.devnull, "w")  # noqa: SIM115 (it lives as long as the process)
+            context.exit(0)
+        except Exception as error:
+            from ..errors import FlatLedgerError
+
+            if not isinstance(error, FlatLedgerError):
+                raise
+            click.echo(f"flatledger: {error}", err=True)
+            context.exit(error.exit_code)
+
+
+def _version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
+    if wanted:
+        from .. import __version__
+
+        click.echo(f"flatledger {__version__}")
+        context.exit()
+
+
+def _stop(number: int, _: FrameType | None) -> None:
+    raise SystemExit(128 + number)
+
+
+@click.group(cls=Commands, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
+@click.option(
+    "--version",
+    is_flag=True,
+    is_eager=True,
+    expose_value=False,
+    callback=_version,
+    help="Say which version this is.",
+)
+def main() -> None:
+    """Turn records that hold other records into flat tables that add up.
+
+    A layout, a small YAML file, says what a row stands for, which columns there are, which records
+    take part, and how they are ordered, grouped and totalled. Each run ends with a balance: what
+    was read, kept and written, and every total's two sides.
+
+    To begin: flatledger demo
+    """
+    signal.signal(signal.SIGTERM, _stop)  # an unfinished file is cleared away
+
+
+@main.command()
+@click.argument("layout", type=click.Path())
+@click.argument("source", type=click.Path(allow_dash=True))
+@click.option(
+    "-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output."
+)
+@click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
+@click.option("--strict", is_flag=True, help="Exit 3 when there were faults.")
+@click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
+def export(
+    layout: str, source: str, to: str | None, report_to: str | None, strict: bool, quiet: bool
+) -> None:
+    """Export SOURCE as LAYOUT says, and show the balance.
+
+    SOURCE is JSON Lines or JSON, plain or gzip; - is standard input. The table goes where -o says,
+    else where the layout says, else to standard output. The balance goes to standard error.
+
+    \b
+    flatledger export requisition-lines.yaml requisitions.jsonl
+    flatledger export requisition-lines.yaml requisitions.jsonl -o - | less
+    """
+    from .export import run_export
+
+    raise SystemExit(run_export(layout, source, to, report_to, strict, quiet))
+
+
+@main.command()
+@click.option(
+    "--to",
+    "folder",
+    metavar="FOLDER",
+    default="flatledger-demo",
+    show_default=True,
+    help="Where to put the sample data, the layouts and the tables.",
+)
+def demo(folder: str) -> None:
+    """Run the sample layouts over the sample data, and show what comes of it."""
+    from .demo import run_demo
+
+    raise SystemExit(run_demo(folder))

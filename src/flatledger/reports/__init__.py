@@ -1,0 +1,1 @@
+"""Balance and tables as text."""

@@ -1,0 +1,168 @@
+"""The balance as text for a terminal: what was read, kept and written, and whether it adds up."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from rich.console import Console, Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from ..engine.balance import Balance, ColumnBalance
+
+FAULTS_SHOWN = 10
+
+
+def print_balance(balance: Balance, console: Console) -> None:
+    """Print a balance."""
+    console.print(Group(*_blocks(balance)), highlight=False)
+
+
+def _blocks(balance: Balance) -> list[RenderableType]:
+    blocks: list[RenderableType] = [
+        Text(f"Balance of {balance.layout}", style="bold"),
+        Text(f"{balance.source}; a row for each {_singular(balance)}"),
+        Padding(_counts(balance), (1, 0, 0, 0)),
+    ]
+    if balance.conditions:
+        blocks.append(Padding(_conditions(balance), (1, 0, 0, 0)))
+    if balance.columns:
+        blocks.append(Padding(_columns(balance), (1, 0, 0, 0)))
+    blocks.append(Text())
+    blocks += [Text(f"Note: {note}") for note in (*_column_notes(balance), *balance.notes)]
+    blocks += [Text(line) for line in _fault_lines(balance)]
+    blocks += [
+        Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes, {balance.seconds:.2f} s")
+        for file in balance.files
+    ]
+    blocks.append(_verdict(balance))
+    return blocks
+
+
+def _singular(balance: Balance) -> str:
+    return "record" if balance.row_per == "record" else f"entry of {balance.row_per}"
+
+
+def _grid(*headings: str) -> Table:
+    """A table without lines: the first column to the left, the others as given by `>`."""
+    table = Table(box=None, pad_edge=False, padding=(0, 3, 0, 0), header_style="underline")
+    for heading in headings:
+        right = heading.startswith(">")
+        justify: Any = "right" if right else "left"
+        table.add_column(heading.lstrip(">"), justify=justify, overflow="fold")
+    return table
+
+
+def _counts(balance: Balance) -> Table:
+    table = _grid("", ">read", ">kept", ">held back", ">left out", "")
+    table.add_row(
+        "records",
+        *_numbers(balance.read, balance.kept, balance.held_back),
+        f"{balance.unreadable + balance.without_rows:,}",
+        _left_out(balance),
+    )
+    for level in balance.levels:
+        note = "left out with their record" if level.with_parent else ""
+        numbers = _numbers(level.met, level.kept, level.held_back, level.with_parent)
+        table.add_row(f"entries of {level.level}", *numbers, note)
+    table.add_row("rows written", "", f"{balance.rows:,}", "", "", _totals(balance))
+    return table
+
+
+def _totals(balance: Balance) -> str:
+    rows = f"and {counted(balance.total_rows, 'total row')}" if balance.total_rows else ""
+    groups = f"in {counted(balance.groups, 'group')}" if balance.groups else ""
+    return f"{rows} {groups}".strip()
+
+
+def counted(number: int, noun: str) -> str:
+    """A number of things.
+
+    >>> counted(1, "row"), counted(1200, "row")
+    ('1 row', '1,200 rows')
+    """
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
+
+
+def _left_out(balance: Balance) -> str:
+    unreadable = f"{balance.unreadable:,} unreadable" if balance.unreadable else ""
+    without = f"{balance.without_rows:,} without rows, since no entry was kept"
+    return ", ".join(part for part in (unreadable, without if balance.without_rows else "") if part)
+
+
+def _numbers(*numbers: int) -> list[str]:
+    return [f"{number:,}" for number in numbers]
+
+
+def _conditions(balance: Balance) -> Table:
+    table = _grid("condition", "level", ">judged", ">kept", ">held back", ">unknown")
+    for count in balance.conditions:
+        numbers = _numbers(count.met, count.kept, count.held_back, count.unknown)
+        table.add_row(Text(count.text), count.level, *numbers)
+    return table
+
+
+def _columns(balance: Balance) -> Table:
+    table = _grid("total", "of", "counted once per", ">in the source", ">in the table", "")
+    for column in balance.columns:
+        verdict = "agrees" if column.balanced else "DIFFERS"
+        source, written = _amount(column, column.source), _amount(column, column.written)
+        table.add_row(column.kind, Text(column.heading), column.home, source, written, verdict)
+    return table
+
+
+def _amount(column: ColumnBalance, value: Any) -> str:
+    shown = amount(value)
+    return f"{shown} / {column.count:,}" if column.kind == "avg" else shown
+
+
+def amount(value: Any) -> str:
+    """A number with its thousands parted, every digit kept.
+
+    >>> amount(Decimal("1234.50"))
+    '1,234.50'
+    """
+    if value is None:
+        return ""
+    return f"{value:,f}" if isinstance(value, Decimal) else f"{value:,}"
+
+
+def _column_notes(balance: Balance) -> list[str]:
+    notes = []
+    for column in balance.columns:
+        if column.overlap is not None:
+            notes.append(
+                f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "
+                f"the whole counts once for each {column.home}"
+            )
+        if column.rounding is not None:
+            notes.append(
+                f"{column.heading}: its rounded cells differ from the exact total by "
+                f"{amount(column.rounding)}"
+            )
+        if not column.balanced:
+            notes.append(
+                f"{column.heading}: source {amount(column.source)}, table "
+                f"{amount(column.written)}, grand total {amount(column.total)}; "
+                "please report this layout and its source"
+            )
+    return notes
+
+
+def _fault_lines(balance: Balance) -> list[str]:
+    if not balance.fault_count:
+        return []
+    lines = [f"Faults: {balance.fault_count:,}, in no total"]
+    lines += [f"  {fault}" for fault in balance.faults[:FAULTS_SHOWN]]
+    more = balance.fault_count - min(FAULTS_SHOWN, len(balance.faults))
+    if more:
+        lines.append(f"  and {more:,} more; --report-to FILE lists them")
+    return lines
+
+
+def _verdict(balance: Balance) -> Text:
+    if balance.balanced:
+        return Text("It balances.", style="bold")
+    return Text("IT DOES NOT BALANCE.", style="bold red")
