@@ -52,7 +52,9 @@ def _requisition(chance: random.Random, number: int) -> dict[str, object]:
         "keeper": chance.choice(KEEPERS),
         "remarks": "To be landed at the lower steps; " * chance.randint(1, 4),
         "carriage": _price(chance, 2_000),
-        "tags": chance.sample(["lamp", "urgent", "paint", "summer", "stores"], chance.randint(0, 3)),
+        "tags": chance.sample(
+            ["lamp", "urgent", "paint", "summer", "stores"], chance.randint(0, 3)
+        ),
         "payments": [
             {"date": "2026-05-02", "method": "transfer", "amount": _price(chance, 90_000)}
             for _ in range(chance.randint(0, 2))
@@ -65,7 +67,11 @@ def _line(chance: random.Random, place: int) -> dict[str, object]:
     part = chance.randint(1, 400)
     return {
         "no": place,
-        "part": {"code": f"P-{part:04d}", "name": f"Part of the lamp no {part}", "maker": "Trust works"},
+        "part": {
+            "code": f"P-{part:04d}",
+            "name": f"Part of the lamp no {part}",
+            "maker": "Trust works",
+        },
         "qty": chance.randint(1, 24),
         "unit_price": _price(chance, 25_000),
         "options": [

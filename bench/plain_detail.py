@@ -7,11 +7,16 @@ from decimal import Decimal
 
 CENT = Decimal("0.01")
 read_float = Decimal if "--exact" in sys.argv else float
-with open(sys.argv[1], encoding="utf-8") as source, open(sys.argv[2], "w", encoding="utf-8", newline="") as table:
+with (
+    open(sys.argv[1], encoding="utf-8") as source,
+    open(sys.argv[2], "w", encoding="utf-8", newline="") as table,
+):
     writer = csv.writer(table)
     writer.writerow(
-        ["Requisition", "Raised", "Status", "Station code", "Station", "Keeper", "Part", "Description"]
-        + ["Quantity", "Unit price", "Amount"]
+        [
+            *("Requisition", "Raised", "Status", "Station code", "Station", "Keeper"),
+            *("Part", "Description", "Quantity", "Unit price", "Amount"),
+        ]
     )
     for text in source:
         record = json.loads(text, parse_float=read_float)

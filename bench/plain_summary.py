@@ -26,4 +26,4 @@ with open(sys.argv[2], "w", encoding="utf-8", newline="") as table:
     writer.writerow(["Station", "Lines", "Quantity", "Amount", "Carriage"])
     for station in sorted(groups):
         writer.writerow([station, *groups[station]])
-    writer.writerow(["Grand total", *map(sum, zip(*groups.values()))])
+    writer.writerow(["Grand total", *map(sum, zip(*groups.values(), strict=True))])

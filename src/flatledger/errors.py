@@ -42,21 +42,23 @@ class ExpressionError(FlatLedgerError):
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """One fault of a layout: what is wrong, and where (line and column count from 1; 0: unknown)."""
+    """One fault of a layout: what is wrong, and where (counted from 1; 0 is unknown)."""
 
     message: str
     line: int = 0
     column: int = 0
 
     def __str__(self) -> str:
-        return f"line {self.line}, column {self.column}: {self.message}" if self.line else self.message
+        return (
+            f"line {self.line}, column {self.column}: {self.message}" if self.line else self.message
+        )
 
 
 class LayoutError(FlatLedgerError):
     """A layout with faults: all of them at once, in the order of the text.
 
-    >>> print(LayoutError("parts.yaml", [Problem("no key `colums`; did you mean `columns`?", 3, 1)]))
-    parts.yaml: line 3, column 1: no key `colums`; did you mean `columns`?
+    >>> print(LayoutError("parts.yaml", [Problem("`columns` is missing", 3, 1)]))
+    parts.yaml: line 3, column 1: `columns` is missing
     """
 
     def __init__(self, name: str, problems: list[Problem]) -> None:

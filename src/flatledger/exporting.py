@@ -44,9 +44,9 @@ def rows(layout: Layout, source: AnySource) -> Rows:
 
     >>> layout = Layout.from_data({
     ...     "row-per": "lines",
-    ...     "columns": [{"No": "no"}, {"Amount": {"value": "lines.qty * lines.price", "total": "sum"}}],
+    ...     "columns": [{"No": "no"}, {"Sum": {"value": "lines.qty * lines.each", "total": "sum"}}],
     ... })
-    >>> records = [{"no": "R1", "lines": [{"qty": 2, "price": 3}, {"qty": 1, "price": 4}]}]
+    >>> records = [{"no": "R1", "lines": [{"qty": 2, "each": 3}, {"qty": 1, "each": 4}]}]
     >>> list(rows(layout, records))
     [('R1', 6), ('R1', 4), ('Grand total', 10)]
     """

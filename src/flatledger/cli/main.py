@@ -71,9 +71,7 @@ def main() -> None:
 @main.command()
 @click.argument("layout", type=click.Path())
 @click.argument("source", type=click.Path(allow_dash=True))
-@click.option(
-    "-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output."
-)
+@click.option("-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output.")
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
 @click.option("--strict", is_flag=True, help="Exit 3 when there were faults.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")

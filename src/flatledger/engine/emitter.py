@@ -67,7 +67,9 @@ class Constants:
     def name(self, value: Any, stem: str) -> str:
         """The name of a value; the same value has one name."""
         for name, known in self.values.items():
-            if known is value or (known.__class__ is value.__class__ and repr(known) == repr(value)):
+            if known is value or (
+                known.__class__ is value.__class__ and repr(known) == repr(value)
+            ):
                 return name
         name = f"{stem}_{len(self.values)}"
         self.values[name] = value
@@ -149,7 +151,9 @@ class Emitter:
         if column.decimals is not None and not exact:
             self._round(result, guard, column.decimals)
         elif not isinstance(node, n.Path):
-            self.block.add(f"if {guard} and {result}.__class__ is not int: {result} = plain({result})")
+            self.block.add(
+                f"if {guard} and {result}.__class__ is not int: {result} = plain({result})"
+            )
         return Operand(result, "number")
 
     def _round(self, name: str, guard: str, decimals: int) -> None:
@@ -171,7 +175,10 @@ class Emitter:
             int: f"{raw.code}.__class__ is int",
             Decimal: f"{raw.code}.__class__ is Decimal",
         }
-        tests = [f"{raw.code} is None", *(usual[kind] for kind in self._kinds(path) if kind in usual)]
+        tests = [
+            f"{raw.code} is None",
+            *(usual[kind] for kind in self._kinds(path) if kind in usual),
+        ]
         site = self._site(path)
         slow = f"cell({raw.code}, {separator!r}, {site}, number)"
         return self.assign(f"{raw.code} if {' or '.join(tests)} else {slow}", "any")
@@ -204,7 +211,11 @@ class Emitter:
                 return self.condition(node)
 
     def literal(self, value: Any) -> Operand:
-        if value is None or isinstance(value, bool | str) or (isinstance(value, int) and value >= 0):
+        if (
+            value is None
+            or isinstance(value, bool | str)
+            or (isinstance(value, int) and value >= 0)
+        ):
             return Operand(repr(value), kind_of_literal(value))
         return Operand(self.constants.name(value, "constant"), kind_of_literal(value))
 
@@ -301,10 +312,14 @@ class Emitter:
         self._step(place, variable, access.names, result, access)
         return Operand(result, "any")
 
-    def _step(self, place: Field, variable: str, names: tuple[str, ...], result: str, access: Access) -> None:
+    def _step(
+        self, place: Field, variable: str, names: tuple[str, ...], result: str, access: Access
+    ) -> None:
         if place.whole or not names:
             steps = self.constants.name(names, "steps")
-            self.block.add(f"{result} = walk({variable}, {steps})" if names else f"{result} = {variable}")
+            self.block.add(
+                f"{result} = walk({variable}, {steps})" if names else f"{result} = {variable}"
+            )
             return
         child = place.children[names[0]]
         if len(names) == 1:

@@ -132,7 +132,9 @@ class Detail:
                 yield rows, []
         yield [], self._close(open_groups, 0)
 
-    def before(self, blocks: Callable[[], Iterable[list[Row]]]) -> Iterator[tuple[list[Row], list[Row]]]:
+    def before(
+        self, blocks: Callable[[], Iterable[list[Row]]]
+    ) -> Iterator[tuple[list[Row], list[Row]]]:
         """Pairs of detail rows and the total rows that go before them."""
         totals: dict[Key, Tallies] = {}
         for block in blocks():
@@ -198,7 +200,9 @@ class Summary:
         self._differ: set[tuple[Key, int]] = set()
         grouped = {key.place for key in plan.group}
         self._describing = [
-            p for p in plan.written if p.column.value and not p.column.total and p.place not in grouped
+            p
+            for p in plan.written
+            if p.column.value and not p.column.total and p.place not in grouped
         ]
 
     @property
@@ -276,5 +280,3 @@ class Summary:
 
 def _way(key: KeyPlan | None) -> tuple[bool, bool]:
     return (key.descending, key.nulls_first) if key else (False, False)
-
-

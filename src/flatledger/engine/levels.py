@@ -1,4 +1,4 @@
-"""Levels and homes: where in a record a path's value belongs, seen from the row (DESIGN, rule 2)."""
+"""Levels and homes: where in a record a path's value belongs, seen from the row."""
 
 from __future__ import annotations
 

@@ -62,8 +62,8 @@ def read_decimal(text: str) -> Decimal | None:
 def plain(number: Decimal) -> Decimal:
     """The same number, made so that its text is plain digits and zero has no sign.
 
-    >>> print(plain(Decimal("1E+3")), plain(Decimal("-0.00")))
-    1000 0.00
+    >>> str(plain(Decimal("1E+3"))), str(plain(Decimal("-0.00")))
+    ('1000', '0.00')
     """
     if not number:
         number = abs(number)

@@ -83,7 +83,9 @@ class _Keep:
             *_indented(("kept_0, kept_numbers = [], []",), 1),
             *_indented(("for record, number in zip(records, numbers):",), 1),
             *_indented(body, 2),
-            *_indented((f"return kept_0, kept_numbers, ({''.join(c + ', ' for c in self.counters)})",), 1),
+            *_indented(
+                (f"return kept_0, kept_numbers, ({''.join(c + ', ' for c in self.counters)})",), 1
+            ),
         ]
         return "\n".join(lines), tuple(self.counters)
 
@@ -171,9 +173,9 @@ def _unfold(plan: Plan, constants: Constants) -> str:
         with emitter.at(home):
             keys.append((emitter.key(expression.node).code, home))
     row = plan.chain.row
-    cells = [
-        (code, column.home, column.column.text is not None) for code, column in columns
-    ] + [(code, home, False) for code, home in keys]
+    cells = [(code, column.home, column.column.text is not None) for code, column in columns] + [
+        (code, home, False) for code, home in keys
+    ]
     groups = [cells[key.place] for key in plan.group]
 
     def row_tuple(level: int) -> list[str]:

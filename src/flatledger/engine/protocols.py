@@ -23,8 +23,8 @@ class Source(Protocol):
 
     name: str
 
-    def look_ahead(self) -> tuple[list[Any], bool]:
-        """The first records as plain data, and whether these are all there are."""
+    def look_ahead(self) -> list[Any]:
+        """The first records as plain data."""
         ...
 
     def batches(self, shape: Any) -> Iterator[Batch]:

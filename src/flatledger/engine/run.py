@@ -14,7 +14,8 @@ from .faults import FaultLog
 from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
 from .numbers import EXACT
-from .plan import Plan, make_plan
+from .plan import Plan
+from .planner import make_plan
 from .program import generate
 from .proof import Proof
 from .protocols import Batch, Row, Source
@@ -28,10 +29,11 @@ Progress = Callable[[int], None]
 class Run:
     """One layout over one source. `blocks` gives the table; after it, `balance` the proof."""
 
-    def __init__(self, model: LayoutModel, source: Source, progress: Progress | None = None) -> None:
+    def __init__(
+        self, model: LayoutModel, source: Source, progress: Progress | None = None
+    ) -> None:
         self._started = time.monotonic()
-        first, whole = source.look_ahead()
-        self.plan: Plan = make_plan(model, observe(first), whole)
+        self.plan: Plan = make_plan(model, observe(source.look_ahead()))
         self.log = FaultLog()
         self.program = generate(self.plan, self.log)
         self._source = source
@@ -193,5 +195,3 @@ class Run:
             held_back=self._counts[f"dropped_{level}"] + self._counts[f"emptied_{level}"],
             with_parent=self._counts[f"with_parent_{level}"],
         )
-
-

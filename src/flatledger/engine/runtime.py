@@ -20,8 +20,12 @@ from .numbers import QUOTIENT, Unreadable, plain, read_decimal
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
 PART_SEPARATOR = ", "
 _COMPARE = {
-    **{"==": operator.eq, "!=": operator.ne, "<": operator.lt},
-    **{"<=": operator.le, ">": operator.gt, ">=": operator.ge},
+    "==": operator.eq,
+    "!=": operator.ne,
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
 }
 
 
@@ -88,7 +92,7 @@ class Runtime:
             return None
         if isinstance(value, int | Decimal) and not isinstance(value, bool):
             return value
-        result = None
+        result: int | Decimal | None = None
         if isinstance(value, float):
             result = read_decimal(repr(value))
         elif isinstance(value, str):
@@ -239,5 +243,3 @@ def mark(seen: set[tuple[Hashable, ...]], keys: tuple[Hashable, ...]) -> int:
             seen.update(keys[:length] for length in range(depth, len(keys) + 1))
             return depth
     return REPEAT
-
-

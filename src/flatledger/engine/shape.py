@@ -10,14 +10,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any, Union
+from typing import Any
 
 import msgspec
 
 from .levels import Access, Chain, Names, level_name
 
-Scalar = Union[str, int, float, bool, None]
-Other = Union[list[Any], Scalar]
+Scalar: Any = str | int | float | bool | None
+Other: Any = list[Any] | Scalar
 KEPT_KEY = "\ue000kept"  # a private character: no field of a record is called so
 KEPT = "kept"
 
@@ -80,15 +80,16 @@ class Shape:
         if place.names in self.chain.levels:
             kinds.append((KEPT, Any, None))
             rename[KEPT] = KEPT_KEY
-        place.struct = msgspec.defstruct(
+        struct: Any = msgspec.defstruct(
             re.sub(r"\W", "_", level_name(place.names)).title() or "Record",
             kinds,
             rename=rename,
             gc=False,
         )
+        place.struct = struct
         if place.names in self.chain.levels[1:]:
-            return Union[list[Union[place.struct, Other]], place.struct, Scalar]
-        return Union[place.struct, Other]
+            return list[struct | Other] | struct | Scalar
+        return struct | Other
 
     @property
     def record_type(self) -> Any:

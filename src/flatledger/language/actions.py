@@ -291,5 +291,3 @@ class Actions(Transformer[Token, Any]):
     def filter_constant(self, meta: Meta, items: list[Any]) -> n.Node:
         value = {"true": True, "false": False, "null": None}[str(items[0])]
         return n.FilterLiteral(at(meta), value)
-
-

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 
 _ESCAPES = {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "/": "/", "\\": "\\"}
@@ -54,7 +55,7 @@ def typed_text(kind: str, text: str) -> dt.date | dt.time:
     >>> typed_text("date", "2026-03-31")
     datetime.date(2026, 3, 31)
     """
-    readers = {
+    readers: dict[str, Callable[[str], dt.date | dt.time]] = {
         "date": dt.date.fromisoformat,
         "time": dt.time.fromisoformat,
         "timestamp": dt.datetime.fromisoformat,

@@ -76,7 +76,9 @@ class _Checker(Forms):
         path = self.expression(keys["records"], "`records`")
         names = getattr(path.node, "names", lambda: None)() if path else ()
         if path and names is None:
-            self.problems.append(path.problem("`records` takes a path of names, such as data.items"))
+            self.problems.append(
+                path.problem("`records` takes a path of names, such as data.items")
+            )
         return names or ()
 
     def row_per(self, item: Item | None) -> Expression | None:
@@ -179,7 +181,9 @@ class _Checker(Forms):
             return None
         text = item.text.strip()
         bare, _, last = text.rpartition(" ")
-        heading, order = (bare.strip(), last.lower()) if last.lower() in ("asc", "desc") else (text, "")
+        heading, order = (
+            (bare.strip(), last.lower()) if last.lower() in ("asc", "desc") else (text, "")
+        )
         if self.heading(heading, columns):
             return Sorting(None, heading, descending=order == "desc")
         try:

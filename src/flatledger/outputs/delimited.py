@@ -6,7 +6,7 @@ import codecs
 import csv
 import io
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Literal
 
 from ..engine.protocols import Row
 from ..errors import OutputError
@@ -46,8 +46,8 @@ class DelimitedWriter:
             letter = error.object[error.start]
             row = text.count(self._output.line_terminator, 0, error.start) + self.rows + 1
             raise OutputError(
-                f"row {row:,} holds {letter!r} (U+{ord(letter):04X}), which {self._output.encoding} "
-                "can't express; choose another `encoding`, such as utf-8"
+                f"row {row:,} holds {letter!r} (U+{ord(letter):04X}), which "
+                f"{self._output.encoding} can't express; choose another `encoding`, such as utf-8"
             ) from None
         self._target.write(data)
         self.bytes += len(data)
@@ -98,12 +98,14 @@ class DelimitedWriter:
 
     def _writer(self, buffer: io.StringIO, quote_all: bool) -> Any:
         output = self._output
-        quoting = csv.QUOTE_ALL if quote_all else csv.QUOTE_MINIMAL
+        quoting: Literal[0, 1, 3] = csv.QUOTE_ALL if quote_all else csv.QUOTE_MINIMAL
+        if output.quote_char is None:
+            quoting = csv.QUOTE_NONE
         return csv.writer(
             buffer,
             delimiter=output.delimiter,
             quotechar=output.quote_char,
-            quoting=csv.QUOTE_NONE if output.quote_char is None else quoting,
+            quoting=quoting,
             lineterminator=output.line_terminator,
         )
 

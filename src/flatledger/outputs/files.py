@@ -1,4 +1,4 @@
-"""Where a table goes: a file that takes its place when it is whole, standard output, an open file."""
+"""Where a table goes: a file that takes its place when whole, standard output, an open file."""
 
 from __future__ import annotations
 

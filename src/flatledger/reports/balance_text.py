@@ -34,7 +34,7 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     blocks += [Text(f"Note: {note}") for note in (*_column_notes(balance), *balance.notes)]
     blocks += [Text(line) for line in _fault_lines(balance)]
     blocks += [
-        Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes, {balance.seconds:.2f} s")
+        Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes")
         for file in balance.files
     ]
     blocks.append(_verdict(balance))
@@ -164,5 +164,5 @@ def _fault_lines(balance: Balance) -> list[str]:
 
 def _verdict(balance: Balance) -> Text:
     if balance.balanced:
-        return Text("It balances.", style="bold")
-    return Text("IT DOES NOT BALANCE.", style="bold red")
+        return Text(f"It balances. {balance.seconds:.2f} s", style="bold")
+    return Text(f"IT DOES NOT BALANCE. {balance.seconds:.2f} s", style="bold red")

@@ -37,15 +37,15 @@ class JsonDocument:
         self._elements = _batches(_Scanner(data.name, data.chunks()), records)
         self._ahead: list[list[bytes]] = []
 
-    def look_ahead(self) -> tuple[list[Any], bool]:
+    def look_ahead(self) -> list[Any]:
         decode = decoder(Any)
         found: list[Any] = []
         for elements in self._elements:
             self._ahead.append(elements)
             found += _decode(elements, decode, decode, 1).records
             if len(found) >= LOOK_AHEAD:
-                return found, False
-        return found, True
+                return found
+        return found
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number = 1

@@ -19,15 +19,15 @@ class JsonLines:
         self._blocks = _whole_lines(data.chunks())
         self._ahead: list[bytes] = []
 
-    def look_ahead(self) -> tuple[list[Any], bool]:
+    def look_ahead(self) -> list[Any]:
         records: list[Any] = []
         decode = decoder(Any)
         for block in self._blocks:
             self._ahead.append(block)
             records += _decode(block, decode, 1, 1).records
             if len(records) >= LOOK_AHEAD:
-                return records, False
-        return records, True
+                return records
+        return records
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number, line = 1, 1

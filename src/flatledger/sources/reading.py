@@ -23,7 +23,9 @@ class Bytes:
 
     def __init__(self, name: str, file: BinaryIO) -> None:
         self.name = name
-        buffered = file if isinstance(file, io.BufferedReader) else io.BufferedReader(cast(Any, file))
+        buffered = (
+            file if isinstance(file, io.BufferedReader) else io.BufferedReader(cast(Any, file))
+        )
         if buffered.peek(2)[:2] == _GZIP:
             buffered = io.BufferedReader(cast(Any, gzip.GzipFile(fileobj=buffered)))
         self._file = buffered
@@ -46,7 +48,9 @@ class Bytes:
         try:
             return self._file.read(CHUNK)
         except (EOFError, zlib.error, gzip.BadGzipFile) as error:
-            raise SourceError(f"{self.name}: the gzip data is damaged or cut off: {error}") from None
+            raise SourceError(
+                f"{self.name}: the gzip data is damaged or cut off: {error}"
+            ) from None
         except OSError as error:
             raise SourceError(f"{self.name} can't be read: {error.strerror or error}") from None
 

@@ -23,10 +23,10 @@ class PythonRecords:
     def __init__(self, records: Iterable[Any]) -> None:
         self._records = iter(records)
 
-    def look_ahead(self) -> tuple[list[Any], bool]:
+    def look_ahead(self) -> list[Any]:
         first = list(islice(self._records, LOOK_AHEAD))
         self._records = chain(first, self._records)
-        return first, len(first) < LOOK_AHEAD
+        return first
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number = 1

@@ -1,0 +1,5 @@
+"""``python -m flatledger``."""
+
+from .cli import main
+
+main(prog_name="flatledger")

@@ -1,0 +1,1 @@
+"""Records in, rows out: the heart. It opens no file and prints nothing."""

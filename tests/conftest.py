@@ -1,0 +1,47 @@
+"""What the tests share: layouts in a line or two, and the tool as a process."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import flatledger
+from flatledger.demo import copy_to
+
+Tool = Callable[..., subprocess.CompletedProcess[str]]
+
+
+def table(layout: dict[str, Any], records: list[Any]) -> tuple[list[tuple[Any, ...]], Any]:
+    """The rows of a layout over records, and the balance."""
+    rows = flatledger.rows(flatledger.Layout.from_data(layout), records)
+    return list(rows), rows.balance()
+
+
+@pytest.fixture
+def tool(tmp_path: Path) -> Tool:
+    """Run the command-line tool in a folder of its own."""
+
+    def run(*arguments: str, stdin: bytes = b"") -> subprocess.CompletedProcess[str]:
+        done = subprocess.run(
+            [sys.executable, "-m", "flatledger", *arguments],
+            cwd=tmp_path,
+            input=stdin,
+            capture_output=True,
+            check=False,
+        )
+        out, err = done.stdout.decode("utf-8", "replace"), done.stderr.decode()
+        return subprocess.CompletedProcess(done.args, done.returncode, out, err)
+
+    return run
+
+
+@pytest.fixture
+def demo(tmp_path: Path) -> Path:
+    """A folder with the sample data and layouts."""
+    copy_to(tmp_path)
+    return tmp_path

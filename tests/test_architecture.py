@@ -1,0 +1,61 @@
+"""The arrows of the house run one way, as docs/architecture.md says."""
+
+from __future__ import annotations
+
+import ast
+import re
+from pathlib import Path
+
+import pytest
+
+HOUSE = Path(__file__).parents[1] / "src" / "flatledger"
+# each room with the rooms that it may import from
+ARROWS = {
+    "errors": set(),
+    "language": {"errors"},
+    "layout": {"errors", "language"},
+    "engine": {"errors", "language", "layout"},
+    "sources": {"errors", "engine", "layout"},
+    "outputs": {"errors", "engine", "layout"},
+    "reports": {"errors", "engine", "layout"},
+    "demo": set(),
+    "exporting": {"errors", "engine", "layout", "sources", "outputs"},
+    "cli": {"errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"},
+}
+
+
+def imported_rooms(file: Path) -> set[str]:
+    """The rooms of the package that a module imports from."""
+    package = file.relative_to(HOUSE.parent).with_suffix("").parts[:-1]
+    rooms = set()
+    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom):
+            base = package[: len(package) - node.level + 1] if node.level else ()
+            full = (*base, *(node.module or "").split("."))
+            rooms.add(full[1] if len(full) > 1 and full[1] else full[0])
+            if full[0] != "flatledger":
+                rooms.discard(full[1] if len(full) > 1 else full[0])
+        elif isinstance(node, ast.Import):
+            rooms.update(
+                n.name.split(".")[1] for n in node.names if n.name.startswith("flatledger.")
+            )
+    return rooms & set(ARROWS)
+
+
+@pytest.mark.parametrize("room", ARROWS)
+def test_a_room_imports_only_from_the_rooms_below_it(room: str) -> None:
+    files = sorted((HOUSE / room).rglob("*.py")) or [HOUSE / f"{room}.py"]
+    assert files
+    for file in files:
+        assert imported_rooms(file) <= ARROWS[room] | {room}, file
+
+
+def test_the_arrows_that_there_are_have_been_found() -> None:
+    assert "language" in imported_rooms(HOUSE / "engine" / "planner.py")
+    assert "engine" in imported_rooms(HOUSE / "sources" / "json_lines.py")
+
+
+def test_engine_and_language_open_no_file_of_the_user_and_print_nothing() -> None:
+    for file in (*(HOUSE / "engine").rglob("*.py"), *(HOUSE / "language").rglob("*.py")):
+        calls = re.findall(r"(?<![\w.])(?:open|print)\(", file.read_text(encoding="utf-8"))
+        assert not calls, file

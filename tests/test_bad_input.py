@@ -1,0 +1,134 @@
+"""Bad input gets one clear sentence with its place and the right exit code; nothing is lost."""
+
+from __future__ import annotations
+
+import gzip
+import json
+from pathlib import Path
+
+import pytest
+
+import flatledger
+from tests.conftest import Tool
+
+LAYOUT = """\
+row-per: lines
+columns:
+  - No: no
+  - Quantity: {value: lines.qty, total: sum}
+"""
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    (tmp_path / "layout.yaml").write_text(LAYOUT)
+    (tmp_path / "good.jsonl").write_text('{"no": 1, "lines": [{"qty": 2}]}\n')
+    return tmp_path
+
+
+def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: Path) -> None:
+    lines = [
+        b'{"no": 1, "lines": [{"qty": 2}, {"qty": "two"}, "stray"]}',
+        b'{"no": 2, "lines": [{"qty": NaN}]}',
+        b'{"no": 3, "lines": [{"qty": 1e400}, {"qty": [1, 2]}]}',
+        b"[1, 2]",
+        b'{"no": "\xff", "lines": [{"qty": 5}]}',
+        b"",
+        b'{"no": 4, "lines": [{"qty": "3"}]}',
+        b'{"no": 5, "lines": [{"qt',
+    ]
+    (folder / "bad.jsonl").write_bytes(b"\n".join(lines))
+    done = tool("export", "layout.yaml", "bad.jsonl", "-o", "out.csv", "--report-to", "r.json")
+    assert done.returncode == 0
+    rows = (folder / "out.csv").read_text().splitlines()
+    assert rows[1:] == ["1,2", "1,two", "3,1e400", '3,"1, 2"', "4,3", "Grand total,5"]
+    faults = json.loads((folder / "r.json").read_text())["faults"]
+    told = sorted((fault["record"], fault["path"], fault["value"][:8]) for fault in faults)
+    assert told == [
+        (1, "lines", "stray"),
+        (1, "lines.qty", "two"),
+        (2, "", '{"no": 2'),
+        (3, "lines.qty", "1e400"),
+        (3, "lines.qty", "a list o"),
+        (4, "", "[1, 2]"),
+        (5, "", '{"no": "'),
+        (7, "", '{"no": 5'),
+    ]
+    assert "line 8" in faults[-1]["reason"] or "line 8" in str(faults)
+    assert tool("export", "layout.yaml", "bad.jsonl", "-o", "out.csv", "--strict").returncode == 3
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("layout.yaml", "missing.jsonl"), "missing.jsonl can't be read: No such file"),
+        (("layout.yaml", "."), ". is a folder"),
+        (("missing.yaml", "good.jsonl"), "missing.yaml: the layout can't be read"),
+        (("layout.yaml", "good.jsonl", "-o", "none/out.csv"), "none/out.csv can't be written"),
+        (("layout.yaml", "good.jsonl", "-o", "/dev/full"), "/dev/full can't be written: No space"),
+        (("layout.yaml", "good.jsonl", "-o", "good.jsonl"), "good.jsonl is the source itself"),
+        (("layout.yaml", "cut.jsonl.gz"), "the gzip data is damaged or cut off"),
+        (("layout.yaml", "cut.json"), "is not a whole JSON document"),
+        (("list.yaml", "document.json"), "no records at `data.itens`; did you mean `items`?"),
+        (("level.yaml", "good.jsonl"), "line 1, column 10: no level `lnes`; did you mean `lines`?"),
+    ],
+)
+def test_what_cannot_be_run_says_why_and_writes_nothing(
+    tool: Tool, folder: Path, arguments: tuple[str, ...], says: str
+) -> None:
+    (folder / "level.yaml").write_text(LAYOUT.replace("row-per: lines", "row-per: lnes"))
+    (folder / "list.yaml").write_text("source: {records: data.itens}\ncolumns: [{No: no}]\n")
+    (folder / "document.json").write_text('{"data": {"items": [{"no": 1}]}}')
+    (folder / "cut.json").write_text('[{"no": 1, "lines": []}, {"no": 2')
+    packed = gzip.compress(b'{"no": 1, "lines": []}\n' * 9000)
+    (folder / "cut.jsonl.gz").write_bytes(packed[: len(packed) // 2])
+    before = {path.name for path in folder.iterdir()}
+    done = tool("export", *arguments)
+    assert done.returncode == 1
+    assert says in done.stderr
+    assert "Traceback" not in done.stderr
+    assert {path.name for path in folder.iterdir()} == before
+    assert (folder / "good.jsonl").read_text().startswith('{"no": 1')
+
+
+def test_a_run_that_fails_leaves_the_old_file(folder: Path) -> None:
+    old = folder / "out.csv"
+    old.write_text("old")
+    layout = flatledger.Layout.from_text("columns: [{No: no}]\noutput: {encoding: ascii}")
+    with pytest.raises(flatledger.OutputError, match=r"row 2 holds 'é' \(U\+00E9\)"):
+        flatledger.export(layout, [{"no": "a"}, {"no": "é"}], old)
+    assert old.read_text() == "old"
+    assert [path.name for path in folder.glob(".*")] == []
+
+
+def test_a_value_that_would_break_the_file_is_refused_without_quotes(folder: Path) -> None:
+    layout = flatledger.Layout.from_text("columns: [{A: a}, {B: b}]\noutput: {quote-char: none}")
+    with pytest.raises(flatledger.OutputError, match="row 1 holds the delimiter"):
+        flatledger.export(layout, [{"a": "x,y", "b": 1}], folder / "out.csv")
+
+
+def test_an_empty_source_gives_a_header(tool: Tool, folder: Path) -> None:
+    (folder / "empty.jsonl").write_text("")
+    done = tool("export", "layout.yaml", "empty.jsonl", "-o", "-")
+    assert done.returncode == 0
+    assert done.stdout.splitlines()[0] == "No,Quantity"
+    assert "the source holds no records" in done.stderr
+
+
+def test_the_command_line_is_wrong() -> None:
+    with pytest.raises(flatledger.SourceError, match="single mapping"):
+        flatledger.rows(flatledger.Layout.from_data({"columns": [{"No": "no"}]}), {"no": 1})
+
+
+def test_a_table_that_does_not_balance_exits_4(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """A fault in the totalling itself: one cell is lost between the rows and the total."""
+    from flatledger.cli.export import run_export
+    from flatledger.engine.totals import Tally
+
+    honest = Tally.add
+    monkeypatch.setattr(Tally, "add", lambda own, rows, plan: honest(own, list(rows)[1:], plan))
+    source, to = str(folder / "good.jsonl"), str(folder / "out.csv")
+    assert run_export(str(folder / "layout.yaml"), source, to, None, False, False) == 4
+    assert "IT DOES NOT BALANCE" in capsys.readouterr().err

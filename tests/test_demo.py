@@ -1,0 +1,96 @@
+"""The sample layouts over the sample data; every figure here was added up by hand."""
+
+from __future__ import annotations
+
+import csv
+import json
+from decimal import Decimal
+from pathlib import Path
+
+import flatledger
+from tests.conftest import Tool
+
+
+def exported(demo: Path, name: str, delimiter: str) -> list[list[str]]:
+    layout = flatledger.Layout.from_file(demo / f"{name}.yaml")
+    to = demo / "table.csv"
+    assert flatledger.export(layout, demo / "requisitions.jsonl", to).balanced
+    with to.open(encoding="utf-8", newline="") as file:
+        return list(csv.reader(file, delimiter=delimiter))
+
+
+def test_subtotals_of_the_requisition_lines(demo: Path) -> None:
+    rows = exported(demo, "requisition-lines", ";")
+    brae = [row for row in rows if row[2] == "Brae Sound"]
+    # R-0043: 6 x 24.50 + 12 x 4.40; R-0048: 3 x 0.60; R-0038: 1 x 0.60; R-0025: 4 x 31 + 6 x 3.20;
+    # R-0015: 2 x 31 + 4 x 3.20 + 6 x 24.50; R-0002: 5 x 4.40 + 10 x 2.50 + 1 x 10
+    amounts = " ".join(row[7] for row in brae)
+    assert amounts.startswith("147.00 52.80 1.80 0.60 124.00 19.20 62.00 12.80 147.00 22.00")
+    total = next(row for row in rows if row[2] == "Total Brae Sound")
+    # carriage: 12.75 + 12.75 + 12.75 + 4.50 + 4.50 + 0.00, once for each requisition
+    assert total == ["", "", "Total Brae Sound", "", "", "60", "", "624.20", "47.25", "", "", ""]
+    assert rows[-1][2] == "Grand total"
+    assert rows[-1][5:9] == ["428", "", "4516.65", "227.50"]
+
+
+def test_awkward_records_come_out_whole(demo: Path) -> None:
+    rows = {row[0]: row for row in exported(demo, "requisition-lines", ";") if row[0]}
+    assert rows["R-0014"][3:8] == ["WK-20", "Round wick", "1", "3.20", "3.20"]  # a lone line
+    assert rows["R-0007"][3:9] == ["", "", "", "", "", "0.00"]  # no lines
+    assert rows["R-0030"][2] == ""  # no station
+    assert rows["R-0032"][9] == "urgent"  # one tag, not a list
+    every = exported(demo, "requisition-lines", ";")
+    assert ["R-0005", 'Battery; "dry",\nfor the large lamp'] in [[r[0], r[4]] for r in every]
+    assert "灯台のレンズ布" in [row[4] for row in every]
+    layout = flatledger.Layout.from_data({"columns": [{"Account": "account"}]})
+    accounts = [row[0] for row in flatledger.rows(layout, demo / "requisitions.jsonl")]
+    assert 100000000000000000000017 in accounts
+
+
+def test_summary_by_station(demo: Path) -> None:
+    rows = exported(demo, "station-summary", ",")
+    # Hollow Isle: R-0040, R-0035, R-0017, R-0012 with 1 + 2 + 2 + 4 lines;
+    # 30 + 224.40 + 120.40 + 80.75; carriage 4.50 + 4.50 + 0 + 0; the mean line 455.55 / 9
+    assert ["Hollow Isle", "9", "50", "455.55", "50.62", "9.00"] in rows
+    assert rows[-1] == ["Grand total", "97", "504", "5011.90", "51.67", "251.25"]
+
+
+def test_summary_by_part_states_the_overlap(demo: Path) -> None:
+    layout = flatledger.Layout.from_file(demo / "part-summary.yaml")
+    rows = flatledger.rows(layout, demo / "requisitions.jsonl")
+    amounts = [row[3] for row in rows]
+    assert amounts[:-1] == sorted(amounts[:-1], reverse=True)
+    balance = rows.balance()
+    carriage = balance.columns[-1]
+    assert (carriage.source, carriage.written, carriage.total) == (Decimal("248.00"),) * 3
+    assert carriage.overlap == Decimal("282.75")
+    assert balance.without_rows == 2  # R-0007 and R-0019 have no lines
+    assert balance.balanced
+
+
+def test_demo_command_shows_tables_balances_and_where_the_files_are(
+    tool: Tool, tmp_path: Path
+) -> None:
+    done = tool("demo", "--to", "here")
+    assert done.returncode == 0
+    assert "Total Brae Sound" in done.stdout
+    assert "here" in done.stdout
+    assert done.stderr.count("It balances.") == 3
+    assert (tmp_path / "here" / "requisition-lines.csv").exists()
+
+
+def test_the_report_is_whole(tool: Tool, demo: Path) -> None:
+    report = ("--report-to", "report.json")
+    done = tool("export", "requisition-lines.yaml", "requisitions.jsonl", *report)
+    assert done.returncode == 0
+    balance = json.loads((demo / "report.json").read_bytes())
+    assert balance["balanced"] is True
+    assert (balance["read"], balance["kept"], balance["held_back"]) == (48, 42, 6)
+    assert balance["conditions"][0]["text"] == "status in ('sent', 'received')"
+    amount = next(column for column in balance["columns"] if column["heading"] == "Amount, SKC")
+    assert (amount["source"], amount["written"], amount["total"]) == ("4516.65",) * 3
+    # straight down the file: the lines, the nine subtotals and the grand total
+    assert amount["straight"] == "13549.95"
+    file = balance["files"][0]
+    assert file["bytes"] == (demo / "requisition-lines.csv").stat().st_size
+    assert file["rows"] == balance["rows"] + balance["total_rows"]
