@@ -9,18 +9,24 @@
 [('R1', 'wick'), ('R1', 'lens')]
 """
 
-from .engine.balance import Balance
-from .engine.faults import Fault
-from .errors import (
-    ExpressionError,
-    FlatLedgerError,
-    LayoutError,
-    OutputError,
-    Problem,
-    SourceError,
-)
-from .exporting import Rows, export, rows
-from .layout import Layout
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from .engine.balance import Balance
+    from .engine.faults import Fault
+    from .errors import (
+        ExpressionError,
+        FlatLedgerError,
+        LayoutError,
+        OutputError,
+        Problem,
+        SourceError,
+    )
+    from .exporting import Rows, export, rows
+    from .layout import Layout
 
 __version__ = "0.1.0"
 
@@ -38,3 +44,23 @@ __all__ = [
     "export",
     "rows",
 ]
+
+_MODULES = {
+    "Balance": "engine.balance",
+    "Fault": "engine.faults",
+    "Layout": "layout",
+    **dict.fromkeys(("Rows", "export", "rows"), "exporting"),
+}
+
+
+def __getattr__(name: str) -> Any:
+    """Load what is asked for when it is first asked for, so that the tool answers at once."""
+    if name not in __all__:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    value = getattr(import_module(f".{_MODULES.get(name, 'errors')}", __name__), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *__all__})
