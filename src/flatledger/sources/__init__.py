@@ -53,7 +53,10 @@ def _is_lines(data: Bytes, records: Names) -> bool:
     start = data.start.lstrip()
     if records or start[:1] == b"[":
         return False
-    return any(_is_object(line) for line in start.splitlines()[:2]) or not start.startswith(b"{")
+    first, *rest = start.split(b"\n", 2)
+    if not rest or not start.startswith(b"{"):  # one long line is a record, whole or not
+        return True
+    return _is_object(first) or _is_object(rest[0])
 
 
 def _is_object(line: bytes) -> bool:

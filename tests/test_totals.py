@@ -1,0 +1,116 @@
+"""Totals by hand: kinds, rounding, levels, order."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from tests.conftest import table
+
+RECORDS: list[Any] = [
+    {"no": "R2", "at": "N", "cost": 2, "lines": [
+        {"qty": 3, "lots": [{"kg": "0.125"}, {"kg": 1}]},
+        {"qty": 5, "lots": []},
+    ]},
+    {"no": "R1", "at": "N", "cost": 7, "lines": [{"qty": 1, "lots": {"kg": "0.135"}}]},
+    {"no": "R3", "at": "S", "cost": None, "lines": []},
+]  # fmt: skip
+
+
+def test_every_kind_of_total() -> None:
+    columns = [
+        {"No": "no"},
+        *(
+            {kind: {"value": "lines.qty", "total": kind}}
+            for kind in ("sum", "avg", "count", "min", "max")
+        ),
+        {"cost": {"value": "cost", "total": "avg", "decimals": 1}},
+    ]
+    rows, balance = table({"row-per": "lines", "columns": columns, "sort": ["No desc"]}, RECORDS)
+    assert [row[0] for row in rows] == ["R3", "R2", "R2", "R1", "Grand total"]
+    assert rows[-1] == ("Grand total", 9, Decimal(3), 3, 1, 5, Decimal("4.5"))
+    assert balance.balanced
+
+
+def test_three_levels_each_counted_once() -> None:
+    layout = {
+        "row-per": "lines.lots",
+        "columns": [
+            {"No": "no"},
+            {"Cost": {"value": "cost", "total": "sum"}},
+            {"Quantity": {"value": "lines.qty", "total": "sum"}},
+            {"Weight": {"value": "lines.lots.kg", "total": "sum"}},
+        ],
+        "group": ["No"],
+    }
+    rows, balance = table(layout, RECORDS)
+    assert rows == [
+        ("R1", 7, 1, Decimal("0.135")),
+        ("Total R1", 7, 1, Decimal("0.135")),
+        ("R2", 2, 3, Decimal("0.125")),
+        ("R2", 2, 3, 1),
+        ("R2", 2, 5, None),
+        ("Total R2", 2, 8, Decimal("1.125")),
+        ("R3", None, None, None),
+        ("Total R3", None, None, None),
+        ("Grand total", 9, 9, Decimal("1.260")),
+    ]
+    assert [(level.level, level.met, level.kept) for level in balance.levels] == [
+        ("lines", 3, 3),
+        ("lines.lots", 3, 3),
+    ]
+    dropped, balance = table({**layout, "only": "lines.lots.kg > 0.13"}, RECORDS)
+    assert [row[0] for row in dropped] == ["R1", "Total R1", "R2", "Total R2", "Grand total"]
+    assert dropped[-1] == ("Grand total", 9, 4, Decimal("1.135"))
+    assert balance.without_rows == 1
+    assert balance.balanced
+
+
+def test_a_column_foots_unless_its_total_is_exact() -> None:
+    kg = {"value": "lines.lots.kg", "decimals": 2}
+    columns = [{"Foots": {**kg, "total": "sum"}}, {"Exact": {**kg, "total": {"sum": "exact"}}}]
+    rows, balance = table({"row-per": "lines.lots", "columns": columns}, RECORDS)
+    shown = [row[0] for row in rows if row[0] is not None]
+    # half-even: 0.125 -> 0.12, 0.135 -> 0.14; exactly 1.26
+    assert shown == [Decimal("0.12"), Decimal("1.00"), Decimal("0.14"), Decimal("1.26")]
+    assert rows[-1] == (Decimal("1.26"), Decimal("1.26"))
+    thirds = [{"kg": "0.005"}, {"kg": "0.005"}, {"kg": "0.005"}]
+    rows, balance = table({"row-per": "lots", "columns": [
+        {"Foots": {"value": "lots.kg", "decimals": 2, "total": "sum"}},
+        {"Exact": {"value": "lots.kg", "decimals": 2, "total": {"sum": "exact"}}},
+    ]}, [{"lots": thirds}])  # fmt: skip
+    assert rows[-1] == (Decimal("0.00"), Decimal("0.02"))
+    foots, exact = balance.columns
+    assert (foots.total, foots.rounding) == (Decimal("0.00"), None)
+    assert (exact.total, exact.rounding) == (Decimal("0.015"), Decimal("-0.02"))
+    assert balance.balanced
+
+
+def test_order_is_stable_and_blanks_come_last() -> None:
+    records = [
+        {"k": k, "n": n} for n, k in enumerate(["b", None, "a", 10, 2, "a", "", Decimal("2.5")])
+    ]
+    layout: dict[str, Any] = {"columns": [{"K": "k"}, {"N": "n"}], "sort": "K"}
+    assert [row[1] for row in table(layout, records)[0]] == [4, 7, 3, 2, 5, 0, 1, 6]
+    layout["sort"] = "K desc"
+    assert [row[1] for row in table(layout, records)[0]] == [0, 2, 5, 3, 7, 4, 1, 6]
+    layout["sort"] = "k nulls first"
+    assert [row[1] for row in table(layout, records)[0]] == [1, 6, 4, 7, 3, 2, 5, 0]
+
+
+def test_a_summary_without_groups_is_the_grand_total() -> None:
+    layout = {"row-per": "lines", "columns": [{"Q": {"value": "lines.qty", "total": "sum"}}]}
+    rows, balance = table({**layout, "totals": {"detail": "no"}}, RECORDS)
+    assert rows == [(9,)]
+    assert balance.balanced
+    assert balance.rows == 0
+
+
+def test_an_exact_quotient_and_a_division_by_zero() -> None:
+    columns = [{"A": "1 / n"}, {"B": {"value": "7 / n", "decimals": 2}}, {"C": "n / 4 || ' m'"}]
+    rows, balance = table({"columns": columns}, [{"n": 3}, {"n": 0}, {"n": "8"}])
+    assert str(rows[0][0]) == "0.3333333333333333333333333333333333"
+    assert rows[0][1:] == (Decimal("2.33"), "0.75 m")
+    assert rows[1] == (None, None, "0 m")
+    assert rows[2] == (Decimal("0.125"), Decimal("0.88"), "2 m")
+    assert [fault.reason for fault in balance.faults] == ["a division by zero"] * 2
