@@ -9,9 +9,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 
 import flatledger
 from flatledger.demo import copy_to
+
+settings.register_profile("untimed", deadline=None)  # speed is measured by `make bench`
+settings.load_profile("untimed")
 
 Tool = Callable[..., subprocess.CompletedProcess[str]]
 
