@@ -9,7 +9,11 @@ from typing import Any
 
 from ..errors import ExpressionError
 from .nodes import Name, Node, Path, Segment, SortKey
+from .selecting import StandardPath
 
+LONGEST = 20_000  # characters
+DEEPEST_BRACKETS = 32
+DEEPEST_TREE = 150
 RESERVED = frozenset({"not", "case", "null", "true", "false"})
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
 
@@ -35,10 +39,15 @@ def parse_sort_key(text: str) -> SortKey:
     return key
 
 
-def parse_standard_path(text: str) -> Path:
-    """Turn a JSONPath query, exactly as RFC 9535 defines it, into nodes."""
-    path: Path = _parse(text, "standard_path")
-    return path
+def parse_path(text: str) -> StandardPath:
+    """Parse a JSONPath query exactly as RFC 9535 defines it, without a layout's relaxations.
+
+    Raises ExpressionError, with the position, where the standard calls the text invalid.
+
+    >>> parse_path("$..qty").find({"lines": [{"qty": 2}, {"qty": 3}]})
+    [2, 3]
+    """
+    return StandardPath(_parse(text, "standard_path"))
 
 
 def plain_path(text: str) -> Path | None:
@@ -63,10 +72,12 @@ def _parse(text: str, start: str) -> Any:
 
     from .actions import Actions
 
+    _check_bounds(text)
     if start == "standard_path" and text != text.strip(" \t\r\n"):
         raise ExpressionError("a standard path has no blanks around it", text, 0)
     try:
         tree = _parser().parse(text, start=start)
+        _check_depth(tree, text)
         return Actions(text).transform(tree)
     except lark.exceptions.UnexpectedInput as error:
         position = error.pos_in_stream if error.pos_in_stream is not None else len(text)
@@ -78,6 +89,29 @@ def _parse(text: str, start: str) -> Any:
         raise ExpressionError(_explain(text, position), text, position) from None
     except lark.exceptions.VisitError as error:
         raise error.orig_exc from None
+
+
+def _check_depth(tree: Any, text: str) -> None:
+    """Refuse a tree that is too deep for what walks it: a long chain of one operator."""
+    depth, layer = 0, [tree]
+    while layer:
+        depth += 1
+        layer = [c for node in layer for c in node.children if hasattr(c, "children")]
+        if depth > DEEPEST_TREE:
+            raise ExpressionError("the expression is nested too deeply", text, 0)
+
+
+def _check_bounds(text: str) -> None:
+    """Refuse what no person writes, before any work is done on it."""
+    if len(text) > LONGEST:
+        raise ExpressionError(
+            f"the expression has {len(text):,} characters; {LONGEST:,} are the most", text[:80], 0
+        )
+    depth = 0
+    for found in re.finditer(r"[(\[]|[)\]]", text):
+        depth += 1 if found[0] in "([" else -1
+        if depth > DEEPEST_BRACKETS:
+            raise ExpressionError("the brackets are nested too deeply", text, found.start())
 
 
 @cache

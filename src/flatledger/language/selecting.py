@@ -1,0 +1,363 @@
+"""Selecting: a path applied to a JSON value gives its nodelist (RFC 9535).
+
+Each segment is compiled once into a function from a node to nodes. A node is a pair of its location
+(names and indexes, from the outermost) and its value. In a layout two relaxations are on: a name
+step on a list goes to each of its entries, and a lone object where the data has lists is taken for
+a list of one before a selector.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from decimal import Decimal
+from typing import Any
+
+from . import nodes as n
+from .patterns import interoperable
+
+Location = tuple[str | int, ...]
+NodePair = tuple[Location, Any]
+Step = Callable[[NodePair, Any], Iterator[NodePair]]
+IsLevel = Callable[[tuple[str, ...]], bool]
+Test = Callable[[Any, Any], bool]
+
+
+class Nothing:
+    """The special result of RFC 9535 for a value that is not there."""
+
+
+NOTHING = Nothing()
+
+
+class Selection:
+    """A compiled path. ``find`` gives the values, ``nodes`` also their locations."""
+
+    def __init__(self, steps: list[Step], singular: bool) -> None:
+        self._steps = steps
+        self.singular = singular
+
+    def nodes(self, value: Any, root: Any = NOTHING) -> list[NodePair]:
+        """The nodelist: locations with values, in the standard's order."""
+        top = value if root is NOTHING else root
+        found: list[NodePair] = [((), value)]
+        for step in self._steps:
+            found = [below for node in found for below in step(node, top)]
+            if not found:
+                break
+        return found
+
+    def find(self, value: Any, root: Any = NOTHING) -> list[Any]:
+        """The values of the nodelist."""
+        return [item for _, item in self.nodes(value, root)]
+
+
+def compile_path(
+    segments: tuple[n.Segment, ...],
+    *,
+    start: tuple[str, ...] = (),
+    is_level: IsLevel | None = None,
+) -> Selection:
+    """Compile segments. With ``is_level`` the relaxations of a layout are on: it tells whether a
+    place (names from the record; ``start`` is where the segments begin) repeats in the data.
+    """
+    steps: list[Step] = []
+    place: tuple[str, ...] | None = start
+    for segment in segments:
+        listed = is_level is not None and place is not None and is_level(place)
+        steps.append(_segment(segment, relaxed=is_level is not None, listed=listed))
+        place = _place_after(segment, place, listed)
+    return Selection(steps, n.Path(0, segments).is_singular())
+
+
+def _place_after(
+    segment: n.Segment, place: tuple[str, ...] | None, listed: bool
+) -> tuple[str, ...] | None:
+    if segment.descendant or place is None:
+        return None
+    only = segment.selectors[0]
+    if len(segment.selectors) == 1 and isinstance(only, n.Name):
+        return (*place, only.name)
+    return place if listed else None
+
+
+# ---- segments --------------------------------------------------------------------------------
+
+
+def _segment(segment: n.Segment, *, relaxed: bool, listed: bool) -> Step:
+    only = segment.selectors[0]
+    if relaxed and not segment.descendant and isinstance(only, n.Name) and not only.bracketed:
+        return _relaxed_name(only.name)
+    selectors = [_selector(selector) for selector in segment.selectors]
+
+    def children(node: NodePair, root: Any) -> Iterator[NodePair]:
+        if listed and isinstance(node[1], dict):
+            node = (node[0], [node[1]])
+        for selector in selectors:
+            yield from selector(node, root)
+
+    if not segment.descendant:
+        return children
+
+    def descendants(node: NodePair, root: Any) -> Iterator[NodePair]:
+        waiting = [node]
+        while waiting:
+            current = waiting.pop()
+            yield from children(current, root)
+            waiting.extend(reversed(list(_children(current))))
+
+    return descendants
+
+
+def _relaxed_name(name: str) -> Step:
+    def step(node: NodePair, root: Any) -> Iterator[NodePair]:
+        location, value = node
+        if isinstance(value, dict):
+            if name in value:
+                yield (*location, name), value[name]
+        elif isinstance(value, list):
+            for index, entry in enumerate(value):
+                yield from step(((*location, index), entry), root)
+
+    return step
+
+
+def _children(node: NodePair) -> Iterator[NodePair]:
+    location, value = node
+    if isinstance(value, dict):
+        for name, item in value.items():
+            yield (*location, name), item
+    elif isinstance(value, list):
+        for index, item in enumerate(value):
+            yield (*location, index), item
+
+
+# ---- selectors -------------------------------------------------------------------------------
+
+
+def _selector(selector: n.Node) -> Step:
+    match selector:
+        case n.Name():
+            return _name(selector.name)
+        case n.Index():
+            return _index(selector.index)
+        case n.Slice():
+            return _slice(slice(selector.start, selector.stop, selector.step))
+        case n.Filter():
+            return _filter(_test(selector.test))
+        case _:
+            return lambda node, root: _children(node)
+
+
+def _name(name: str) -> Step:
+    def step(node: NodePair, root: Any) -> Iterator[NodePair]:
+        location, value = node
+        if isinstance(value, dict) and name in value:
+            yield (*location, name), value[name]
+
+    return step
+
+
+def _index(index: int) -> Step:
+    def step(node: NodePair, root: Any) -> Iterator[NodePair]:
+        location, value = node
+        if isinstance(value, list) and -len(value) <= index < len(value):
+            place = index if index >= 0 else len(value) + index
+            yield (*location, place), value[place]
+
+    return step
+
+
+def _slice(bounds: slice) -> Step:
+    def step(node: NodePair, root: Any) -> Iterator[NodePair]:
+        location, value = node
+        if isinstance(value, list) and bounds.step != 0:
+            for place in range(*bounds.indices(len(value))):
+                yield (*location, place), value[place]
+
+    return step
+
+
+def _filter(test: Test) -> Step:
+    def step(node: NodePair, root: Any) -> Iterator[NodePair]:
+        for child in _children(node):
+            if test(child[1], root):
+                yield child
+
+    return step
+
+
+# ---- filters ---------------------------------------------------------------------------------
+
+
+def _test(node: n.Node) -> Test:
+    match node:
+        case n.FilterOr():
+            parts = [_test(part) for part in node.parts]
+            return lambda item, root: any(part(item, root) for part in parts)
+        case n.FilterAnd():
+            parts = [_test(part) for part in node.parts]
+            return lambda item, root: all(part(item, root) for part in parts)
+        case n.FilterNot():
+            negated = _test(node.part)
+            return lambda item, root: not negated(item, root)
+        case n.FilterExists():
+            return _exists(node.part)
+        case n.FilterComparison():
+            return _comparison(node.operator, _operand(node.left), _operand(node.right))
+    raise AssertionError(f"no test: {node}")
+
+
+def _exists(part: n.Node) -> Test:
+    if isinstance(part, n.FilterCall):
+        call = _call(part)
+        return lambda item, root: call(item, root) is True
+    assert isinstance(part, n.Path)
+    nodes = _query(part)
+    return lambda item, root: bool(nodes(item, root))
+
+
+def _query(path: n.Path) -> Callable[[Any, Any], list[Any]]:
+    selection = compile_path(path.segments)
+    if path.relative:
+        return lambda item, root: selection.find(item, root)
+    return lambda item, root: selection.find(root, root)
+
+
+def _operand(node: n.Node) -> Callable[[Any, Any], Any]:
+    """A value, or NOTHING."""
+    if isinstance(node, n.FilterLiteral):
+        value = node.value
+        return lambda item, root: value
+    if isinstance(node, n.FilterCall):
+        return _call(node)
+    assert isinstance(node, n.Path)
+    names = node.names()
+    if node.relative and names is not None and len(names) == 1:
+        name = names[0]
+        return lambda item, root: item.get(name, NOTHING) if isinstance(item, dict) else NOTHING
+    nodes = _query(node)
+
+    def single(item: Any, root: Any) -> Any:
+        found = nodes(item, root)
+        return found[0] if found else NOTHING
+
+    return single
+
+
+def _comparison(
+    operator: str, left: Callable[[Any, Any], Any], right: Callable[[Any, Any], Any]
+) -> Test:
+    compare = {
+        "==": equal,
+        "!=": lambda a, b: not equal(a, b),
+        "<": less,
+        ">": lambda a, b: less(b, a),
+        "<=": lambda a, b: less(a, b) or equal(a, b),
+        ">=": lambda a, b: less(b, a) or equal(a, b),
+    }[operator]
+    return lambda item, root: compare(left(item, root), right(item, root))
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
+
+
+def equal(left: Any, right: Any) -> bool:
+    """Equality of JSON values: true is not 1, 1 is 1.0; nothing equals nothing."""
+    if _is_number(left) and _is_number(right):
+        return bool(left == right)
+    if left.__class__ is not right.__class__:
+        return False
+    if isinstance(left, list):
+        return len(left) == len(right) and all(map(equal, left, right))
+    if isinstance(left, dict):
+        return left.keys() == right.keys() and all(equal(left[key], right[key]) for key in left)
+    return bool(left == right)
+
+
+def less(left: Any, right: Any) -> bool:
+    """Order: numbers among numbers, texts among texts by code points; else false."""
+    if (_is_number(left) and _is_number(right)) or (
+        isinstance(left, str) and isinstance(right, str)
+    ):
+        return bool(left < right)
+    return False
+
+
+# ---- functions -------------------------------------------------------------------------------
+
+
+def _call(node: n.FilterCall) -> Callable[[Any, Any], Any]:
+    first = node.arguments[0]
+    if node.name in ("count", "value"):
+        assert isinstance(first, n.Path)
+        nodes = _query(first)
+        if node.name == "count":
+            return lambda item, root: len(nodes(item, root))
+        return lambda item, root: _only(nodes(item, root))
+    value = _operand(first)
+    if node.name == "length":
+        return lambda item, root: _length(value(item, root))
+    pattern, full = _operand(node.arguments[1]), node.name == "match"
+    return lambda item, root: _matches(value(item, root), pattern(item, root), full)
+
+
+def _only(values: list[Any]) -> Any:
+    return values[0] if len(values) == 1 else NOTHING
+
+
+def _length(value: Any) -> Any:
+    return len(value) if isinstance(value, str | list | dict) else NOTHING
+
+
+def _matches(text: Any, pattern: Any, full: bool) -> bool:
+    compiled = interoperable(pattern) if isinstance(pattern, str) else None
+    if compiled is None or not isinstance(text, str):
+        return False
+    return compiled.full(text) if full else compiled.part(text)
+
+
+# ---- the public face -------------------------------------------------------------------------
+
+
+class StandardPath:
+    """A JSONPath query exactly as RFC 9535 has it.
+
+    >>> from flatledger.language import parse_path
+    >>> path = parse_path("$.lines[?@.qty > 1].part")
+    >>> requisition = {"lines": [{"part": "wick", "qty": 1}, {"part": "lens", "qty": 2}]}
+    >>> path.find(requisition), path.paths(requisition)
+    (['lens'], ["$['lines'][1]['part']"])
+    """
+
+    def __init__(self, path: n.Path) -> None:
+        self.path = path
+        self._selection = compile_path(path.segments)
+
+    def find(self, value: Any) -> list[Any]:
+        """The values that the query selects, in the standard's order."""
+        return self._selection.find(value)
+
+    def paths(self, value: Any) -> list[str]:
+        """The normalised paths of the nodes that the query selects (RFC 9535, 2.7)."""
+        return [normalised(location) for location, _ in self._selection.nodes(value)]
+
+
+_SHORT = {"\b": "\\b", "\t": "\\t", "\n": "\\n", "\f": "\\f", "\r": "\\r", "'": "\\'", "\\": "\\\\"}
+
+
+def normalised(location: Location) -> str:
+    r"""The normalised path of a location.
+
+    >>> normalised(("it's", 0))
+    "$['it\\'s'][0]"
+    """
+    steps = (f"[{part}]" if isinstance(part, int) else f"['{_escaped(part)}']" for part in location)
+    return "$" + "".join(steps)
+
+
+def _escaped(name: str) -> str:
+    return "".join(
+        _SHORT.get(letter) or (f"\\u{ord(letter):04x}" if letter < " " else letter)
+        for letter in name
+    )
