@@ -1,14 +1,33 @@
-"""The kinds of value that an expression can have, known before any record is read."""
+"""The kinds of value that an expression can have, known before any record is read.
+
+number, text, truth, moment (a date or timestamp), time, interval; ``null`` for what is always
+null, and ``any`` where only the data can tell. A function may take ``when``: any of the three.
+"""
 
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
 import msgspec
 
 from ..language import nodes as n
+
+AGGREGATE_KINDS = {
+    "sum": "number",
+    "avg": "number",
+    "count": "number",
+    "listagg": "text",
+    "any": "truth",
+    "every": "truth",
+    "min": "any",
+    "max": "any",
+    "first": "any",
+    "last": "any",
+}
+TIMES = ("moment", "time", "interval")
 
 
 class Operand(msgspec.Struct, frozen=True):
@@ -21,6 +40,12 @@ class Operand(msgspec.Struct, frozen=True):
     def nullable(self) -> bool:
         """Whether it may be null: a literal, other than None, never is."""
         return self.code.isidentifier() and not self.code.startswith("constant_")
+
+
+class Ready(n.Node, frozen=True):
+    """A value that has been emitted already, standing in for its expression."""
+
+    operand: Operand
 
 
 def kind_of_literal(value: Any) -> str:
@@ -38,26 +63,42 @@ def kind_of_literal(value: Any) -> str:
             return "number"
         case str():
             return "text"
-        case dt.datetime():
-            return "timestamp"
         case dt.date():
-            return "date"
+            return "moment"
         case dt.time():
             return "time"
         case _:
             return "interval"
 
 
-def kind_of(node: n.Node) -> str:
-    """The kind of an expression's value; ``any`` where only the data can tell."""
-    match node:
-        case n.Literal():
-            return kind_of_literal(node.value)
-        case n.Arithmetic() | n.Sign():
-            return "number"
-        case n.Concatenation():
-            return "text"
-        case n.Path() | n.Heading() | n.Asked():
-            return "any"
-        case _:
-            return "truth"
+def common_kind(kinds: Iterable[str]) -> str:
+    """The kind of a value that comes from one of several."""
+    known = set(kinds) - {"null"}
+    return known.pop() if len(known) == 1 else "any"
+
+
+def comparison_kind(kinds: Iterable[str]) -> str | None:
+    """The kind as which values are compared; None where the data decides."""
+    known = set(kinds) - {"any", "null"}
+    for kind in TIMES:
+        if kind in known:
+            return kind
+    return known.pop() if len(known) == 1 else None
+
+
+def arithmetic_kind(operator: str, left: str, right: str) -> str:
+    """The kind of a sum, difference, product or quotient."""
+    if "moment" in (left, right):
+        return "interval" if left == right and operator == "-" else "moment"
+    return "interval" if "interval" in (left, right) else "number"
+
+
+def fits(given: str, wanted: str) -> bool:
+    """Whether a value of one kind can ever be taken as another."""
+    return (
+        given == wanted
+        or given in ("any", "null")
+        or wanted in ("any", "text")
+        or (given == "text" and wanted in (*TIMES, "when"))
+        or (given in TIMES and wanted == "when")
+    )

@@ -13,26 +13,32 @@ RECORD: Names = ()
 
 def level_name(names: Names) -> str:
     """How a level is called in messages and reports."""
-    return ".".join(names) if names else "record"
+    return ".".join("*" if name == MEMBERS else name for name in names) if names else "record"
+
+
+MEMBERS = "\ue000members"  # in a place's names: each member of a mapping; no field is called so
 
 
 class Access(msgspec.Struct, frozen=True):
-    """How a path is reached from the row.
+    """How a path is reached from where it is used.
 
     ``anchor``: the chain's level (by index) it starts from. ``names``: plain steps from there.
-    ``rest``: further steps of the standard. ``many``: it may give more than one value; then
-    ``side`` is the deepest repeating place on the way.
+    ``rest``: further steps of the standard. ``side``: the deepest repeating place that the plain
+    steps cross, so that there may be many values; None where there is one.
     """
 
     anchor: int
     names: Names
     rest: tuple[n.Segment, ...]
-    many: bool
     side: Names | None
 
 
 class Chain(msgspec.Struct, frozen=True):
-    """The levels from the record down to the row, and the structure they were found in."""
+    """The levels from the record down to the entry that is looked at, and the data's structure.
+
+    The row's chain ends at the row. Inside an aggregate the chain goes on, down to the entries
+    that the aggregate takes in.
+    """
 
     levels: tuple[Names, ...]
     structure: Place
@@ -40,56 +46,70 @@ class Chain(msgspec.Struct, frozen=True):
     @classmethod
     def of(cls, row_per: Names, structure: Place) -> Chain:
         """The chain to a row's level: the record, each repeating place on the way, the row."""
-        levels = [RECORD]
-        for length in range(1, len(row_per) + 1):
-            names = row_per[:length]
-            place = structure.find(names)
-            if names == row_per or (place is not None and place.repeated):
-                levels.append(names)
-        return cls(tuple(levels), structure)
+        start = cls((RECORD,), structure)
+        return start.extended(0, row_per)
+
+    def extended(self, base: int, names: Names) -> Chain:
+        """The chain as far as a level of it, and from there down to another level."""
+        levels = list(self.levels[: base + 1])
+        for length in range(len(levels[-1]) + 1, len(names) + 1):
+            if length == len(names) or self.is_level(names[:length]):
+                levels.append(names[:length])
+        return Chain(tuple(levels), self.structure)
 
     @property
     def row(self) -> int:
-        """The index of the row's own level."""
+        """The index of the deepest level."""
         return len(self.levels) - 1
 
     def access(self, path: n.Path) -> Access:
-        """How a path is reached: from the longest prefix that it shares with the chain."""
+        """How a path is reached: from the longest prefix that it shares with the chain.
+
+        A selector on a level chooses among all its entries, so there the chain ends before it.
+        """
         names, rest = plain_steps(path, self)
-        anchor = max(i for i, level in enumerate(self.levels) if names[: len(level)] == level)
-        below = names[len(self.levels[anchor]) :]
-        side = self.deepest_level(names, len(self.levels[anchor]))
-        many = side is not None or not _is_singular(rest)
-        return Access(anchor, below, rest, many, side or (names if many else None))
+        chooses = bool(rest) and not rest[0].descendant
+        anchor = max(
+            place
+            for place, level in enumerate(self.levels)
+            if names[: len(level)] == level and not (chooses and level and level == names)
+        )
+        above = len(self.levels[anchor])
+        crossed = names[:-1] if chooses else names
+        return Access(anchor, names[above:], rest, self.deepest_level(crossed, above))
 
     def deepest_level(self, names: Names, above: int) -> Names | None:
         """The longest prefix of ``names``, longer than ``above``, that repeats."""
         for length in range(len(names), above, -1):
-            place = self.structure.find(names[:length])
-            if place is not None and place.repeated:
+            if self.is_level(names[:length]):
                 return names[:length]
         return None
 
     def is_level(self, names: Names) -> bool:
         """Whether a place repeats, by the layout or by the data read so far."""
         place = self.structure.find(names)
-        return names in self.levels or (place is not None and place.repeated)
+        return (
+            names in self.levels
+            or names[-1:] == (MEMBERS,)
+            or (place is not None and place.repeated)
+        )
 
 
 def plain_steps(path: n.Path, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:
-    """The leading name steps of a path, `[*]` on a level skipped, and the segments after them."""
+    """The leading name steps of a path, and the segments after them.
+
+    `[*]` on a level is no step of its own, since names go to each entry; on a mapping it is
+    `MEMBERS`, a level whose entries are the members.
+    """
     names: list[str] = []
     for place, segment in enumerate(path.segments):
         only = segment.selectors[0]
         if segment.descendant or len(segment.selectors) > 1:
             return tuple(names), path.segments[place:]
-        if isinstance(only, n.Wildcard) and chain.is_level(tuple(names)):
-            continue
-        if not isinstance(only, n.Name):
+        if isinstance(only, n.Name):
+            names.append(only.name)
+        elif not isinstance(only, n.Wildcard):
             return tuple(names), path.segments[place:]
-        names.append(only.name)
+        elif not chain.is_level(tuple(names)):
+            names.append(MEMBERS)
     return tuple(names), ()
-
-
-def _is_singular(rest: tuple[n.Segment, ...]) -> bool:
-    return n.Path(0, rest).is_singular()

@@ -23,6 +23,10 @@ LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receiv
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
 
 
+class ValueFaultError(Exception):
+    """Raised by a function for a value that it cannot take; it becomes a fault and null."""
+
+
 class PlainDecimal(Decimal):
     """A decimal whose text never has an exponent: 1E-7 is written 0.0000001."""
 

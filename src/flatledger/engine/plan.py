@@ -6,6 +6,7 @@ row is made.
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -13,8 +14,9 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.model import Column, Condition, Expression, LayoutModel
-from .kinds import kind_of
-from .levels import Access, Chain, Names, level_name, plain_steps
+from .functions import CAST_KINDS, FUNCTIONS
+from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
+from .levels import Access, Chain, level_name, plain_steps
 from .shape import Shape
 
 
@@ -44,6 +46,17 @@ class ConditionPlan(msgspec.Struct, frozen=True):
     level: int
 
 
+class AggregatePlan(msgspec.Struct, frozen=True):
+    """An aggregate: the level it runs under (by index), and the chain down to what it takes in.
+
+    ``counts_entries``: its argument is a level, and it counts entries rather than values.
+    """
+
+    base: int
+    chain: Chain
+    counts_entries: bool
+
+
 @dataclass(slots=True)
 class Plan:
     """Everything that a run needs to know.
@@ -61,8 +74,19 @@ class Plan:
     extra_keys: list[tuple[Expression, int]] = field(default_factory=list)
     marked: list[int] = field(default_factory=list)
     shape: Shape = field(init=False)
-    _accesses: dict[int, Access] = field(default_factory=dict)
-    _texts: dict[int, str] = field(default_factory=dict)
+    today: dt.date = field(default_factory=dt.date.today)
+    # what the resolver found out, by the identity of the node
+    accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
+    aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
+    texts: dict[int, str] = field(default_factory=dict)
+
+    @property
+    def expressions(self) -> Iterator[Expression]:
+        """Every expression of the layout."""
+        yield from (column.value for column in self.model.columns if column.value)
+        yield from (condition.value for condition in self.model.conditions)
+        yield from (key.value for key in self.model.sort if key.value)
+        yield from (key.value for key in self.model.group if key.value)
 
     @property
     def written(self) -> list[ColumnPlan]:
@@ -94,48 +118,86 @@ class Plan:
     def column(self, heading: str) -> ColumnPlan:
         return next(plan for plan in self.columns if plan.column.heading == heading)
 
+    # ---- expressions
+
     def access(self, path: n.Path) -> Access:
-        key = id(path)
-        if key not in self._accesses:
-            self._accesses[key] = self.chain.access(path)
-        return self._accesses[key]
+        """How a path is reached from where it stands."""
+        return self.accesses[id(path)][0]
 
-    def path_key(self, path: n.Path) -> tuple[int, Names, tuple[n.Segment, ...]]:
-        """The same for paths that lead to the same value."""
-        access = self.access(path)
-        return access.anchor, access.names, access.rest
+    def chain_of(self, path: n.Path) -> Chain:
+        """The chain that a path's access refers to: the row's, or an aggregate's."""
+        return self.accesses[id(path)][1]
 
-    def kind(self, node: n.Node) -> str:
-        """The kind of an expression's value."""
-        if isinstance(node, n.Heading):
-            plan = self.column(node.heading)
-            if plan.numeric:
-                return "number"
-            return self.kind(plan.column.value.node) if plan.column.value else "text"
-        return kind_of(node)
+    def aggregate(self, call: n.Call) -> AggregatePlan:
+        return self.aggregates[id(call)]
 
     def text_of(self, node: n.Node) -> str:
         """How an expression is called in a fault: a path by its names, others by their text."""
         if isinstance(node, n.Path):
             names, rest = plain_steps(node, self.chain)
             return level_name(names) + ("…" if rest else "")
-        return self._texts.get(id(node), "")
+        return self.texts.get(id(node), "")
 
     def home(self, node: n.Node) -> int:
         """The deepest level among an expression's paths; the row's, where it has none."""
-        homes = list(self._homes(node))
+        homes = list(self.homes(node))
         return max(homes) if homes else self.chain.row
 
-    def _homes(self, node: n.Node) -> Iterator[int]:
-        for part in node.walk():
-            if isinstance(part, n.Path):
-                yield self.access(part).anchor
-            elif isinstance(part, n.Heading):
-                referred = self.column(part.heading)
-                if referred.column.value:
-                    yield self.home(referred.column.value.node)
+    def homes(self, node: n.Node) -> Iterator[int]:
+        """The levels that an expression's parts belong to; an aggregate's is what it runs under."""
+        if isinstance(node, n.Path):
+            yield self.access(node).anchor
+        elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+            yield self.aggregate(node).base
+        elif isinstance(node, n.Heading):
+            referred = self.column(node.heading)
+            if referred.column.value:
+                yield self.home(referred.column.value.node)
+        else:
+            for part in node.children():
+                yield from self.homes(part)
 
-    def remember(self, expression: Expression) -> None:
-        """Keep the text of an expression for the faults of its parts."""
-        for node in expression.node.walk():
-            self._texts[id(node)] = expression.text
+    def kind(self, node: n.Node) -> str:
+        """The kind of an expression's value; ``any`` where only the data can tell."""
+        match node:
+            case Ready():
+                return node.operand.kind
+            case n.Literal():
+                return kind_of_literal(node.value)
+            case n.Path() | n.Asked():
+                return "any"
+            case n.Heading():
+                return self._kind_of_column(self.column(node.heading))
+            case n.Sign():
+                return "number"
+            case n.Arithmetic():
+                kinds = self.kind(node.left), self.kind(node.right)
+                return arithmetic_kind(node.operator, *kinds)
+            case n.Concatenation():
+                return "text"
+            case n.Case():
+                outcomes = [outcome for _, outcome in node.branches]
+                others = [node.otherwise] if node.otherwise is not None else []
+                return common_kind(self.kind(part) for part in (*outcomes, *others))
+            case n.Cast():
+                return CAST_KINDS[node.type]
+            case n.Call():
+                return self._kind_of_call(node)
+            case _:
+                return "truth"
+
+    def _kind_of_call(self, node: n.Call) -> str:
+        if node.name == "coalesce":
+            return common_kind(self.kind(part) for part in node.arguments)
+        if node.name == "nullif":
+            return self.kind(node.arguments[0])
+        if node.name in ("min", "max", "first", "last"):
+            return self.kind(node.arguments[0])
+        fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **AGGREGATE_KINDS}
+        return fixed.get(node.name) or FUNCTIONS[node.name].result
+
+    def _kind_of_column(self, plan: ColumnPlan) -> str:
+        column = plan.column
+        if column.decimals is not None or (column.total and column.total.kind != "count"):
+            return "number"
+        return self.kind(column.value.node) if column.value else "text"

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model import Column, Expression, LayoutModel
-from ..layout.names import proposal
-from .kinds import kind_of
+from ..layout.model import Expression, LayoutModel
 from .known_fields import field_problem
-from .levels import Chain, Names, level_name, plain_steps
+from .levels import Chain, Names, plain_steps
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
+from .resolver import Resolver
 from .shape import Shape
 from .structure import Place
 
@@ -30,21 +29,25 @@ class _Planner:
 
     def plan(self) -> Plan:
         self._check_fields()
-        self._check_expressions()
-        self._stop_at_problems()
         self._columns()
+        self._check_circles()
+        self._stop_at_problems()
+        self._resolve()
+        self._stop_at_problems()
+        self._place_columns()
         self._conditions()
         self._keys()
         self._marks()
         self._stop_at_problems()
-        paths = [
-            part
-            for expression in self._expressions()
-            for part in expression.node.walk()
-            if isinstance(part, n.Path) and not part.relative
-        ]
-        self.result.shape = Shape(self.result.chain, [self.result.access(path) for path in paths])
+        self.result.shape = Shape(self.result.chain, self._wants())
         return self.result
+
+    def _wants(self) -> Iterator[Names]:
+        """The places whose values are asked for, as names from the record."""
+        for access, chain in self.result.accesses.values():
+            if any(_looks_up(segment) for segment in access.rest):
+                yield ()
+            yield (*chain.levels[access.anchor], *access.names)
 
     def _stop_at_problems(self) -> None:
         if self.problems:
@@ -67,13 +70,6 @@ class _Planner:
         self._stop_at_problems()
         return Chain.of(names, self.structure)
 
-    def _expressions(self) -> Iterator[Expression]:
-        model = self.model
-        yield from (column.value for column in model.columns if column.value)
-        yield from (condition.value for condition in model.conditions)
-        yield from (key.value for key in model.sort if key.value)
-        yield from (key.value for key in model.group if key.value)
-
     # ---- what only the data can show
 
     def _check_fields(self) -> None:
@@ -82,12 +78,12 @@ class _Planner:
             return
         used = {
             plain_steps(part, self.result.chain)[0]
-            for expression in self._expressions()
+            for expression in self.result.expressions
             for part in expression.node.walk()
             if isinstance(part, n.Path)
         }
         used |= {names[:length] for names in used for length in range(len(names))}
-        for expression in self._expressions():
+        for expression in self.result.expressions:
             for part in expression.node.walk():
                 if isinstance(part, n.Path) and not part.relative:
                     self._check_field(expression, part, used)
@@ -105,22 +101,12 @@ class _Planner:
         if problem.message.endswith("?") or "write" in problem.message:
             self.problems.append(problem)
 
-    def _check_expressions(self) -> None:
-        headings = {column.heading for column in self.model.columns}
-        for expression in self._expressions():
-            self.result.remember(expression)
-            for message, node in _refusals(expression.node, headings):
-                self.problems.append(expression.problem(message, node.position))
-        self._check_circles()
-        self._stop_at_problems()
-        for column in self.model.columns:
-            if (column.value and not isinstance(column.value.node, n.Path)) or (
-                column.value and column.total
-            ):
-                self._check_single(column.value)
-        for expression in self._expressions():
-            if all(column.value is not expression for column in self.model.columns):
-                self._check_single(expression)
+    def _resolve(self) -> None:
+        resolver = Resolver(self.result, {column.heading for column in self.model.columns})
+        joined = {id(column.value) for column in self.model.columns if not column.total}
+        for expression in self.result.expressions:
+            resolver.resolve(expression, joined=id(expression) in joined)
+        self.problems += resolver.problems
 
     def _check_circles(self) -> None:
         by_heading = {column.heading: column for column in self.model.columns}
@@ -141,53 +127,30 @@ class _Planner:
                     column.value.problem(f"column `{column.heading}` refers back to itself")
                 )
 
-    def _check_single(self, expression: Expression) -> None:
-        """Each path must give one value where it is calculated with (DESIGN, rule 3)."""
-        for part in expression.node.walk():
-            access = self.result.access(part) if isinstance(part, n.Path) else None
-            if access and access.many:
-                side = level_name(access.side or ())
-                row = level_name(self.result.chain.levels[-1])
-                self.problems.append(
-                    expression.problem(
-                        f"`{self.result.text_of(part)}` has many values here: {side} repeats and a "
-                        f"row stands for one {row}. Use `row-per: {side}`, or make it a column of "
-                        "its own, where its values are joined",
-                        part.position,
-                    )
-                )
-
     # ---- columns and keys
 
     def _columns(self) -> None:
+        """The columns in the order of a row: the written ones first. Their homes come later."""
         written = [column for column in self.model.columns if not column.suppressed]
         hidden = [column for column in self.model.columns if column.suppressed]
         for place, column in enumerate([*written, *hidden]):
-            numeric = self._is_numeric(column)
-            self.result.columns.append(ColumnPlan(column, self.result.chain.row, numeric, place))
-        homes = {
-            plan.column.heading: self.result.home(plan.column.value.node)
-            for plan in self.result.columns
-            if plan.column.value
-        }
-        self.result.columns = [
-            ColumnPlan(p.column, homes.get(p.column.heading, p.home), p.numeric, p.place)
-            for p in self.result.columns
-        ]
+            self.result.columns.append(ColumnPlan(column, self.result.chain.row, False, place))
 
-    def _is_numeric(self, column: Column) -> bool:
+    def _place_columns(self) -> None:
+        self.result.columns = [self._placed(plan) for plan in self.result.columns]
+
+    def _placed(self, plan: ColumnPlan) -> ColumnPlan:
+        column = plan.column
         if column.value is None:
-            return False
-        kind = kind_of(column.value.node)
+            return plan
+        kind = self.result.kind(column.value.node)
         wanted = column.decimals is not None or (column.total and column.total.kind != "count")
-        if wanted and kind not in ("number", "any"):
+        if wanted and kind not in ("number", "any", "null"):
             what = "`decimals`" if column.decimals is not None else "a total"
-            self.problems.append(
-                column.value.problem(
-                    f"column `{column.heading}` has {what}, but its value is {kind}"
-                )
-            )
-        return bool(wanted) or kind == "number"
+            message = f"column `{column.heading}` has {what}, but its value is a {kind}"
+            self.problems.append(column.value.problem(message))
+        home = self.result.home(column.value.node)
+        return ColumnPlan(column, home, bool(wanted) or kind == "number", plan.place)
 
     def _conditions(self) -> None:
         for condition in self.model.conditions:
@@ -225,15 +188,6 @@ class _Planner:
         self.result.marked = sorted({p.home for p in self.result.totalled if p.home < row})
 
 
-def _refusals(node: n.Node, headings: Iterable[str]) -> Iterator[tuple[str, n.Node]]:
-    """What an expression may not hold, with the reason."""
-    for part in node.walk():
-        if isinstance(part, n.Heading) and part.heading not in headings:
-            hint = proposal(part.heading, headings) or "; a text stands in single quotes"
-            yield f'no column "{part.heading}"{hint}', part
-        elif isinstance(part, n.Asked):
-            yield f"`:{part.name}` is not asked for in this layout", part
-        elif isinstance(part, n.Call):
-            yield f"no function `{part.name}`", part
-        elif isinstance(part, n.Like | n.Overlaps | n.Case | n.Cast):
-            yield f"`{part.__class__.__name__.lower()}` cannot be used yet", part
+def _looks_up(segment: n.Segment) -> bool:
+    """Whether a filter in a path looks at the whole record ($)."""
+    return any(isinstance(part, n.Path) and not part.relative for part in segment.walk())

@@ -13,11 +13,14 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from .emitter import Constants, Emitter, Lines, entry_name
+from ..language import nodes as n
+from .code import Constants
+from .emit_paths import entry_name
+from .emitter import Emitter
 from .faults import FaultLog
 from .levels import Access, level_name
 from .plan import ColumnPlan, Plan
-from .runtime import REPEAT, Runtime
+from .runtime import REPEAT, Held, Runtime
 from .totals import Tally
 
 _INDENT = "    "
@@ -54,8 +57,13 @@ def generate(plan: Plan, log: FaultLog) -> Program:
 
 
 def _namespace(constants: Constants, runtime: Runtime) -> dict[str, Any]:
-    fixed = {"Decimal": Decimal, "REPEAT": REPEAT, "Tally": Tally}
+    fixed = {"Decimal": Decimal, "Held": Held, "REPEAT": REPEAT, "Tally": Tally}
     return {**constants.values, **runtime.functions(), **fixed}
+
+
+def _listed(codes: Iterable[str]) -> str:
+    """The inside of a tuple."""
+    return "".join(f"{code}, " for code in codes)
 
 
 def _indented(lines: Iterable[str], depth: int) -> list[str]:
@@ -66,97 +74,134 @@ def _indented(lines: Iterable[str], depth: int) -> list[str]:
 
 
 class _Keep:
-    """Writes `keep`: from the deepest level up, each entry is judged by its level's conditions."""
+    """Writes `keep`: from the deepest level up, each entry is judged by its level's conditions.
+
+    The conditions of one level have an emitter of their own. Its lines for a level above stand
+    where that level's entries are known, deeper ones having been judged already, so that an
+    aggregate in a condition sees what the deeper conditions kept.
+    """
 
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self.plan = plan
         self.constants = constants
-        self.emitter = Emitter(plan, constants)
+        self.loads = Emitter(plan, constants)
         self.counters: list[str] = []
+        self.tests: dict[int, Emitter] = {}
+        self.verdicts: dict[int, list[str]] = {}
+        for level in range(plan.chain.row + 1):
+            self._judge(level)
 
     def text(self) -> tuple[str, tuple[str, ...]]:
-        tests = {level: self._tests(level) for level in range(len(self.plan.chain.levels))}
-        body = self._level(0, tests)
+        body = [*self._held(), *self._entry(0), *self._judged(0)]
         lines = [
             "def keep(records, numbers):",
             *_indented((f"{counter} = 0" for counter in self.counters), 1),
             *_indented(("kept_0, kept_numbers = [], []",), 1),
             *_indented(("for record, number in zip(records, numbers):",), 1),
             *_indented(body, 2),
-            *_indented(
-                (f"return kept_0, kept_numbers, ({''.join(c + ', ' for c in self.counters)})",), 1
-            ),
+            *_indented((f"return kept_0, kept_numbers, ({_listed(self.counters)})",), 1),
         ]
         return "\n".join(lines), tuple(self.counters)
+
+    def _held(self) -> list[str]:
+        return ["record = Held(record)"] if self.plan.shape.root.whole else []
 
     def _counter(self, name: str) -> str:
         if name not in self.counters:
             self.counters.append(name)
         return name
 
-    def _tests(self, level: int) -> tuple[list[str], list[str]]:
-        """The lines that judge a level's conditions, and the variables that hold the verdicts."""
-        self.emitter.block = Lines()
-        verdicts = []
+    def _judge(self, level: int) -> None:
+        """Emit the conditions of a level, and the lines that count their verdicts."""
+        emitter = Emitter(self.plan, self.constants)
+        self.tests[level], self.verdicts[level] = emitter, []
         for index, condition in enumerate(self.plan.conditions):
             if condition.level != level:
                 continue
-            verdict = self.emitter.truth(condition.condition.value.node).code
-            verdicts.append(verdict)
-            add = self.emitter.block.add
-            add(f"if {verdict} is True: {self._counter(f'true_{index}')} += 1")
-            add(f"elif {verdict} is None: {self._counter(f'unknown_{index}')} += 1")
-            add(f"else: {self._counter(f'false_{index}')} += 1")
-        return self.emitter.block.lines, verdicts
+            with emitter.at(level) as block:
+                verdict = emitter.truth(condition.condition.value.node).code
+                block.add(f"if {verdict} is True: {self._counter(f'true_{index}')} += 1")
+                block.add(f"elif {verdict} is None: {self._counter(f'unknown_{index}')} += 1")
+                block.add(f"else: {self._counter(f'false_{index}')} += 1")
+            self.verdicts[level].append(verdict)
 
-    def _level(self, level: int, tests: dict[int, tuple[list[str], list[str]]]) -> list[str]:
-        """The lines for one entry of a level, the levels below it included."""
-        below = self._below(level, tests) if level < self.plan.chain.row else []
-        lines, verdicts = tests[level]
-        before = self.emitter.blocks[level].lines
-        return [*before, *below, *lines, *self._verdict(level, verdicts)]
+    def _entry(self, level: int) -> list[str]:
+        """The lines that find the kept entries of the next level under one entry."""
+        if level == self.plan.chain.row:
+            return []
+        deeper = level + 1
+        entry = entry_name(level)
+        lines = [*self._load_entries(level), f"{entry}.kept = entries_{deeper}"]
+        if self._can_be_emptied(level):
+            lines.append(f"{entry}.met = len(entries_{deeper})")
+        for further in range(deeper + 1, self.plan.chain.row + 1):
+            lines += self.tests[further].blocks[level].lines
+        inside = self._entry(deeper)
+        loop = f"for {entry_name(deeper)} in entries_{deeper}:"
+        if inside:
+            lines += [loop, *_indented(inside, 1)]
+        lines += self.tests[deeper].blocks[level].lines
+        if not inside and not self.verdicts[deeper]:
+            return lines
+        judged = _indented(self._judged(deeper), 1)
+        kept = f"{entry}.kept = kept_{deeper}"
+        return [*lines, f"kept_{deeper} = []", loop, *judged, kept]
 
-    def _below(self, level: int, tests: dict[int, tuple[list[str], list[str]]]) -> list[str]:
-        """The lines that collect the entries of the next level under one entry."""
+    def _load_entries(self, level: int) -> list[str]:
+        """The lines that load the entries of the next level under one entry."""
         chain, deeper = self.plan.chain, level + 1
         names = chain.levels[deeper][len(chain.levels[level]) :]
-        raw = self.emitter.load(Access(level, names, (), False, None)).code
-        struct = self.plan.shape.field(chain.levels[deeper])[0].struct
+        raw = self.loads.load(Access(level, names, (), None)).code
+        place = self.plan.shape.place_of(chain.levels[deeper])
+        struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
-        lines = [
-            f"entries_{deeper} = entries({raw}, {struct_name}, {site}, number)",
+        ordinals = any(
+            isinstance(part, n.Call) and part.name == "ordinal"
+            for expression in self.plan.expressions
+            for part in expression.node.walk()
+        )
+        call = f"entries({raw}, {struct_name}, {ordinals}, {site}, number)"
+        return [
+            *self.loads.blocks[level].lines,
+            f"entries_{deeper} = {call}",
             f"{self._counter(f'met_{deeper}')} += len(entries_{deeper})",
         ]
-        if deeper == chain.row and not tests[deeper][1]:
-            return [*lines, f"kept_{deeper} = entries_{deeper}"]
-        body = self._level(deeper, tests)
-        loop = f"for {entry_name(deeper)} in entries_{deeper}:"
-        return [*lines, f"kept_{deeper} = []", loop, *_indented(body, 1)]
 
-    def _verdict(self, level: int, verdicts: list[str]) -> list[str]:
-        """The lines that keep an entry or drop it, and count why."""
-        keep = [f"kept_{level}.append({entry_name(level)})"]
+    def _judged(self, level: int) -> list[str]:
+        """The lines that judge an entry, keep it or drop it, and count why."""
+        entry, deeper = entry_name(level), level + 1
+        keep = [f"kept_{level}.append({entry})"]
         if level == 0:
             keep.append("kept_numbers.append(number)")
         if level < self.plan.chain.row:
-            keep.append(f"{entry_name(level)}.kept = kept_{level + 1}")
             keep = self._unless_emptied(level, keep)
-        if not verdicts:
+        if not self.verdicts[level]:
             return keep
-        test = " and ".join(f"{verdict} is True" for verdict in verdicts)
+        test = " and ".join(f"{verdict} is True" for verdict in self.verdicts[level])
         drop = [f"{self._counter(f'dropped_{level}')} += 1"]
-        for deeper in range(level + 1, self.plan.chain.row + 1):
-            below = f"below(kept_{level + 1}, {deeper - level - 1})"
-            drop.append(f"{self._counter(f'with_parent_{deeper}')} += {below}")
-        return [f"if {test}:", *_indented(keep, 1), "else:", *_indented(drop, 1)]
+        for further in range(deeper, self.plan.chain.row + 1):
+            below = f"below({entry}.kept, {further - deeper})"
+            drop.append(f"{self._counter(f'with_parent_{further}')} += {below}")
+        lines = self.tests[level].blocks[level].lines
+        return [*lines, f"if {test}:", *_indented(keep, 1), "else:", *_indented(drop, 1)]
+
+    def _can_be_emptied(self, level: int) -> bool:
+        """Whether an entry can have lost all entries below it, or none are a reason to drop it."""
+        deeper = level + 1
+        return (
+            self.plan.drops_without_entries
+            or deeper < self.plan.chain.row
+            or bool(self.verdicts[deeper])
+        )
 
     def _unless_emptied(self, level: int, keep: list[str]) -> list[str]:
-        deeper = level + 1
-        if self.plan.drops_without_entries:
-            test = f"if kept_{deeper}:"
-        else:
-            test = f"if kept_{deeper} or not entries_{deeper}:"
+        """An entry all of whose entries were held back is left out itself."""
+        if not self._can_be_emptied(level):
+            return keep
+        entry = entry_name(level)
+        drops = self.plan.drops_without_entries
+        test = f"if {entry}.kept:" if drops else f"if {entry}.kept or not {entry}.met:"
         emptied = f"{self._counter(f'emptied_{level}')} += 1"
         return [test, *_indented(keep, 1), "else:", *_indented([emptied], 1)]
 
@@ -167,7 +212,7 @@ class _Keep:
 def _unfold(plan: Plan, constants: Constants) -> str:
     """Write `unfold`: one loop per level of the chain, one tuple per row."""
     emitter = Emitter(plan, constants)
-    columns = [(emitter.column(column).code, column) for column in plan.columns]
+    columns = [(emitter.cell(column).code, column) for column in plan.columns]
     keys = []
     for expression, home in plan.extra_keys:
         with emitter.at(home):
@@ -183,7 +228,7 @@ def _unfold(plan: Plan, constants: Constants) -> str:
         codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
         group = [code if home <= level else "None" for code, home, _ in groups]
         lines, marks = _marks(plan, level, group)
-        return [*lines, f"append(({''.join(code + ', ' for code in codes + marks)}))"]
+        return [*lines, f"append(({_listed(codes + marks)}))"]
 
     def level_lines(level: int) -> list[str]:
         lines = [*_mark_starts(plan, level), *emitter.blocks[level].lines]
@@ -205,7 +250,7 @@ def _unfold(plan: Plan, constants: Constants) -> str:
         *_indented(["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)], 1),
         *_indented(["for record, number in zip(records, numbers):"], 1),
         *_indented(level_lines(0), 2),
-        *_indented([f"return rows, ({''.join(count + ', ' for count in counts)})"], 1),
+        *_indented([f"return rows, ({_listed(counts)})"], 1),
     ]
     return "\n".join(lines)
 
@@ -224,8 +269,7 @@ def _marks(plan: Plan, level: int, group: list[str]) -> tuple[list[str], list[st
             marks.append("REPEAT")
             continue
         if plan.splits(home):
-            keys = "".join(code + ", " for code in group)
-            lines.append(f"mark_{home} = mark(seen_{home}, ({keys}))")
+            lines.append(f"mark_{home} = mark(seen_{home}, ({_listed(group)}))")
         marks.append(f"mark_{home}")
     return lines, marks
 
@@ -242,7 +286,7 @@ def _weigh(plan: Plan, constants: Constants) -> str:
     emitter = Emitter(plan, constants)
     totalled = plan.totalled
     for index, column in enumerate(totalled):
-        value = emitter.column(column).code
+        value = emitter.cell(column).code
         with emitter.at(column.home) as block:
             for line in _weighing(index, value, column):
                 block.add(line)

@@ -6,7 +6,6 @@ fault and null; nothing here stops a run.
 
 from __future__ import annotations
 
-import datetime as dt
 import operator
 from collections.abc import Callable, Hashable
 from decimal import Decimal
@@ -14,8 +13,15 @@ from typing import Any
 
 import msgspec
 
+from ..language.patterns import PatternTooSlowError
+from ..language.selecting import Selection
+from . import times
+from .aggregates import AGGREGATES
 from .faults import Fault, FaultLog, shown
-from .numbers import QUOTIENT, Unreadable, plain, read_decimal
+from .functions import FUNCTIONS, cast_value, text_of
+from .levels import MEMBERS
+from .matching import like, like_regex, overlap
+from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
 PART_SEPARATOR = ", "
@@ -29,6 +35,15 @@ _COMPARE = {
 }
 
 
+class Held:
+    """An entry of the row's chain that is plain data, and what the engine notes on it."""
+
+    __slots__ = ("kept", "met", "ordinal", "whole")
+
+    def __init__(self, whole: Any) -> None:
+        self.whole = whole
+
+
 class Runtime:
     """The functions that generated code is given, bound to one log of faults."""
 
@@ -36,34 +51,107 @@ class Runtime:
         self._log = log
 
     def functions(self) -> dict[str, Callable[..., Any]]:
-        """What generated code may call, by name."""
+        """What generated code may call, by name: this, and nothing else."""
         own = (
-            *(self.cell, self.stray, self.as_number, self.as_text),
-            *(self.as_truth, self.divide, self.compare, self.entries),
+            *(self.cell, self.stray, self.as_number, self.as_text, self.as_truth, self.divide),
+            *(self.compare, self.entries, self.select, self.gather),
         )
-        shared = (walk, plain, is_null, raw_text, truth_text, mark, below)
-        return {function.__name__: function for function in (*own, *shared)}
+        shared = (walk, walk_aligned, plain, is_null, raw_text, truth_text, mark, below, listed)
+        guarded = {
+            **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
+            **{f"aggregate_{name}": function for name, function in AGGREGATES.items()},
+            **{f.__name__: f for f in (cast_value, like, like_regex, overlap)},
+            "compare_times": times.compare,
+            "calculate": times.calculate,
+        }
+        kinds: dict[str, Callable[[Any], Any]] = {
+            "moment": times.as_moment,
+            "time": times.as_time,
+            "interval": times.as_interval,
+            "when": times.as_when,
+        }
+        return {
+            **{function.__name__: function for function in (*own, *shared)},
+            **{name: self._guarded(function) for name, function in guarded.items()},
+            **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
+            "members": members,
+            "text_of": text_of,
+        }
+
+    def _guarded(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """The function with two more arguments, the path and the record's number for a fault."""
+
+        def call(*arguments: Any) -> Any:
+            *values, path, number = arguments
+            try:
+                return function(*values)
+            except (ValueFaultError, PatternTooSlowError) as error:
+                self.fault(number, path, values[0] if values else None, str(error))
+                return None
+
+        return call
+
+    def _converter(self, function: Callable[[Any], Any]) -> Callable[[Any, str, int], Any]:
+        guarded = self._guarded(function)
+
+        def convert(value: Any, path: str, number: int) -> Any:
+            value = self.one(value, path, number)
+            return None if is_null(value) else guarded(value, path, number)
+
+        return convert
 
     def fault(self, number: int, path: str, value: object, reason: str) -> None:
         self._log.add(Fault(number, path, shown(value), reason))
 
     # ---- shapes
 
-    def entries(self, value: Any, struct: type | None, path: str, number: int) -> list[Any]:
+    def entries(
+        self, value: Any, struct: type | None, ordinals: bool, path: str, number: int
+    ) -> list[Any]:
         """The entries of a level: a lone object is a list of one, nothing is an empty list."""
         if value.__class__ is not list:
-            if value is None or value == "":
+            if is_null(value):
                 return []
             value = [value]
         if struct is None:
-            return [entry for entry in value if entry is not None]
-        taken = [entry for entry in value if entry.__class__ is struct]
-        if len(taken) != len(value):
-            for entry in value:
-                if entry.__class__ is not struct and entry is not None:
-                    reason = "an entry with fields was expected, and left out"
-                    self.fault(number, path, entry, reason)
+            value = [Held(entry) if entry is not None else None for entry in value]
+            taken = [entry for entry in value if entry is not None]
+        else:
+            taken = [entry for entry in value if entry.__class__ is struct]
+            if len(taken) != len(value):
+                self._tell_strays(value, struct, path, number)
+        if ordinals:
+            kind: Any = Held if struct is None else struct
+            for ordinal, entry in enumerate(value, 1):
+                if entry.__class__ is kind:
+                    entry.ordinal = ordinal
         return taken
+
+    def _tell_strays(self, entries: list[Any], struct: type, path: str, number: int) -> None:
+        for entry in entries:
+            if entry.__class__ is not struct and entry is not None:
+                self.fault(number, path, entry, "an entry with fields was expected, and left out")
+
+    def select(self, selection: Selection, value: Any, root: Any, path: str, number: int) -> Any:
+        """What further segments of a path select: one value, or a list of those found."""
+        if value is None:
+            return None
+        try:
+            found = selection.find(value, value if root is None else root)
+        except PatternTooSlowError as error:
+            self.fault(number, path, value, str(error))
+            return None
+        if selection.singular:
+            return found[0] if found else None
+        return found
+
+    def gather(self, found: list[Any], value: Any, convert: Any, path: str, number: int) -> None:
+        """Add the value, or each of several, to what an aggregate has found."""
+        for item in value if value.__class__ is list else (value,):
+            if item.__class__ is list:
+                self.gather(found, item, convert, path, number)
+            elif not is_null(item):
+                found.append(item if convert is None else convert(item, path, number))
 
     def stray(self, value: Any, names: tuple[str, ...], path: str, number: int) -> Any:
         """Steps through what is neither the expected object nor missing."""
@@ -119,8 +207,8 @@ class Runtime:
         self.fault(number, path, value, "is neither true nor false")
         return None
 
-    def cell(self, value: Any, separator: str, path: str, number: int) -> Any:
-        """A field as a cell shows it; what repeats is joined."""
+    def cell(self, value: Any, separator: str, aligned: bool, path: str, number: int) -> Any:
+        """A field as a cell shows it; what repeats is joined, aligned with a place for nulls."""
         if value is None or isinstance(value, int | Decimal | str):
             if isinstance(value, bool):
                 return truth_text(value)
@@ -132,8 +220,12 @@ class Runtime:
             self.fault(number, path, value, value.reason)
             return value.text
         if isinstance(value, list | tuple):
-            parts = [self.cell(item, separator, path, number) for item in value]
-            return separator.join(str(part) for part in parts if part is not None) or None
+            parts = [self.cell(item, separator, aligned, path, number) for item in value]
+            texts = ["" if part is None else str(part) for part in parts]
+            present = [part for part in parts if part is not None]
+            if not present or (len(present) == 1 and not aligned):
+                return present[0] if present else None
+            return separator.join(text for text in texts if text or aligned)
         return _text(value)
 
     # ---- operations
@@ -153,7 +245,7 @@ class Runtime:
             left = self.as_number(left, path, number)
             right = self.as_number(right, path, number)
         elif left.__class__ is not right.__class__:
-            left, right = _text(left), _text(right)
+            left, right = text_of(left), text_of(right)
         if left is None or right is None:
             return None
         return bool(_COMPARE[sign](left, right))
@@ -176,19 +268,13 @@ def raw_text(value: Any) -> str | None:
 
 
 def _text(value: Any) -> str:
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, Decimal):
-        return format(value, "f")
     if isinstance(value, dict):
         value = list(value.values())
-    elif isinstance(value, msgspec.Struct):
+    elif isinstance(value, msgspec.Struct) and hasattr(value, "__struct_encode_fields__"):
         value = list(msgspec.structs.astuple(value))
     if isinstance(value, list | tuple):
         return PART_SEPARATOR.join(_text(part) for part in value if not is_null(part))
-    if isinstance(value, dt.datetime):
-        return value.isoformat()
-    return "" if value is None else str(value)
+    return "" if value is None else text_of(value)
 
 
 def is_null(value: Any) -> bool:
@@ -211,18 +297,49 @@ def walk(value: Any, names: tuple[str, ...]) -> Any:
     >>> walk({"payments": [{"amount": 3}, {}, {"amount": 5}]}, ("payments", "amount"))
     [3, 5]
     """
+    found = walk_aligned(value, names)
+    return [item for item in found if item is not None] if found.__class__ is list else found
+
+
+def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
+    """The same, with None for each entry that lacks the field.
+
+    >>> walk_aligned({"payments": [{"amount": 3}, {}]}, ("payments", "amount"))
+    [3, None]
+    """
     for position, name in enumerate(names):
-        if value.__class__ is dict:
+        if name == MEMBERS and value.__class__ is dict:
+            value = list(value.values())
+        elif value.__class__ is dict:
             value = value.get(name)
         elif value.__class__ is list:
-            found = [walk(entry, names[position:]) for entry in value]
-            return [item for item in found if item is not None]
-        elif isinstance(value, msgspec.Struct):
-            fields = dict(zip(value.__struct_encode_fields__, value.__struct_fields__, strict=True))
-            value = getattr(value, fields[name]) if name in fields else None
+            found: list[Any] = []
+            for entry in value:
+                inner = walk_aligned(entry, names[position:])
+                found += inner if inner.__class__ is list else [inner]
+            return found
         else:
             return None
     return value
+
+
+def listed(value: Any) -> list[Any]:
+    """The entries of a side level: a lone value is a list of one; nulls are no entries."""
+    if value.__class__ is not list:
+        return [] if is_null(value) else [value]
+    return [
+        part
+        for entry in value
+        for part in (listed(entry) if entry.__class__ is list else [entry])
+        if part is not None
+    ]
+
+
+def members(value: Any) -> list[tuple[str, Any]]:
+    """The members of a mapping, or of each of several: names with values."""
+    if value.__class__ is list:
+        return [member for entry in value for member in members(entry)]
+    return list(value.items()) if value.__class__ is dict else []
 
 
 def below(entries: list[Any], depth: int) -> int:

@@ -14,12 +14,12 @@ from typing import Any
 
 import msgspec
 
-from .levels import Access, Chain, Names, level_name
+from .levels import MEMBERS, Chain, Names, level_name
 
 Scalar: Any = str | int | float | bool | None
 Other: Any = list[Any] | Scalar
-KEPT_KEY = "\ue000kept"  # a private character: no field of a record is called so
-KEPT = "kept"
+# what the engine notes on an entry; a private character begins the key, as in no field of a record
+HIDDEN = {name: f"\ue000{name}" for name in ("kept", "met", "ordinal")}
 
 
 @dataclass(slots=True)
@@ -35,7 +35,7 @@ class Field:
     def child(self, name: str) -> Field:
         if name not in self.children:
             taken = {child.attribute for child in self.children.values()}
-            attribute = re.sub(r"\W", "_", "_" + name if name[:1].isdigit() else name) + "_"
+            attribute = "f_" + re.sub(r"[^A-Za-z0-9_]", "_", name)
             while attribute in taken:
                 attribute += "_"
             self.children[name] = Field((*self.names, name), attribute)
@@ -43,16 +43,18 @@ class Field:
 
 
 class Shape:
-    """The structs for one layout, found by their path."""
+    """The structs for one layout, found by their path.
 
-    def __init__(self, chain: Chain, accesses: Iterable[Access]) -> None:
+    ``wants`` are the places whose values are asked for, as names from the record.
+    """
+
+    def __init__(self, chain: Chain, wants: Iterable[Names]) -> None:
         self.chain = chain
         self.root = Field(())
         for level in chain.levels:
             self._reach(level)
-        for access in accesses:
-            self._reach(self._whole_at(access)).whole = True
-        self.root.whole = False
+        for names in wants:
+            self._reach(self._whole_at(names)).whole = True
         self._build(self.root)
 
     def _reach(self, names: Names) -> Field:
@@ -61,15 +63,15 @@ class Shape:
             place = place.child(name)
         return place
 
-    def _whole_at(self, access: Access) -> Names:
-        """Where a path's struct steps end: at its value, or at the first place that repeats."""
-        level = self.chain.levels[access.anchor]
-        full = (*level, *access.names)
-        for length in range(len(level) + 1, len(full)):
-            place = self.chain.structure.find(full[:length])
-            if place is not None and place.repeated:
-                return full[:length]
-        return full
+    def _whole_at(self, names: Names) -> Names:
+        """Where a path's struct steps end: at its value, or at the first place that repeats.
+
+        Levels of the chain are stepped through, since their entries are visited one by one.
+        """
+        for length in range(1, len(names)):
+            if names[:length] not in self.chain.levels and self.chain.is_level(names[:length]):
+                return names[: length - 1] if names[length - 1] == MEMBERS else names[:length]
+        return names[:-1] if names[-1:] == (MEMBERS,) else names
 
     def _build(self, place: Field) -> Any:
         """The type of a place; structs are made from the innermost outwards."""
@@ -78,10 +80,11 @@ class Shape:
         kinds = [(child.attribute, self._build(child), None) for child in place.children.values()]
         rename = {child.attribute: name for name, child in place.children.items()}
         if place.names in self.chain.levels:
-            kinds.append((KEPT, Any, None))
-            rename[KEPT] = KEPT_KEY
+            for attribute, key in HIDDEN.items():
+                kinds.append((attribute, Any, None))
+                rename[attribute] = key
         struct: Any = msgspec.defstruct(
-            re.sub(r"\W", "_", level_name(place.names)).title() or "Record",
+            re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title() or "Record",
             kinds,
             rename=rename,
             gc=False,
@@ -94,16 +97,13 @@ class Shape:
     @property
     def record_type(self) -> Any:
         """What a source turns each record into."""
-        return self.root.struct
+        return dict[str, Any] if self.root.whole else self.root.struct
 
-    def field(self, names: Names) -> tuple[Field, Names]:
-        """The deepest place on the way to ``names`` that has no struct below, and the names left.
-
-        The names left are steps through plain data.
-        """
+    def place_of(self, level: Names) -> Field:
+        """The place of a level of the chain. Below a whole place everything is plain data too."""
         place = self.root
-        for position, name in enumerate(names):
+        for name in level:
             if place.whole:
-                return place, names[position:]
+                return place
             place = place.children[name]
-        return place, ()
+        return place

@@ -152,6 +152,9 @@ class Actions(Transformer[Token, Any]):
             at(meta),
         )
 
+    def current_date(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Call(at(meta), "current_date", ())
+
     def substring(self, meta: Meta, items: list[Any]) -> n.Node:
         return n.Call(at(meta), "substring", tuple(item for item in items if item is not None))
 

@@ -6,6 +6,7 @@ import datetime as dt
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from decimal import Decimal
 
 _ESCAPES = {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "/": "/", "\\": "\\"}
 _ESCAPE = re.compile(r"\\(?:u([0-9A-Fa-f]{4})|(.))", re.DOTALL)
@@ -81,17 +82,13 @@ def interval(amount: str, units: list[str]) -> Interval:
     try:
         months = sum(int(p) * _MONTHS[u] for p, u in zip(parts, span, strict=True) if u in _MONTHS)
         time = sum(
-            (
-                _SECONDS[u] * (dt.timedelta(seconds=float(p)) if u == "second" else _whole(p))
-                for p, u in zip(parts, span, strict=True)
-                if u in _SECONDS
-            ),
+            (_SECONDS[u] * _span(p) for p, u in zip(parts, span, strict=True) if u in _SECONDS),
             dt.timedelta(0),
         )
-    except ValueError:
+    except (ValueError, ArithmeticError):
         raise ValueError(f"'{amount}' is not a number of {last}s") from None
     return Interval(sign * months, sign * time)
 
 
-def _whole(part: str) -> dt.timedelta:
-    return dt.timedelta(seconds=int(part))
+def _span(seconds: str) -> dt.timedelta:
+    return dt.timedelta(microseconds=int(Decimal(seconds).scaleb(6)))

@@ -14,7 +14,7 @@ from .selecting import StandardPath
 LONGEST = 20_000  # characters
 DEEPEST_BRACKETS = 32
 DEEPEST_TREE = 150
-RESERVED = frozenset({"not", "case", "null", "true", "false"})
+RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
 
 
@@ -108,8 +108,8 @@ def _check_bounds(text: str) -> None:
             f"the expression has {len(text):,} characters; {LONGEST:,} are the most", text[:80], 0
         )
     depth = 0
-    for found in re.finditer(r"[(\[]|[)\]]", text):
-        depth += 1 if found[0] in "([" else -1
+    for found in re.finditer(r"'[^']*'|\"[^\"]*\"|[(\[)\]]", text):
+        depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(found[0], 0)
         if depth > DEEPEST_BRACKETS:
             raise ExpressionError("the brackets are nested too deeply", text, found.start())
 

@@ -1,6 +1,6 @@
 """Patterns for texts: I-Regexp (RFC 9485) for paths and `like_regex`, and SQL's `like`.
 
-Matching is bounded in time: a pattern that would run for ever ends in `PatternTooSlow`.
+Matching is bounded in time: a pattern that would run for ever ends in `PatternTooSlowError`.
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ from typing import Any
 
 SECONDS = 0.25  # the longest that one match may take
 LONGEST = 2_000
-_CATEGORY = (
-    r"\{(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)\}"  # RFC 9485, section 4
+_CATEGORY = (  # RFC 9485, section 4
+    r"\{(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)\}"
 )
 _ESCAPE = r"\\[()*+\-.?\[\\\]^nrt{|}]"
 _CLASS_ESCAPE = r"\\[pP]" + _CATEGORY
@@ -27,7 +27,7 @@ _TOKEN = re.compile(
 )
 
 
-class PatternTooSlow(Exception):
+class PatternTooSlowError(Exception):
     """A pattern took longer than a match may take."""
 
 
@@ -49,7 +49,7 @@ class Pattern:
         try:
             return match(text, timeout=SECONDS) is not None
         except TimeoutError:
-            raise PatternTooSlow("the pattern takes too long on this text") from None
+            raise PatternTooSlowError("the pattern takes too long on this text") from None
 
 
 @lru_cache(maxsize=256)

@@ -63,7 +63,8 @@ def compile_path(
     steps: list[Step] = []
     place: tuple[str, ...] | None = start
     for segment in segments:
-        listed = is_level is not None and place is not None and is_level(place)
+        # the record itself is no list, and the relaxation does not reach into `..`
+        listed = bool(is_level and place and not segment.descendant and is_level(place))
         steps.append(_segment(segment, relaxed=is_level is not None, listed=listed))
         place = _place_after(segment, place, listed)
     return Selection(steps, n.Path(0, segments).is_singular())
@@ -247,7 +248,7 @@ def _operand(node: n.Node) -> Callable[[Any, Any], Any]:
 def _comparison(
     operator: str, left: Callable[[Any, Any], Any], right: Callable[[Any, Any], Any]
 ) -> Test:
-    compare = {
+    compare: Test = {
         "==": equal,
         "!=": lambda a, b: not equal(a, b),
         "<": less,

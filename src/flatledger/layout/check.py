@@ -11,6 +11,7 @@ from ..language import parse_sort_key
 from .forms import Forms
 from .model import (
     DEFAULT_SEPARATOR,
+    Calendar,
     Column,
     Condition,
     Expression,
@@ -26,9 +27,10 @@ from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
     *("layout", "about", "source", "row-per", "without-entries", "columns", "only"),
-    *("sort", "group", "totals", "output"),
+    *("sort", "group", "totals", "calendar", "output"),
 )
-COLUMN_KEYS = ("value", "text", "decimals", "total", "separator", "suppress-output")
+COLUMN_KEYS = (*("value", "text", "decimals", "total", "separator", "aligned", "suppress-output"),)
+CALENDAR_KEYS = ("hours-per-day", "days-per-week")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 TOTALS_KEYS = ("subtotals", "detail", "grand-total", "label", "grand-label")
 OUTPUT_KEYS = (
@@ -61,6 +63,7 @@ class _Checker(Forms):
             sort=self.sorting(keys.get("sort"), columns),
             group=self.grouping(keys.get("group"), columns),
             totals=self.totals(keys.get("totals")),
+            calendar=self.calendar(keys.get("calendar")),
             output=self.output(keys.get("output")),
         )
         if self.problems:
@@ -146,6 +149,8 @@ class _Checker(Forms):
             found["separator"] = self.named_text(keys["separator"], "`separator`")
         else:
             found["separator"] = DEFAULT_SEPARATOR
+        if "aligned" in keys:
+            found["aligned"] = self.switch(keys["aligned"], "`aligned`")
         if "suppress-output" in keys:
             found["suppressed"] = self.switch(keys["suppress-output"], "`suppress-output`")
         return found
@@ -225,6 +230,13 @@ class _Checker(Forms):
             if key in keys:
                 found[field] = self.text(keys[key], f"`{key}`")
         return Totals(**found)
+
+    def calendar(self, item: Item | None) -> Calendar:
+        if item is None:
+            return Calendar()
+        keys = self.mapping(item, "`calendar`", CALENDAR_KEYS)
+        hours = self.amount(keys.get("hours-per-day"), "`hours-per-day`", 8, 24)
+        return Calendar(hours, self.amount(keys.get("days-per-week"), "`days-per-week`", 5, 7))
 
     def output(self, item: Item | None) -> Output:
         if item is None:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection
+from decimal import Decimal
 
 from ..errors import ExpressionError, Problem
 from ..language import parse_expression
@@ -80,6 +81,16 @@ class Forms:
             self.fault(item, f"{where} takes a whole number from 0 to {most}")
             return 0
         return int(text)
+
+    def amount(self, item: Item | None, where: str, default: int, most: int) -> Decimal:
+        """A plain decimal above 0."""
+        if item is None:
+            return Decimal(default)
+        text = item.text if isinstance(item, Scalar) else ""
+        if not re.fullmatch(r"[0-9]{1,3}(\.[0-9]{1,6})?", text) or not 0 < Decimal(text) <= most:
+            self.fault(item, f"{where} takes a number above 0, up to {most}")
+            return Decimal(default)
+        return Decimal(text)
 
     def choice(self, item: Item, where: str, options: Collection[str]) -> str:
         text = item.text if isinstance(item, Scalar) else ""

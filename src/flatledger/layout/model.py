@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Literal
 
 import msgspec
@@ -44,7 +45,8 @@ class Total(msgspec.Struct, frozen=True):
 class Column(msgspec.Struct, frozen=True):
     """One column: an expression, or the same ``text`` on every row, or blank (neither).
 
-    ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats.
+    ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats;
+    ``aligned`` keeps a place for each entry that has no value.
     """
 
     heading: str
@@ -53,6 +55,7 @@ class Column(msgspec.Struct, frozen=True):
     decimals: int | None = None
     total: Total | None = None
     separator: str = DEFAULT_SEPARATOR
+    aligned: bool = False
     suppressed: bool = False
     line: int = 0
     column: int = 0
@@ -107,6 +110,13 @@ class Output(msgspec.Struct, frozen=True):
     encoding: str = "utf-8"
 
 
+class Calendar(msgspec.Struct, frozen=True):
+    """The working calendar: how many hours a day has, and how many days a week."""
+
+    hours_per_day: Decimal = Decimal(8)
+    days_per_week: Decimal = Decimal(5)
+
+
 class LayoutModel(msgspec.Struct, frozen=True):
     """A whole layout. ``records`` is the path to the records within the source's document."""
 
@@ -120,4 +130,5 @@ class LayoutModel(msgspec.Struct, frozen=True):
     sort: tuple[Sorting, ...] = ()
     group: tuple[Grouping, ...] = ()
     totals: Totals = msgspec.field(default_factory=Totals)
+    calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from itertools import chain, islice
+from math import isfinite
 from typing import Any
 
 import msgspec
 
 from ..engine.faults import Fault, shown
+from ..engine.numbers import Unreadable
 from ..engine.protocols import Batch
-from .json_values import LOOK_AHEAD, reason
+from .json_values import LOOK_AHEAD, NUMBERS, reason
 
 _BATCH = 500
 
@@ -24,15 +26,30 @@ class PythonRecords:
         self._records = iter(records)
 
     def look_ahead(self) -> list[Any]:
-        first = list(islice(self._records, LOOK_AHEAD))
+        first = [exact(record) for record in islice(self._records, LOOK_AHEAD)]
         self._records = chain(first, self._records)
         return first
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number = 1
-        while batch := list(islice(self._records, _BATCH)):
+        while batch := [exact(record) for record in islice(self._records, _BATCH)]:
             yield _convert(batch, shape, number)
             number += len(batch)
+
+
+def exact(value: Any) -> Any:
+    """The same data with each binary float as the decimal that it shows.
+
+    >>> exact({"price": 0.1, "no": 1})
+    {'price': Decimal('0.1'), 'no': 1}
+    """
+    if isinstance(value, float):
+        return NUMBERS[repr(value)] if isfinite(value) else Unreadable(repr(value), "is no number")
+    if isinstance(value, Mapping):
+        return {key: exact(item) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [exact(item) for item in value]
+    return value
 
 
 def _convert(batch: list[Any], shape: Any, number: int) -> Batch:

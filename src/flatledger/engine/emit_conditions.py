@@ -1,0 +1,130 @@
+"""Emitting conditions: True, False, or None for unknown (three-valued logic)."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from ..language import nodes as n
+from .emit_paths import PathEmitter
+from .kinds import TIMES, Operand, Ready, comparison_kind
+
+_SIGNS = {"=": "==", "<>": "!="}
+
+
+class ConditionEmitter(PathEmitter):
+    """Emits comparisons, tests and logic."""
+
+    def condition(self, node: n.Node) -> Operand | None:
+        """Emit a condition; None where the node is none."""
+        match node:
+            case n.And():
+                return self._all(node.parts, settled="False", other="True")
+            case n.Or():
+                return self._all(node.parts, settled="True", other="False")
+            case n.Not():
+                operand = self.truth(node.operand)
+                return self.unless_null((operand,), f"not {operand.code}", "truth")
+            case n.Comparison():
+                return self._comparison(node.operator, node.left, node.right)
+            case n.IsTest():
+                return self._is_test(node)
+            case n.In():
+                return self._negated(self._in(node), node.negated)
+            case n.Between():
+                return self._negated(self._between(node), node.negated)
+            case n.Like():
+                return self._negated(self._like(node), node.negated)
+            case n.Overlaps():
+                return self._overlaps(node)
+        return None
+
+    def _negated(self, operand: Operand, negated: bool) -> Operand:
+        if not negated:
+            return operand
+        return self.unless_null((operand,), f"not {operand.code}", "truth")
+
+    def _all(self, parts: tuple[n.Node, ...], settled: str, other: str) -> Operand:
+        """Three-valued and/or: parts are judged in turn until one settles it."""
+        first, *others = parts
+        result = self.assign(self.truth(first).code, "truth", "test")
+        for part in others:
+            with self.block.below(f"if {result.code} is not {settled}:"):
+                judged = self.truth(part)
+                self.block.add(f"if {judged.code} is not {other}: {result.code} = {judged.code}")
+        return result
+
+    # ---- comparisons
+
+    def _comparison(self, operator: str, left: n.Node, right: n.Node) -> Operand:
+        sign = _SIGNS.get(operator, operator)
+        kind = comparison_kind((self.plan.kind(left), self.plan.kind(right)))
+        if kind is None:
+            a, b = self.value(left), self.value(right)
+            site = self.site(left)
+            return self.assign(f"compare({a.code}, {sign!r}, {b.code}, {site}, number)", "truth")
+        a, b = self.as_kind(kind, left), self.as_kind(kind, right)
+        if kind in TIMES:
+            code = f"compare_times({a.code}, {sign!r}, {b.code}, {self.site(left)}, number)"
+        else:
+            code = f"{a.code} {sign} {b.code}"
+        return self.unless_null((a, b), code, "truth")
+
+    def _once(self, node: n.Node, others: tuple[n.Node, ...]) -> n.Node:
+        """The value of a node, emitted once, of the kind as which it is compared with others."""
+        kind = comparison_kind(self.plan.kind(part) for part in (node, *others))
+        return Ready(node.position, self.as_kind(kind, node) if kind else self.value(node))
+
+    def _between(self, node: n.Between) -> Operand:
+        operand = self._once(node.operand, (node.low, node.high))
+        low = n.Comparison(node.position, ">=", operand, node.low)
+        high = n.Comparison(node.position, "<=", operand, node.high)
+        return self._all((low, high), settled="False", other="True")
+
+    def _in(self, node: n.In) -> Operand:
+        operand = self._once(node.operand, node.options)
+        kind = self.plan.kind(operand)
+        values = [option.value for option in node.options if isinstance(option, n.Literal)]
+        wanted: Any = {"text": str, "number": (int, Decimal)}.get(kind)
+        if (
+            wanted
+            and len(values) == len(node.options)
+            and all(isinstance(v, wanted) for v in values)
+        ):
+            options = self.constants.name(frozenset(values), "options")
+            value = self.value(operand)
+            return self.unless_null((value,), f"{value.code} in {options}", "truth")
+        tests = tuple(n.Comparison(o.position, "=", operand, o) for o in node.options)
+        return self._all(tests, settled="True", other="False")
+
+    def _is_test(self, node: n.IsTest) -> Operand:
+        sign = "is not" if node.negated else "is"
+        if node.what != "null":
+            wanted = {"true": "True", "false": "False", "unknown": "None"}[node.what]
+            return self.assign(f"{self.truth(node.operand).code} {sign} {wanted}", "truth")
+        value = self.value(node.operand)
+        if value.kind == "any":
+            return self.assign(f"{'not ' if node.negated else ''}is_null({value.code})", "truth")
+        value = self.assign(value.code, value.kind)
+        return self.assign(f"{value.code} {sign} None", "truth")
+
+    # ---- patterns and spans
+
+    def _like(self, node: n.Like) -> Operand:
+        operands = [self.text(node.operand), self.text(node.pattern)]
+        if node.escape is not None:
+            operands.append(self.text(node.escape))
+        function = "like_regex" if node.regex else "like"
+        codes = ", ".join(operand.code for operand in operands)
+        call = f"{function}({codes}, {self.site(node.operand)}, number)"
+        return self.unless_null(tuple(operands), call, "truth")
+
+    def _overlaps(self, node: n.Overlaps) -> Operand:
+        operands = []
+        for start, end in (node.left, node.right):
+            operands.append(self.as_kind("moment", start))
+            kind = "interval" if self.plan.kind(end) == "interval" else "moment"
+            operands.append(self.as_kind(kind, end))
+        codes = ", ".join(operand.code for operand in operands)
+        call = f"overlap({codes}, {self.site(node.left[0])}, number)"
+        return self.unless_null(tuple(operands), call, "truth")

@@ -1,0 +1,56 @@
+"""Patterns and spans in conditions: like, like_regex, overlaps."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from ..language import patterns
+from ..language.literals import Interval
+from . import times
+from .numbers import ValueFaultError
+
+
+def like(text: str, pattern: str, escape: str | None = None) -> bool:
+    """`text like pattern escape escape` (ISO 9075)."""
+    try:
+        return patterns.like(pattern, escape).full(text)
+    except ValueError as error:
+        raise ValueFaultError(str(error)) from None
+
+
+def like_regex(text: str, pattern: str) -> bool:
+    """Whether a part of the text matches an I-Regexp; `^` and `$` tie it to start and end."""
+    start, end = pattern.startswith("^"), pattern.endswith("$") and not pattern.endswith("\\$")
+    bare = pattern.removeprefix("^")
+    bare = bare[:-1] if end else bare
+    anything = "(.|\n|\r)*"
+    tied = ("" if start else anything) + f"({bare})" + ("" if end else anything)
+    compiled = patterns.interoperable(tied if start or end else bare)
+    if compiled is None:
+        raise ValueFaultError("the pattern is no I-Regexp (RFC 9485)")
+    return compiled.full(text) if start or end else compiled.part(text)
+
+
+def overlap(start: Any, end: Any, other_start: Any, other_end: Any) -> bool:
+    """Whether two spans have a moment in common; an end may be an interval after the start.
+
+    Days are whole: a span that ends on a day and one that begins on it overlap. Between times a
+    span does not hold its end (ISO 9075).
+    """
+    first, second = _span(start, end), _span(other_start, other_end)
+    return _begins_before_end(first, second) and _begins_before_end(second, first)
+
+
+def _span(start: dt.date, end: Any) -> tuple[dt.date, dt.date]:
+    if isinstance(end, Interval):
+        end = times.calculate(start, "+", end)
+    return (end, start) if times.compare(end, "<", start) else (start, end)
+
+
+def _begins_before_end(one: tuple[dt.date, dt.date], other: tuple[dt.date, dt.date]) -> bool:
+    start, end = one[0], other[1]
+    timed = isinstance(start, dt.datetime) and isinstance(end, dt.datetime)
+    if timed and times.compare(other[0], "<", other[1]):
+        return times.compare(start, "<", end)
+    return times.compare(start, "<=", end)

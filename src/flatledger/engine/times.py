@@ -1,0 +1,350 @@
+"""Dates, times, intervals (ISO 8601, ISO 9075) and working time.
+
+A moment is a date, or a date with a time. Where a moment with a zone meets one without, the one
+without is taken to be in the other's zone. A day against a time compares the day.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import operator
+import re
+from collections.abc import Callable
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any
+
+from ..language.literals import Interval
+from .numbers import QUOTIENT, ValueFaultError, plain, read_decimal
+
+_ISO_INTERVAL = re.compile(
+    r"(?P<sign>[+-]?)P(?=.)(?:(?P<years>\d+)Y)?(?:(?P<months>\d+)M)?(?:(?P<weeks>\d+(?:[.,]\d+)?)W)?"
+    r"(?:(?P<days>\d+(?:[.,]\d+)?)D)?(?:T(?=.)(?:(?P<hours>\d+(?:[.,]\d+)?)H)?"
+    r"(?:(?P<minutes>\d+(?:[.,]\d+)?)M)?(?:(?P<seconds>\d+(?:[.,]\d+)?)S)?)?"
+)
+_AMOUNT = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?\s*,?")
+_UNITS = {
+    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), "seconds"),
+    **dict.fromkeys(("m", "min", "mins", "minute", "minutes"), "minutes"),
+    **dict.fromkeys(("h", "hr", "hrs", "hour", "hours"), "hours"),
+    **dict.fromkeys(("d", "day", "days"), "days"),
+    **dict.fromkeys(("w", "wk", "wks", "week", "weeks"), "weeks"),
+}
+_COMPARE: dict[str, Callable[[Any, Any], bool]] = {
+    "==": operator.eq,
+    "!=": operator.ne,
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
+
+
+# ---- reading ---------------------------------------------------------------------------------
+
+
+@lru_cache(maxsize=10_000)
+def _moment(text: str) -> dt.date | None:
+    for read in (dt.date.fromisoformat, dt.datetime.fromisoformat):
+        try:
+            return read(text.strip())
+        except ValueError:
+            continue
+    return None
+
+
+def as_moment(value: Any) -> dt.date:
+    """A date or timestamp; text is read by ISO 8601."""
+    moment = value if isinstance(value, dt.date) else None
+    if isinstance(value, str):
+        moment = _moment(value)
+    if moment is None:
+        raise ValueFaultError("is not a date (ISO 8601: 2026-03-31)")
+    return moment
+
+
+def as_date(value: Any) -> dt.date:
+    """The day of a moment.
+
+    >>> as_date("2026-03-31T14:30")
+    datetime.date(2026, 3, 31)
+    """
+    moment = as_moment(value)
+    return moment.date() if isinstance(moment, dt.datetime) else moment
+
+
+def as_timestamp(value: Any) -> dt.datetime:
+    """A moment with its time; a day begins at midnight."""
+    moment = as_moment(value)
+    if isinstance(moment, dt.datetime):
+        return moment
+    return dt.datetime(moment.year, moment.month, moment.day)
+
+
+def as_time(value: Any) -> dt.time:
+    """A time of day; of a timestamp, its time."""
+    if isinstance(value, dt.time):
+        return value
+    if isinstance(value, dt.datetime):
+        return value.timetz()
+    try:
+        return dt.time.fromisoformat(value.strip())
+    except (ValueError, AttributeError):
+        pass
+    moment = _moment(value) if isinstance(value, str) else None
+    if not isinstance(moment, dt.datetime):
+        raise ValueFaultError("is not a time (ISO 8601: 14:30:00)")
+    return moment.timetz()
+
+
+def as_interval(value: Any) -> Interval:
+    """An interval; text is read as an ISO 8601 duration.
+
+    >>> as_interval("P1DT12H")
+    Interval(months=0, time=datetime.timedelta(days=1, seconds=43200))
+    """
+    if isinstance(value, Interval):
+        return value
+    parts = _duration(value) if isinstance(value, str) else None
+    if parts is None:
+        raise ValueFaultError("is not a duration (ISO 8601: PT40H)")
+    months = int(parts["years"] * 12 + parts["months"])
+    days = parts["weeks"] * 7 + parts["days"]
+    microseconds = (
+        (days * 24 + parts["hours"]) * 3_600 + parts["minutes"] * 60 + parts["seconds"]
+    ) * 1_000_000
+    sign = int(parts["sign"])
+    try:
+        return Interval(sign * months, sign * dt.timedelta(microseconds=int(microseconds)))
+    except OverflowError:
+        raise ValueFaultError("is too long a duration") from None
+
+
+def as_when(value: Any) -> Any:
+    """A moment, a time or an interval, whichever the text is.
+
+    >>> as_when("P30D").time.days, as_when("14:30").minute
+    (30, 30)
+    """
+    if not isinstance(value, str):
+        return as_moment(value)
+    for read in (as_interval, as_time, as_moment):
+        if read is as_time and len(value) > 5 and value[4] == "-":
+            continue  # a timestamp has a time too, but is more than that
+        try:
+            return read(value)
+        except ValueFaultError:
+            continue
+    raise ValueFaultError("is neither a date, a time nor a duration (ISO 8601)")
+
+
+def _duration(text: str) -> dict[str, Decimal] | None:
+    found = _ISO_INTERVAL.fullmatch(text.strip())
+    if not found:
+        return None
+    parts = {
+        name: Decimal((found[name] or "0").replace(",", "."))
+        for name in ("years", "months", "weeks", "days", "hours", "minutes", "seconds")
+    }
+    return {**parts, "sign": Decimal(-1 if found["sign"] == "-" else 1)}
+
+
+def iso_interval(value: Interval) -> str:
+    """An interval as an ISO 8601 duration.
+
+    >>> iso_interval(as_interval("P1Y2M3DT4H"))
+    'P14M3DT4H'
+    """
+    months, time = value.months, value.time
+    sign = "-" if months < 0 or time < dt.timedelta(0) else ""
+    months, time = abs(months), abs(time)
+    minutes, seconds = divmod(time.seconds, 60)
+    hours, minutes = divmod(minutes, 60)
+    fraction = f".{time.microseconds:06d}".rstrip("0") if time.microseconds else ""
+    clock = (f"{hours}H" if hours else "") + (f"{minutes}M" if minutes else "")
+    clock += f"{seconds}{fraction}S" if seconds or fraction else ""
+    days = (f"{months}M" if months else "") + (f"{time.days}D" if time.days else "")
+    return sign + "P" + (days + (f"T{clock}" if clock else "") or "T0S")
+
+
+# ---- comparing and calculating ---------------------------------------------------------------
+
+
+def compare(left: Any, sign: str, right: Any) -> bool:
+    """Compare two moments, two times or two intervals.
+
+    >>> compare(dt.datetime(2026, 3, 31, 23), "<=", dt.date(2026, 3, 31))
+    True
+    """
+    return _COMPARE[sign](*_alike(left, right))
+
+
+def _alike(left: Any, right: Any) -> tuple[Any, Any]:
+    if isinstance(left, Interval) and isinstance(right, Interval):
+        return (left.months, left.time), (right.months, right.time)
+    if isinstance(left, dt.datetime) and isinstance(right, dt.datetime):
+        return _same_zone(left, right)
+    if isinstance(left, dt.date) and isinstance(right, dt.date):
+        return as_date(left), as_date(right)
+    if isinstance(left, dt.time) and isinstance(right, dt.time):
+        if (left.tzinfo is None) != (right.tzinfo is None):
+            return left.replace(tzinfo=None), right.replace(tzinfo=None)
+        return left, right
+    raise ValueFaultError("a date, a time and a duration can't be compared with each other")
+
+
+def _same_zone(left: dt.datetime, right: dt.datetime) -> tuple[dt.datetime, dt.datetime]:
+    if left.tzinfo is None:
+        left = left.replace(tzinfo=right.tzinfo)
+    elif right.tzinfo is None:
+        right = right.replace(tzinfo=left.tzinfo)
+    return left, right
+
+
+def calculate(left: Any, sign: str, right: Any) -> Any:
+    """Sums and differences of moments and intervals; an interval times or by a number.
+
+    >>> calculate(dt.date(2026, 1, 31), "+", Interval(1, dt.timedelta(0)))
+    datetime.date(2026, 2, 28)
+    """
+    try:
+        if isinstance(left, dt.date) and isinstance(right, dt.date) and sign == "-":
+            return _difference(left, right)
+        if isinstance(left, dt.date) and isinstance(right, Interval) and sign in "+-":
+            return _shifted(left, right, 1 if sign == "+" else -1)
+        if isinstance(left, Interval) and isinstance(right, dt.date) and sign == "+":
+            return _shifted(right, left, 1)
+        if isinstance(left, Interval) and isinstance(right, Interval) and sign in "+-":
+            way = 1 if sign == "+" else -1
+            return Interval(left.months + way * right.months, left.time + way * right.time)
+        if isinstance(left, Interval) and isinstance(right, int | Decimal) and sign in "*/":
+            return _scaled(left, right if sign == "*" else QUOTIENT.divide(1, right))
+    except (OverflowError, ValueError, ArithmeticError):
+        raise ValueFaultError("a date or duration beyond the calendar") from None
+    raise ValueFaultError(f"`{sign}` can't be used on these dates or durations")
+
+
+def _difference(left: dt.date, right: dt.date) -> Interval:
+    if isinstance(left, dt.datetime) and isinstance(right, dt.datetime):
+        first, second = _same_zone(left, right)
+        return Interval(0, first - second)
+    return Interval(0, as_date(left) - as_date(right))
+
+
+def _shifted(moment: dt.date, interval: Interval, way: int) -> dt.date:
+    months = moment.year * 12 + moment.month - 1 + way * interval.months
+    year, month = divmod(months, 12)
+    next_month = dt.date(year + (month == 11), (month + 1) % 12 + 1, 1)
+    last = (next_month - dt.timedelta(days=1)).day
+    moved = moment.replace(year=year, month=month + 1, day=min(moment.day, last))
+    time = way * interval.time
+    if not isinstance(moved, dt.datetime) and time % dt.timedelta(days=1):
+        moved = as_timestamp(moved)
+    return moved + time
+
+
+def _scaled(interval: Interval, factor: int | Decimal) -> Interval:
+    microseconds = interval.time // dt.timedelta(microseconds=1) * Decimal(factor)
+    months = Decimal(interval.months) * Decimal(factor)
+    return Interval(int(months), dt.timedelta(microseconds=int(microseconds)))
+
+
+def field(name: str, value: Any) -> int | Decimal:
+    """A field of a moment, time or interval: year, month, day, hour, minute, second."""
+    if isinstance(value, Interval):
+        return _interval_field(name, value)
+    if name == "second" and hasattr(value, "second"):
+        return _seconds(value.second, value.microsecond)
+    found = getattr(value, name, None)
+    if not isinstance(found, int):
+        raise ValueFaultError(f"has no {name}")
+    return found
+
+
+def _interval_field(name: str, value: Interval) -> int | Decimal:
+    way = -1 if value.months < 0 or value.time < dt.timedelta(0) else 1
+    months, time = abs(value.months), abs(value.time)
+    parts: dict[str, int | Decimal] = {
+        "year": months // 12,
+        "month": months % 12,
+        "day": time.days,
+        "hour": time.seconds // 3_600,
+        "minute": time.seconds // 60 % 60,
+        "second": _seconds(time.seconds % 60, time.microseconds),
+    }
+    return way * parts[name]
+
+
+def _seconds(seconds: int, microseconds: int) -> int | Decimal:
+    return seconds + Decimal(microseconds).scaleb(-6) if microseconds else seconds
+
+
+# ---- working time ----------------------------------------------------------------------------
+
+
+def working_time(
+    value: Any,
+    wanted: str,
+    unit: str = "hours",
+    hours_per_day: int | Decimal = 8,
+    days_per_week: int | Decimal = 5,
+) -> int | Decimal | None:
+    """A duration in hours, days or weeks of a working calendar.
+
+    ``value`` is an ISO 8601 duration, a text with units ("3 days", "1 wk 2 d"), an interval, or a
+    number in ``unit``. A day is so many working hours, a week so many working days.
+
+    >>> working_time("2 wk", "hours"), working_time("PT12H", "days")
+    (80, Decimal('1.5'))
+    """
+    if value is None or value == "":
+        return None
+    hours = {
+        "seconds": QUOTIENT.divide(1, 3_600),
+        "minutes": QUOTIENT.divide(1, 60),
+        "hours": Decimal(1),
+        "days": Decimal(hours_per_day),
+        "weeks": Decimal(hours_per_day * days_per_week),
+    }
+    if not hours["weeks"]:
+        raise ValueFaultError("a working calendar without hours")
+    if _UNITS.get(wanted) is None or _UNITS.get(unit) is None:
+        raise ValueFaultError("working_time counts in seconds, minutes, hours, days or weeks")
+    # seconds are whole numbers of the smallest unit, so that thirds of an hour stay exact
+    seconds = sum(amount * hours[name] * 3_600 for name, amount in _amounts(value, unit))
+    seconds = Decimal(seconds).quantize(Decimal("0.000001"))
+    result = QUOTIENT.divide(seconds, hours[_UNITS[wanted]] * 3_600).normalize(QUOTIENT)
+    return int(result) if result == int(result) else plain(result)
+
+
+def _amounts(value: Any, unit: str) -> list[tuple[str, Decimal]]:
+    """The parts of a duration: (unit, amount)."""
+    if isinstance(value, Interval):
+        value = iso_interval(value)
+    if isinstance(value, int | Decimal) and not isinstance(value, bool):
+        return [(_UNITS[unit], Decimal(value))]
+    text = str(value).strip()
+    number = read_decimal(text)
+    if number is not None:
+        return [(_UNITS[unit], number)]
+    parts = _duration(text)
+    if parts is not None:
+        if parts["years"] or parts["months"]:
+            raise ValueFaultError("months have no fixed working time")
+        sign = parts["sign"]
+        return [
+            (name, sign * parts[name]) for name in ("weeks", "days", "hours", "minutes", "seconds")
+        ]
+    return _mixed(text)
+
+
+def _mixed(text: str) -> list[tuple[str, Decimal]]:
+    found, place = [], 0
+    while place < len(text):
+        part = _AMOUNT.match(text, place)
+        name = _UNITS.get(part[2].lower()) if part else None
+        if part is None or name is None:
+            raise ValueFaultError("is not a duration (such as PT40H, 3 days, 90 min)")
+        found.append((name, Decimal(part[1].replace(",", "."))))
+        place = part.end()
+    return found
