@@ -20,7 +20,11 @@ ARROWS = {
     "reports": {"errors", "engine", "layout"},
     "demo": set(),
     "exporting": {"errors", "engine", "layout", "sources", "outputs"},
-    "cli": {"errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"},
+    "trying": {"errors", "language", "engine", "layout", "sources"},
+    "cli": {
+        *("errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"),
+        "trying",
+    },
 }
 
 

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     )
     from .exporting import Rows, export, rows
     from .layout import Layout
+    from .trying import Trial, try_expression
 
 __version__ = "0.1.0"
 
@@ -41,8 +42,10 @@ __all__ = [
     "Problem",
     "Rows",
     "SourceError",
+    "Trial",
     "export",
     "rows",
+    "try_expression",
 ]
 
 _MODULES = {
@@ -50,6 +53,7 @@ _MODULES = {
     "Fault": "engine.faults",
     "Layout": "layout",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),
+    **dict.fromkeys(("Trial", "try_expression"), "trying"),
 }
 
 

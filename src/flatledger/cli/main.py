@@ -92,6 +92,29 @@ def export(
     raise SystemExit(run_export(layout, source, to, report_to, strict, quiet))
 
 
+@main.command("try")
+@click.argument("expression")
+@click.argument("source", type=click.Path(allow_dash=True))
+@click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
+@click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
+@click.option(
+    "--first", default=10, show_default=True, type=click.IntRange(1, 300), help="How many records."
+)
+def try_(
+    expression: str, source: str, row_per: str | None, records: str | None, first: int
+) -> None:
+    """Evaluate EXPRESSION on the first records of SOURCE, and show each value and its kind.
+
+    \b
+    flatledger try station requisitions.jsonl
+    flatledger try station.name requisitions.jsonl
+    flatledger try 'lines.qty * lines.unit_price' requisitions.jsonl --row-per lines
+    """
+    from .trying import run_try
+
+    raise SystemExit(run_try(expression, source, row_per, records, first))
+
+
 @main.command()
 @click.option(
     "--to",

@@ -10,6 +10,7 @@ from typing import Any
 from ..language import nodes as n
 from ..language.selecting import compile_path
 from .code import Constants, Lines
+from .functions import text_of
 from .kinds import TIMES, Operand, kind_of_literal
 from .levels import MEMBERS, Access, Chain, Names, level_name
 from .plan import Plan
@@ -127,6 +128,10 @@ class PathEmitter:
         value = self.value(node)
         if value.kind in (kind, "null") or (kind == "when" and value.kind in TIMES):
             return value
+        if isinstance(node, n.Literal):
+            if kind == "text":
+                return self.literal(text_of(node.value))
+            value = self.assign(value.code, value.kind)
         result = self.variable(kind)
         wanted = _CLASSES[kind]
         usual = [one for one in self.kinds_met(node) if one in wanted] or list(wanted[:1])

@@ -79,6 +79,8 @@ class Plan:
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
     texts: dict[int, str] = field(default_factory=dict)
+    referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    referred_kinds: dict[str, str] = field(default_factory=dict)
 
     @property
     def expressions(self) -> Iterator[Expression]:
@@ -150,12 +152,17 @@ class Plan:
         elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
             yield self.aggregate(node).base
         elif isinstance(node, n.Heading):
-            referred = self.column(node.heading)
-            if referred.column.value:
-                yield self.home(referred.column.value.node)
+            yield from self._homes_of_column(node.heading)
         else:
             for part in node.children():
                 yield from self.homes(part)
+
+    def _homes_of_column(self, heading: str) -> tuple[int, ...]:
+        """The home of a column that is referred to; kept, since references may be many."""
+        if heading not in self.referred_homes:
+            value = self.column(heading).column.value
+            self.referred_homes[heading] = (self.home(value.node),) if value else ()
+        return self.referred_homes[heading]
 
     def kind(self, node: n.Node) -> str:
         """The kind of an expression's value; ``any`` where only the data can tell."""
@@ -167,7 +174,10 @@ class Plan:
             case n.Path() | n.Asked():
                 return "any"
             case n.Heading():
-                return self._kind_of_column(self.column(node.heading))
+                if node.heading not in self.referred_kinds:
+                    kind = self._kind_of_column(self.column(node.heading))
+                    self.referred_kinds[node.heading] = kind
+                return self.referred_kinds[node.heading]
             case n.Sign():
                 return "number"
             case n.Arithmetic():

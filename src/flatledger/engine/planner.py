@@ -111,18 +111,23 @@ class _Planner:
     def _check_circles(self) -> None:
         by_heading = {column.heading: column for column in self.model.columns}
 
-        def leads_to(heading: str, trail: tuple[str, ...]) -> bool:
-            value = by_heading[heading].value if heading in by_heading else None
-            referred = (
-                [p.heading for p in value.node.walk() if isinstance(p, n.Heading)] if value else []
-            )
-            return any(
-                name == trail[0] or (name not in trail and leads_to(name, (*trail, name)))
-                for name in referred
-            )
+        referred = {
+            heading: {p.heading for p in column.value.node.walk() if isinstance(p, n.Heading)}
+            for heading, column in by_heading.items()
+            if column.value
+        }
+
+        def leads_back(start: str) -> bool:
+            waiting, seen = list(referred.get(start, ())), set[str]()
+            while waiting:
+                heading = waiting.pop()
+                if heading not in seen:
+                    seen.add(heading)
+                    waiting += referred.get(heading, ())
+            return start in seen
 
         for column in self.model.columns:
-            if column.value and leads_to(column.heading, (column.heading,)):
+            if leads_back(column.heading) and column.value:
                 self.problems.append(
                     column.value.problem(f"column `{column.heading}` refers back to itself")
                 )

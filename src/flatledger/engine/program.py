@@ -42,11 +42,15 @@ class Program:
     weigh: Callable[[list[Any], Sequence[int]], list[Tally]]
 
 
-def generate(plan: Plan, log: FaultLog) -> Program:
-    """Generate the functions for a plan; what they cannot take is added to ``log``."""
+def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
+    """Generate the functions for a plan; what they cannot take is added to ``log``.
+
+    With ``raw`` the cells of a row are the values as they are, lists and objects included.
+    """
     constants = Constants()
     keep, counters = _Keep(plan, constants).text()
-    source = "\n\n\n".join((keep, _unfold(plan, constants), _weigh(plan, constants))) + "\n"
+    functions = (keep, _unfold(plan, constants, raw), _weigh(plan, constants))
+    source = "\n\n\n".join(functions) + "\n"
     name = f"<flatledger layout {plan.model.name}>"
     linecache.cache[name] = (len(source), None, source.splitlines(keepends=True), name)
     code = compile(source, name, "exec")
@@ -209,10 +213,11 @@ class _Keep:
 # ---- unfold ----------------------------------------------------------------------------------
 
 
-def _unfold(plan: Plan, constants: Constants) -> str:
+def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
     """Write `unfold`: one loop per level of the chain, one tuple per row."""
     emitter = Emitter(plan, constants)
-    columns = [(emitter.cell(column).code, column) for column in plan.columns]
+    emit = emitter.column if raw else emitter.cell
+    columns = [(emit(column).code, column) for column in plan.columns]
     keys = []
     for expression, home in plan.extra_keys:
         with emitter.at(home):

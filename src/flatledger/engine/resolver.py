@@ -28,6 +28,7 @@ class Resolver:
         self.plan = plan
         self.problems: list[Problem] = []
         self._headings = headings
+        self._factors_of: dict[str, int] = {}
         self._expression: Expression
 
     def resolve(self, expression: Expression, *, joined: bool = False) -> None:
@@ -157,7 +158,8 @@ class Resolver:
             self._refuse(f"nothing repeats in `{node.name}(…)`; write its argument alone", node)
             return
         inner_chain = chain.extended(base, target)
-        counts = node.name == "count" and self._is_level(argument, target, chain)
+        counts = node.name == "count" and not node.distinct
+        counts = counts and self._is_level(argument, target, chain)
         self.plan.aggregates[id(node)] = AggregatePlan(base, inner_chain, counts)
         self._node(argument, inner_chain, single=not isinstance(argument, n.Path))
         outside = Chain(chain.levels[: base + 1], chain.structure)
@@ -250,8 +252,10 @@ class Resolver:
     def _factors(self, node: n.Node) -> int:
         """How many values the largest product or text of an expression is made of."""
         if isinstance(node, n.Heading):
-            value = self.plan.column(node.heading).column.value
-            return self._factors(value.node) if value else 1
+            if node.heading not in self._factors_of:
+                value = self.plan.column(node.heading).column.value
+                self._factors_of[node.heading] = self._factors(value.node) if value else 1
+            return self._factors_of[node.heading]
         parts = [self._factors(part) for part in node.children()] or [1]
         multiplies = isinstance(node, n.Concatenation) or (
             isinstance(node, n.Arithmetic) and node.operator == "*"
