@@ -138,7 +138,7 @@ class Resolver:
             )
             return
         argument = node.arguments[0]
-        reached = sorted(set(self._reach(argument, chain)), key=len)
+        reached = sorted(set(self._reach(argument, chain)), key=lambda names: (len(names), names))
         for outer, inner in pairwise(reached):
             if inner[: len(outer)] != outer:
                 self._refuse(

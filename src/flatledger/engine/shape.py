@@ -16,6 +16,7 @@ import msgspec
 
 from .levels import MEMBERS, Chain, Names, level_name
 
+_UNFIT = re.compile(r'["\\\x00-\x1f]')
 Scalar: Any = str | int | float | bool | None
 Other: Any = list[Any] | Scalar
 # what the engine notes on an entry; a private character begins the key, as in no field of a record
@@ -52,7 +53,8 @@ class Shape:
         self.chain = chain
         self.root = Field(())
         for level in chain.levels:
-            self._reach(level)
+            place = self._reach(self._fitting(level))
+            place.whole = place.whole or place.names != level
         for names in wants:
             self._reach(self._whole_at(names)).whole = True
         self._build(self.root)
@@ -68,10 +70,18 @@ class Shape:
 
         Levels of the chain are stepped through, since their entries are visited one by one.
         """
+        names = self._fitting(names)
         for length in range(1, len(names)):
             if names[:length] not in self.chain.levels and self.chain.is_level(names[:length]):
                 return names[: length - 1] if names[length - 1] == MEMBERS else names[:length]
         return names[:-1] if names[-1:] == (MEMBERS,) else names
+
+    def _fitting(self, names: Names) -> Names:
+        """As far as names go that a struct's field can have; what lies deeper is plain data."""
+        for length, name in enumerate(names):
+            if _UNFIT.search(name):
+                return names[:length]
+        return names
 
     def _build(self, place: Field) -> Any:
         """The type of a place; structs are made from the innermost outwards."""
@@ -83,8 +93,9 @@ class Shape:
             for attribute, key in HIDDEN.items():
                 kinds.append((attribute, Any, None))
                 rename[attribute] = key
+        name = re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title()
         struct: Any = msgspec.defstruct(
-            re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title() or "Record",
+            f"_{name}" if name[:1].isdigit() else name,
             kinds,
             rename=rename,
             gc=False,
