@@ -114,3 +114,90 @@ def test_an_exact_quotient_and_a_division_by_zero() -> None:
     assert rows[1] == (None, None, "0 m")
     assert rows[2] == (Decimal("0.125"), Decimal("0.88"), "2 m")
     assert [fault.reason for fault in balance.faults] == ["a division by zero"] * 2
+
+
+def test_conditions_on_side_levels_and_with_aggregates() -> None:
+    records: list[Any] = [
+        {
+            "no": 1,
+            "i": {"pay": [{"a": 1, "m": "c"}, {"a": 7, "m": "t"}]},
+            "lines": [{"q": 1}, {"q": 5}],
+        },
+        {"no": 2, "i": {"pay": {"a": 4, "m": "c"}}, "lines": {"q": 2}},
+        {"no": 3},
+    ]  # fmt: skip
+    columns = [
+        {"No": "no"},
+        {"Paid": {"value": "sum(i.pay.a)", "total": "sum"}},
+        {"How": "i.pay.m"},
+    ]
+    cash = {"keep": "i.pay", "when": "i.pay.m = 'c'"}
+    rows, balance = table({"columns": columns, "only": [cash]}, records)
+    assert rows == [(1, 1, "c"), (2, 4, "c"), (3, None, None), ("Grand total", 5, None)]
+    judged = balance.conditions[0]
+    assert (judged.level, judged.met, judged.kept, judged.held_back) == ("i.pay", 3, 2, 1)
+    # the deeper condition first: record 1 has 5 left, which is not more than 5
+    rows, balance = table(
+        {
+            "row-per": "lines",
+            "columns": [{"No": "no"}, {"Q": {"value": "lines.q", "total": "sum"}}],
+            "only": ["lines.q > 1", "sum(lines.q) <= 5", "any(i.pay.m = 'c')"],
+        },
+        records,
+    )
+    assert rows == [(1, 5), (2, 2), ("Grand total", 7)]
+    assert balance.balanced
+    rows, _ = table(
+        {
+            "row-per": "lines",
+            "columns": [
+                {"No": "no"},
+                {"Share": {"value": "lines.q / sum(lines.q)", "decimals": 2}},
+            ],
+            "only": ["lines.q = max(lines.q)"],
+        },
+        records,
+    )
+    assert rows == [(1, Decimal("1.00")), (2, Decimal("1.00"))]
+
+
+def test_a_row_for_each_group() -> None:
+    records: list[Any] = [
+        {"no": 1, "st": "N", "fee": 2,
+         "lines": [{"p": "a", "q": 1}, {"p": "b", "q": 5}, {"p": "a", "q": 2}],
+         "pay": [{"a": 1, "m": "c"}, {"a": 7, "m": "t"}]},
+        {"no": 2, "st": "S", "fee": 3, "lines": {"p": "a", "q": 2}, "pay": []},
+        {"no": 3, "st": "N", "fee": 4, "pay": {"a": 4, "m": "c"}},
+    ]  # fmt: skip
+    values = {
+        "N": "count(no)",
+        "Q": "sum(lines.q)",
+        "Fee": "sum(fee)",
+        "Paid": "avg(pay.a)",
+        "Mean": "avg(count(lines))",
+        "Parts": "listagg(distinct lines.p, '/')",
+        "Cash": "any(pay.m = 'c')",
+        "Least": "min(lines.q)",
+        "First": "first(lines.p)",
+        "Twice": '"Q" * 2',
+        "D": "count(distinct lines.p)",
+    }
+    columns = [{"St": "st"}, *({name: {"value": v, "total": "sum"}} for name, v in values.items())]
+    rows, balance = table({"row-per-group": ["St"], "columns": columns}, records)
+    third = Decimal("1.333333333333333333333333333333333")
+    assert rows == [
+        ("N", 2, 8, 6, 4, Decimal("1.5"), "a/b", "true", 1, "a", 16, 2),
+        ("S", 1, 2, 3, None, 1, "a", "false", 2, "a", 4, 1),
+        ("Grand total", 3, 10, 9, 4, third, "a/b", "true", 1, "a", 20, 2),
+    ]
+    assert balance.balanced
+    # by part: requisition 1 has both parts, so its fee is with each, and once in all
+    columns = [
+        {"Part": "lines.p"},
+        *({v: {"value": v, "total": "sum"}} for v in ("sum(fee)", "sum(lines.q)", "count(lines)")),
+    ]
+    layout = {"columns": columns, "only": "lines.p is not null", "sort": "sum(lines.q)"}
+    rows, balance = table({**layout, "row-per-group": ["Part"]}, records)
+    assert rows == [("a", 5, 5, 3), ("b", 2, 5, 1), ("Grand total", 5, 10, 4)]
+    assert balance.columns[0].overlap == 2
+    assert balance.balanced

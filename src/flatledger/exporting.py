@@ -7,7 +7,8 @@ from os import PathLike
 from typing import BinaryIO
 
 from .engine.balance import Balance, FileCount
-from .engine.protocols import Row
+from .engine.group_rows import GroupRun
+from .engine.protocols import Row, Source
 from .engine.run import Progress, Run
 from .errors import OutputError
 from .layout import Layout
@@ -25,7 +26,7 @@ class Rows(Iterator[Row]):
     def __init__(self, layout: Layout, source: AnySource, progress: Progress | None = None) -> None:
         opened = open_source(source, layout.model.records)
         self.headings = layout.headings
-        self._run = Run(layout.model, opened, progress)
+        self._run = _start(layout, opened, progress)
         self._rows = (row for block in self._run.blocks() for row in block)
 
     def __next__(self) -> Row:
@@ -34,6 +35,11 @@ class Rows(Iterator[Row]):
     def balance(self) -> Balance:
         """The proof of the run."""
         return self._run.balance()
+
+
+def _start(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
+    kind = GroupRun if layout.model.row_per_group else Run
+    return kind(layout.model, source, progress)
 
 
 def rows(layout: Layout, source: AnySource) -> Rows:
@@ -76,7 +82,7 @@ def export(
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    run = Run(layout.model, open_source(source, layout.model.records), progress)
+    run = _start(layout, open_source(source, layout.model.records), progress)
     with Target(place) as target:
         writer = DelimitedWriter(layout.model.output, target)
         writer.header(layout.headings)

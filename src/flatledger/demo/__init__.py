@@ -7,7 +7,10 @@ from importlib.resources import as_file, files
 from pathlib import Path
 
 SOURCE = "requisitions.jsonl"
-LAYOUTS = ("requisition-lines.yaml", "station-summary.yaml", "part-summary.yaml")
+LAYOUTS = (
+    *("requisition-lines.yaml", "station-summary.yaml", "part-summary.yaml"),
+    "station-spending.yaml",
+)
 
 
 def copy_to(folder: Path) -> tuple[Path, list[Path]]:

@@ -75,6 +75,11 @@ def every(found: Found, distinct: bool) -> bool | None:
     return False if False in found else None if None in found else True
 
 
+def collect(found: Found, distinct: bool) -> Found | None:
+    """The values themselves, for an aggregate over a group."""
+    return [value for value in found if value is not None] or None
+
+
 AGGREGATES: dict[str, Callable[..., Any]] = {
     "sum": total,
     "avg": mean,
@@ -86,4 +91,5 @@ AGGREGATES: dict[str, Callable[..., Any]] = {
     "last": last,
     "any": any_of,
     "every": every,
+    "collect": collect,
 }

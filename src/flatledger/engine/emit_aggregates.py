@@ -46,6 +46,26 @@ class AggregateEmitter(ValueEmitter):
         self.block.add(f"{result} = {code}")
         return Operand(result, self.plan.kind(node))
 
+    def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
+        """Emit a condition on a side level: the entries for which it is true replace all others.
+
+        ``count`` are the lines that count a verdict, which they call ``verdict``.
+        """
+        scope = self._inner_scope(AggregatePlan(base, side, False))
+        kept, outer, above = self.variable("kept"), self.scope, side.row - 1
+        self.scope = scope
+        with self.at(side.row) as innermost:
+            self.block.add(f"verdict = {self.truth(condition).code}")
+            for line in count:
+                self.block.add(line)
+            self.block.add(f"if verdict is True: {kept}.append({scope.variables[-1]})")
+        names = self.constants.name(side.levels[-1][len(side.levels[above]) :], "steps")
+        put = f"put_entries({scope.variables[above]}, {names}, {kept})"
+        loops = self._loops(scope, base, innermost.lines, around=(f"{kept} = []", put))
+        self.scope = outer
+        for line in loops:
+            self.block.add(line)
+
     def _separator(self, node: n.Call) -> str:
         if node.name != "listagg":
             return ""
@@ -82,14 +102,24 @@ class AggregateEmitter(ValueEmitter):
     def _selects(self, path: n.Path) -> bool:
         return bool(self.plan.access(path).rest)
 
-    def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
-        """The nested loops from the base's entry down to the innermost ones, if there are any."""
+    def _loops(
+        self, scope: Scope, base: int, innermost: list[str], around: tuple[str, str] | None = None
+    ) -> list[str]:
+        """The nested loops from the base's entry down to the innermost ones, if there are any.
+
+        ``around`` are lines that stand before and after the last loop.
+        """
         lines: list[str] = []
         for depth, level in enumerate(range(base + 1, len(scope.variables))):
+            indent, last = "    " * depth, level == scope.chain.row
             head = self._loop_head(scope, level, lines, depth)
-            lines.append("    " * depth + head)
-            block = innermost if level == scope.chain.row else scope.blocks[level].lines
-            lines += ["    " * (depth + 1) + line for line in block]
+            if around and last:
+                lines.append(indent + around[0])
+            lines.append(indent + head)
+            block = innermost if last else scope.blocks[level].lines
+            lines += [f"{indent}    {line}" for line in block]
+            if around and last:
+                lines.append(indent + around[1])
         return lines
 
     def _loop_head(self, scope: Scope, level: int, lines: list[str], depth: int) -> str:

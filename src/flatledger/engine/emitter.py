@@ -41,6 +41,8 @@ class Emitter(AggregateEmitter):
         if value is None or plan.numeric:
             return self.column(plan)
         with self.at(plan.home):
+            if plan.column.total and plan.column.total.kind == "list":
+                return self.present(value.node)
             return self._shown(value.node, plan.column.separator, plan.column.aligned)
 
     def key(self, node: n.Node) -> Operand:

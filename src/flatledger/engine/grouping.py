@@ -228,6 +228,10 @@ class Summary:
         """The tallies of the innermost groups."""
         return [t for key, t in self._groups.items() if len(key) == self._depths]
 
+    def ordered(self) -> list[tuple[Key, Tallies]]:
+        """The innermost groups with their tallies, in the order of the rows."""
+        return [(key, self._groups[key]) for key, _ in self._ordered()]
+
     def rows(self) -> Iterator[tuple[Row, bool]]:
         """The table's rows in their order, and whether each is an innermost group."""
         for _, place in self._differ:

@@ -26,6 +26,7 @@ AGGREGATE_KINDS = {
     "max": "any",
     "first": "any",
     "last": "any",
+    "collect": "any",
 }
 TIMES = ("moment", "time", "interval")
 

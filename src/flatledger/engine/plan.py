@@ -16,7 +16,7 @@ from ..language import nodes as n
 from ..layout.model import Column, Condition, Expression, LayoutModel
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
-from .levels import Access, Chain, level_name, plain_steps
+from .levels import Access, Chain, Names, level_name, plain_steps
 from .shape import Shape
 
 
@@ -40,10 +40,19 @@ class KeyPlan(msgspec.Struct, frozen=True):
 
 
 class ConditionPlan(msgspec.Struct, frozen=True):
-    """A condition with the level of the chain whose entries it judges."""
+    """A condition with the level of the chain whose entries it judges.
+
+    With ``side`` it judges a level beside or below the row: ``level`` is then the chain's level
+    above it, and ``side`` the chain down to the entries that are judged.
+    """
 
     condition: Condition
     level: int
+    side: Chain | None = None
+
+    def judged(self, chain: Chain) -> Names:
+        """The level whose entries it judges."""
+        return self.side.levels[-1] if self.side else chain.levels[self.level]
 
 
 class AggregatePlan(msgspec.Struct, frozen=True):
@@ -105,7 +114,8 @@ class Plan:
         """Whether a record without entries gives no row (DESIGN, rule 7)."""
         if self.model.without_entries is not None:
             return self.model.without_entries == "drop"
-        return self.chain.row > 0 and any(c.level == self.chain.row for c in self.conditions)
+        at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)
+        return self.chain.row > 0 and at_row
 
     def mark_place(self, home: int) -> int | None:
         """Where in a row the mark of a level stands; None for the row's own level."""

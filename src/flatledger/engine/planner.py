@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model import Expression, LayoutModel
+from ..layout.model import Condition, Expression, LayoutModel
 from .known_fields import field_problem
 from .levels import Chain, Names, plain_steps
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
@@ -104,9 +104,33 @@ class _Planner:
     def _resolve(self) -> None:
         resolver = Resolver(self.result, {column.heading for column in self.model.columns})
         joined = {id(column.value) for column in self.model.columns if not column.total}
+        for condition in self.model.conditions:
+            side = self._side(condition)
+            if condition.keep is None or side is not None:
+                resolver.resolve(condition.value, chain=side, judges=True)
+            self.result.conditions.append(ConditionPlan(condition, 0, side))
+        judged = {id(condition.value) for condition in self.model.conditions}
         for expression in self.result.expressions:
-            resolver.resolve(expression, joined=id(expression) in joined)
+            if id(expression) not in judged:
+                resolver.resolve(expression, joined=id(expression) in joined)
         self.problems += resolver.problems
+
+    def _side(self, condition: Condition) -> Chain | None:
+        """The chain down to the level that a condition keeps entries of, where it says so."""
+        keep, own = condition.keep, self.result.chain
+        if keep is None:
+            return None
+        node = keep.node
+        names, rest = plain_steps(node, own) if isinstance(node, n.Path) else ((), ())
+        if not names or rest or not own.is_level(names):
+            self.problems.append(keep.problem("`keep` takes a level, such as payments"))
+            return None
+        if names in own.levels:
+            what = f"`{keep.text}` is on the way to the row: write its condition alone"
+            self.problems.append(keep.problem(what))
+            return None
+        base = max(i for i, level in enumerate(own.levels) if names[: len(level)] == level)
+        return own.extended(base, names)
 
     def _check_circles(self) -> None:
         by_heading = {column.heading: column for column in self.model.columns}
@@ -149,7 +173,8 @@ class _Planner:
         if column.value is None:
             return plan
         kind = self.result.kind(column.value.node)
-        wanted = column.decimals is not None or (column.total and column.total.kind != "count")
+        adds = column.total is not None and column.total.kind not in ("count", "list")
+        wanted = column.decimals is not None or adds
         if wanted and kind not in ("number", "any", "null"):
             what = "`decimals`" if column.decimals is not None else "a total"
             message = f"column `{column.heading}` has {what}, but its value is a {kind}"
@@ -158,16 +183,24 @@ class _Planner:
         return ColumnPlan(column, home, bool(wanted) or kind == "number", plan.place)
 
     def _conditions(self) -> None:
-        for condition in self.model.conditions:
-            level = self.result.home(condition.value.node)
-            kind = self.result.kind(condition.value.node)
+        """The level of each condition: its home, or for a side level what that stands under."""
+        for index, plan in enumerate(self.result.conditions):
+            value = plan.condition.value
+            kind = self.result.kind(value.node)
             if kind not in ("truth", "any"):
                 self.problems.append(
-                    condition.value.problem(f"a condition is true or false; this is a {kind}")
+                    value.problem(f"a condition is true or false; this is a {kind}")
                 )
-            if not any(isinstance(p, n.Path | n.Heading) for p in condition.value.node.walk()):
-                level = 0
-            self.result.conditions.append(ConditionPlan(condition, level))
+            homes = list(self.result.homes(value.node))
+            level = max(homes) if homes else 0
+            if plan.side is not None:
+                level = self._above(plan.side)
+            self.result.conditions[index] = ConditionPlan(plan.condition, level, plan.side)
+
+    def _above(self, side: Chain) -> int:
+        """The deepest level of the row's chain that a chain to a side level has too."""
+        pairs = zip(side.levels, self.result.chain.levels, strict=False)
+        return sum(one == other for one, other in pairs) - 1
 
     def _keys(self) -> None:
         for key in self.model.group:

@@ -120,22 +120,46 @@ class _Keep:
         emitter = Emitter(self.plan, self.constants)
         self.tests[level], self.verdicts[level] = emitter, []
         for index, condition in enumerate(self.plan.conditions):
-            if condition.level != level:
+            if condition.level != level or condition.side is not None:
                 continue
             with emitter.at(level) as block:
                 verdict = emitter.truth(condition.condition.value.node).code
-                block.add(f"if {verdict} is True: {self._counter(f'true_{index}')} += 1")
-                block.add(f"elif {verdict} is None: {self._counter(f'unknown_{index}')} += 1")
-                block.add(f"else: {self._counter(f'false_{index}')} += 1")
+                for line in self._counting(index, verdict):
+                    block.add(line)
             self.verdicts[level].append(verdict)
+
+    def _counting(self, index: int, verdict: str) -> list[str]:
+        """The lines that count the verdict of a condition."""
+        return [
+            f"if {verdict} is True: {self._counter(f'true_{index}')} += 1",
+            f"elif {verdict} is None: {self._counter(f'unknown_{index}')} += 1",
+            f"else: {self._counter(f'false_{index}')} += 1",
+        ]
+
+    def _side_conditions(self, level: int) -> list[str]:
+        """The lines that judge the side levels right below one entry, the deepest first."""
+        lines: list[str] = []
+        sides = [
+            (index, plan.side, plan.condition.value.node)
+            for index, plan in enumerate(self.plan.conditions)
+            if plan.side is not None and plan.level == level
+        ]
+        for index, side, condition in sorted(sides, key=lambda found: -len(found[1].levels)):
+            emitter = Emitter(self.plan, self.constants)
+            with emitter.at(level) as block:
+                emitter.keep_entries(side, level, condition, self._counting(index, "verdict"))
+            above = [line for outer in emitter.blocks[:level] for line in outer.lines]
+            lines += [*above, *block.lines]
+        return lines
 
     def _entry(self, level: int) -> list[str]:
         """The lines that find the kept entries of the next level under one entry."""
+        sides = self._side_conditions(level)
         if level == self.plan.chain.row:
-            return []
+            return sides
         deeper = level + 1
         entry = entry_name(level)
-        lines = [*self._load_entries(level), f"{entry}.kept = entries_{deeper}"]
+        lines = [*sides, *self._load_entries(level), f"{entry}.kept = entries_{deeper}"]
         if self._can_be_emptied(level):
             lines.append(f"{entry}.met = len(entries_{deeper})")
         for further in range(deeper + 1, self.plan.chain.row + 1):

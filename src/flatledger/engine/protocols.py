@@ -24,7 +24,7 @@ class Source(Protocol):
     name: str
 
     def look_ahead(self) -> list[Any]:
-        """The first records as plain data."""
+        """The first records as plain data; the same however often it is asked."""
         ...
 
     def batches(self, shape: Any) -> Iterator[Batch]:

@@ -30,15 +30,27 @@ class Resolver:
         self._headings = headings
         self._factors_of: dict[str, int] = {}
         self._expression: Expression
+        self._judges = False
 
-    def resolve(self, expression: Expression, *, joined: bool = False) -> None:
-        """Resolve an expression. ``joined``: where it is a bare path, it may have many values."""
+    def resolve(
+        self,
+        expression: Expression,
+        *,
+        joined: bool = False,
+        chain: Chain | None = None,
+        judges: bool = False,
+    ) -> None:
+        """Resolve an expression. ``joined``: where it is a bare path, it may have many values.
+
+        ``chain`` is where it is evaluated, if not on the row. ``judges``: it is a condition.
+        """
+        self._judges = judges
         self._expression = expression
         found = len(self.problems)
         for node in expression.node.walk():
             self.plan.texts[id(node)] = expression.text
         bare = joined and isinstance(expression.node, n.Path)
-        self._node(expression.node, self.plan.chain, single=not bare)
+        self._node(expression.node, chain or self.plan.chain, single=not bare)
         if len(self.problems) == found:
             self._check_kinds(expression.node)
 
@@ -70,9 +82,12 @@ class Resolver:
             text, side = self.plan.text_of(path), level_name(access.side)
             level = chain.levels[-1]
             where = f"entry of {level_name(level)}" if level else "record"
+            ways = f"sum({text}), first({text}) or any(…), or `row-per: {side}`"
+            if self._judges:
+                ways = f"any(…) or every(…), or {{keep: {side}, when: …}}, or `row-per: {side}`"
             self._refuse(
                 f"`{text}` has many values here, since {side} repeats within one {where}; "
-                f"use sum({text}), first({text}) or any(…), or `row-per: {side}`",
+                f"use {ways}",
                 path,
             )
 
@@ -85,14 +100,14 @@ class Resolver:
             self._refuse("an aggregate takes paths; write the column's expression in it", node)
 
     def _call(self, node: n.Call, chain: Chain) -> None:
-        if node.name in AGGREGATE_KINDS:
+        if node.name in AGGREGATE_KINDS and (node.name != "collect" or node.inner):
             self._aggregate(node, chain)
             return
         if node.distinct:
             self._refuse("`distinct` belongs to an aggregate", node)
         known = {**SPECIAL, **{k: self._arity(k) for k in FUNCTIONS}, "current_date": (0, 0)}
         if node.name not in known:
-            names = [*known, *AGGREGATE_KINDS]
+            names = [*known, *(set(AGGREGATE_KINDS) - {"collect"})]
             near = nearest(node.name, names)
             hint = (
                 f"; did you mean `{near}`?" if near else f"; there are {', '.join(sorted(names))}"
@@ -138,7 +153,7 @@ class Resolver:
             )
             return
         argument = node.arguments[0]
-        reached = sorted(set(self._reach(argument, chain)), key=lambda names: (len(names), names))
+        reached = sorted(set(reach(argument, chain)), key=lambda names: (len(names), names))
         for outer, inner in pairwise(reached):
             if inner[: len(outer)] != outer:
                 self._refuse(
@@ -168,23 +183,6 @@ class Resolver:
 
     def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
         return isinstance(argument, n.Path) and plain_steps(argument, chain) == (target, ())
-
-    def _reach(self, node: n.Node, chain: Chain) -> Iterator[Names]:
-        """The levels that the entries of an aggregate's argument belong to."""
-        if isinstance(node, n.Path):
-            names, rest = plain_steps(node, chain)
-            crossed = names[:-1] if rest and not rest[0].descendant else names
-            level = chain.deepest_level(crossed, 0)
-            if level:
-                yield level
-        elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS and node.arguments:
-            inner = list(self._reach(node.arguments[0], chain))
-            above = chain.deepest_level(max(inner, key=len, default=("",))[:-1], 0)
-            if above:
-                yield above
-        else:
-            for part in node.children():
-                yield from self._reach(part, chain)
 
     # ---- kinds that can never fit
 
@@ -261,3 +259,21 @@ class Resolver:
             isinstance(node, n.Arithmetic) and node.operator == "*"
         )
         return min(sum(parts) if multiplies else max(parts), MOST_FACTORS + 1)
+
+
+def reach(node: n.Node, chain: Chain) -> Iterator[Names]:
+    """The levels that the entries of an aggregate's argument belong to."""
+    if isinstance(node, n.Path):
+        names, rest = plain_steps(node, chain)
+        crossed = names[:-1] if rest and not rest[0].descendant else names
+        level = chain.deepest_level(crossed, 0)
+        if level:
+            yield level
+    elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS and node.arguments:
+        inner = list(reach(node.arguments[0], chain))
+        above = chain.deepest_level(max(inner, key=len, default=("",))[:-1], 0)
+        if above:
+            yield above
+    else:
+        for part in node.children():
+            yield from reach(part, chain)

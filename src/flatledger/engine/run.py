@@ -109,7 +109,8 @@ class Run:
             yield self._grand(detail.grand)
         self._groups = detail.group_count
 
-    def _summary(self) -> Iterator[list[Row]]:
+    def summarised(self) -> tuple[Summary, list[Row]]:
+        """The groups without their detail, and a row for each."""
         summary = Summary(self.plan)
         for rows in self._unfolded():
             with decimal.localcontext(EXACT):
@@ -117,10 +118,15 @@ class Run:
         with decimal.localcontext(EXACT):
             self._proof.groups(summary)
             rows = [self._proof.summary_row(row, inner) for row, inner in summary.rows()]
+            self._proof.total(summary.grand)
+        self._groups = summary.group_count
+        return summary, rows
+
+    def _summary(self) -> Iterator[list[Row]]:
+        summary, rows = self.summarised()
         before = self.plan.model.totals.subtotals == "before"
         grand = self._grand(summary.grand)
         yield grand + rows if before else rows + grand
-        self._groups = summary.group_count
         for heading, count in summary.differing.items():
             self._notes.append(
                 f"column {heading} differs within {count:,} of {self._groups:,} groups; "
@@ -180,7 +186,9 @@ class Run:
         kept, no, unknown = (self._counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
         return ConditionCount(
             text=plan.condition.value.text,
-            level=level_name(self.plan.chain.levels[plan.level]),
+            level=level_name(
+                (plan.side or self.plan.chain).levels[-1 if plan.side else plan.level]
+            ),
             met=kept + no + unknown,
             kept=kept,
             held_back=no,

@@ -75,6 +75,7 @@ class Runtime:
             **{name: self._guarded(function) for name, function in guarded.items()},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
             "members": members,
+            "put_entries": put_entries,
             "text_of": text_of,
         }
 
@@ -333,6 +334,25 @@ def listed(value: Any) -> list[Any]:
         for part in (listed(entry) if entry.__class__ is list else [entry])
         if part is not None
     ]
+
+
+def put_entries(entry: Any, names: tuple[str, ...], kept: list[Any]) -> None:
+    """Let an entry have only the kept ones at a side level below it."""
+    entry = entry.whole if isinstance(entry, Held) else entry
+    for name in names[:-1]:
+        if isinstance(entry, msgspec.Struct):
+            entry = getattr(entry, _field(entry, name))
+        else:
+            entry = entry.get(name) if isinstance(entry, dict) else None
+    if isinstance(entry, dict):
+        entry[names[-1]] = kept
+    elif isinstance(entry, msgspec.Struct):
+        setattr(entry, _field(entry, names[-1]), kept)
+
+
+def _field(struct: msgspec.Struct, name: str) -> str:
+    places = zip(struct.__struct_encode_fields__, struct.__struct_fields__, strict=True)
+    return dict(places)[name]
 
 
 def members(value: Any) -> list[tuple[str, Any]]:

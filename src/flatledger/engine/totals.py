@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
 from ..layout.model import Column
+from .aggregates import AGGREGATES
 from .numbers import EXACT, QUOTIENT, plain, round_to
 from .plan import ColumnPlan
 from .protocols import Row
@@ -27,6 +28,7 @@ class Tally:
     low: Any = None
     high: Any = None
     blank: int = 0
+    values: list[Any] = field(default_factory=list)
 
     def add(self, rows: Iterable[Row], plan: ColumnPlan) -> None:
         """Add a column's cells. Blank ones don't count, nor does a text among numbers (a fault)."""
@@ -40,17 +42,27 @@ class Tally:
         else:
             cells = [row[place] for row in rows if row[place] is not None]
         self.count += len(cells)
+        if plan.column.total and plan.column.total.kind == "list":
+            self._gather(cells, plan.column.total.keeps)
+            return
         kind = plan.column.total.kind if plan.column.total else "count"
         if kind in ("sum", "avg"):
             self.sum += sum(cells)
         elif kind in ("min", "max") and cells:
             self._extremes(min(cells), max(cells))
 
+    def _gather(self, cells: list[Any], keeps: str) -> None:
+        for cell in cells:
+            self.values += cell if cell.__class__ is list else [cell]
+        if keeps and len(self.values) > 1:
+            self.values = [AGGREGATES[keeps](self.values, False)]
+
     def merge(self, other: Tally) -> None:
         """Take in the tally of another part."""
         self.count += other.count
         self.sum += other.sum
         self.blank += other.blank
+        self.values += other.values
         self._extremes(other.low, other.high)
 
     def _extremes(self, low: Any, high: Any) -> None:
@@ -67,13 +79,14 @@ class Tally:
             "count": (self.count,),
             "min": (self.low,),
             "max": (self.high,),
+            "list": (self.count,),
         }[kind]
 
     def cell(self, column: Column) -> Number | None:
         """What a total shows. The sum, mean or extreme of nothing is blank."""
         total = column.total
         assert total is not None
-        if total.kind == "count":
+        if total.kind in ("count", "list"):
             return self.count
         if not self.count:
             return None

@@ -276,11 +276,12 @@ class Cast(Node, frozen=True):
 
 
 class Call(Node, frozen=True):
-    """A function or an aggregate."""
+    """A function or an aggregate. ``inner``: the engine's own, which no text can ask for."""
 
     name: str
     arguments: tuple[Node, ...]
     distinct: bool = False
+    inner: bool = False
 
 
 class SortKey(Node, frozen=True):

@@ -26,8 +26,8 @@ from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
-    *("layout", "about", "source", "row-per", "without-entries", "columns", "only"),
-    *("sort", "group", "totals", "calendar", "output"),
+    *("layout", "about", "source", "row-per", "row-per-group", "without-entries", "columns"),
+    *("only", "sort", "group", "totals", "calendar", "output"),
 )
 COLUMN_KEYS = (*("value", "text", "decimals", "total", "separator", "aligned", "suppress-output"),)
 CALENDAR_KEYS = ("hours-per-day", "days-per-week")
@@ -57,6 +57,7 @@ class _Checker(Forms):
             about=self.text(keys["about"], "`about`") if "about" in keys else "",
             records=self.source(keys.get("source")),
             row_per=self.row_per(keys.get("row-per")),
+            row_per_group=self.row_per_group(keys, columns),
             without_entries=self.without_entries(keys.get("without-entries")),
             columns=columns,
             conditions=self.conditions(keys.get("only")),
@@ -86,6 +87,14 @@ class _Checker(Forms):
 
     def row_per(self, item: Item | None) -> Expression | None:
         return None if item is None else self.expression(item, "`row-per`")
+
+    def row_per_group(
+        self, keys: dict[str, Item], columns: tuple[Column, ...]
+    ) -> tuple[Grouping, ...]:
+        for other in ("row-per", "group"):
+            if "row-per-group" in keys and other in keys:
+                self.fault(keys[other], f"`row-per-group` takes the place of `{other}`; keep one")
+        return self.grouping(keys.get("row-per-group"), columns)
 
     def without_entries(self, item: Item | None) -> Any:
         return None if item is None else self.choice(item, "`without-entries`", ("keep", "drop"))
@@ -171,8 +180,21 @@ class _Checker(Forms):
     def conditions(self, item: Item | None) -> tuple[Condition, ...]:
         if item is None:
             return ()
-        found = [self.expression(entry, "a condition") for entry in self.items(item)]
-        return tuple(Condition(value) for value in found if value is not None)
+        found = [self.condition(entry) for entry in self.items(item)]
+        return tuple(condition for condition in found if condition is not None)
+
+    def condition(self, item: Item) -> Condition | None:
+        """A condition, or ``{keep: level, when: condition}`` for a level off the row's way."""
+        if not isinstance(item, Mapping):
+            value = self.expression(item, "a condition")
+            return Condition(value) if value else None
+        keys = self.mapping(item, "a condition", ("keep", "when"))
+        if len(keys) < 2:
+            self.fault(item, "a condition on a level has both: {keep: payments, when: ...}")
+            return None
+        keep = self.expression(keys["keep"], "`keep`")
+        value = self.expression(keys["when"], "`when`")
+        return Condition(value, keep) if keep and value else None
 
     def sorting(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[Sorting, ...]:
         if item is None:

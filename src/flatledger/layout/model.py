@@ -11,7 +11,7 @@ from ..errors import Problem
 from ..language.nodes import Node
 from .text import Scalar
 
-TotalKind = Literal["sum", "avg", "count", "min", "max"]
+TotalKind = Literal["sum", "avg", "count", "min", "max", "list"]
 DEFAULT_SEPARATOR = "; "
 
 
@@ -36,10 +36,15 @@ class Expression(msgspec.Struct, frozen=True):
 
 
 class Total(msgspec.Struct, frozen=True):
-    """How a column is totalled. ``exact``: rounded once at the end, not entry by entry."""
+    """How a column is totalled. ``exact``: rounded once at the end, not entry by entry.
+
+    ``list`` is no kind of a layout's: it gathers values for an aggregate over a group;
+    ``keeps`` is the aggregate, where what it gives of some values can stand for them.
+    """
 
     kind: TotalKind
     exact: bool = False
+    keeps: str = ""
 
 
 class Column(msgspec.Struct, frozen=True):
@@ -66,9 +71,13 @@ class Column(msgspec.Struct, frozen=True):
 
 
 class Condition(msgspec.Struct, frozen=True):
-    """What a record or an entry must satisfy to take part."""
+    """What a record or an entry must satisfy to take part.
+
+    ``keep`` is the level that it judges, where that is not on the way from the record to the row.
+    """
 
     value: Expression
+    keep: Expression | None = None
 
 
 class Sorting(msgspec.Struct, frozen=True):
@@ -125,6 +134,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     about: str = ""
     records: tuple[str, ...] = ()
     row_per: Expression | None = None
+    row_per_group: tuple[Grouping, ...] = ()
     without_entries: Literal["keep", "drop"] | None = None
     conditions: tuple[Condition, ...] = ()
     sort: tuple[Sorting, ...] = ()

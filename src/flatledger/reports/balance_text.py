@@ -42,7 +42,8 @@ def _blocks(balance: Balance) -> list[RenderableType]:
 
 
 def _singular(balance: Balance) -> str:
-    return "record" if balance.row_per == "record" else f"entry of {balance.row_per}"
+    itself = balance.row_per in ("record", "group")
+    return balance.row_per if itself else f"entry of {balance.row_per}"
 
 
 def _grid(*headings: str) -> Table:

@@ -36,16 +36,14 @@ class JsonDocument:
         self.name = data.name
         self._elements = _batches(_Scanner(data.name, data.chunks()), records)
         self._ahead: list[list[bytes]] = []
+        self._first: list[Any] = []
 
     def look_ahead(self) -> list[Any]:
         decode = decoder(Any)
-        found: list[Any] = []
-        for elements in self._elements:
+        while len(self._first) < LOOK_AHEAD and (elements := next(self._elements, [])):
             self._ahead.append(elements)
-            found += _decode(elements, decode, decode, 1).records
-            if len(found) >= LOOK_AHEAD:
-                return found
-        return found
+            self._first += _decode(elements, decode, decode, 1).records
+        return self._first
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number = 1

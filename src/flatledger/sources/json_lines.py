@@ -18,16 +18,14 @@ class JsonLines:
         self.name = data.name
         self._blocks = _whole_lines(data.chunks())
         self._ahead: list[bytes] = []
+        self._first: list[Any] = []
 
     def look_ahead(self) -> list[Any]:
-        records: list[Any] = []
         decode = decoder(Any)
-        for block in self._blocks:
+        while len(self._first) < LOOK_AHEAD and (block := next(self._blocks, b"")):
             self._ahead.append(block)
-            records += _decode(block, decode, 1, 1).records
-            if len(records) >= LOOK_AHEAD:
-                return records
-        return records
+            self._first += _decode(block, decode, 1, 1).records
+        return self._first
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number, line = 1, 1

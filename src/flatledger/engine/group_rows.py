@@ -1,0 +1,331 @@
+"""`row-per-group`: a row stands for one group, and the columns use aggregates (DESIGN, rule 20).
+
+It is two runs, one after the other. The first gathers, for each group, the parts that the
+aggregates of the columns are made of; each kept entry is in a group once. The second has the groups
+as its records: an aggregate, or a group's key, is a field of them, called by its own text.
+"""
+
+from __future__ import annotations
+
+import decimal
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from ..errors import LayoutError, Problem
+from ..language import nodes as n
+from ..layout.model import Column, Expression, Grouping, LayoutModel, Sorting, Total, Totals
+from ..layout.text import Scalar
+from .aggregates import AGGREGATES
+from .balance import Balance
+from .grouping import Tallies
+from .kinds import AGGREGATE_KINDS
+from .levels import Chain, Names, level_name
+from .numbers import EXACT, QUOTIENT, plain
+from .protocols import Batch, Row, Source
+from .resolver import reach
+from .run import Progress, Run
+from .structure import observe
+from .totals import Tally
+
+_KEPT_AS_ONE = ("min", "max", "first", "last", "any", "every")
+
+
+class Part(msgspec.Struct, frozen=True):
+    """One aggregate of the columns: its text, the call, and the inner columns it is made of."""
+
+    text: str
+    call: n.Call
+    columns: tuple[Column, ...]
+
+
+class GroupRun:
+    """A run whose rows are groups; it has the face of `Run`."""
+
+    def __init__(
+        self, model: LayoutModel, source: Source, progress: Progress | None = None
+    ) -> None:
+        self._model = model
+        self._chain = _Decomposed(model, Chain.of((), observe(source.look_ahead())))
+        self._inner = Run(self._chain.inner_model(), source, progress)
+        self._outer: Run | None = None
+        self._total_rows = 0
+
+    def blocks(self) -> Iterator[list[Row]]:
+        """The rows of the table, the total row last."""
+        summary, _ = self._inner.summarised()
+        with decimal.localcontext(EXACT):
+            groups = [self._chain.record(key, tallies) for key, tallies in summary.ordered()]
+            everything = self._chain.record((), summary.grand)
+        self._outer = Run(self._chain.outer_model(), _Groups(groups))
+        yield from self._outer.blocks()
+        totals = self._model.totals
+        if totals.grand_total and any(column.total for column in self._model.columns):
+            self._total_rows = 1
+            yield [self._grand(everything)]
+
+    def _grand(self, everything: dict[str, Any]) -> Row:
+        """The total row: each column with a total, its expression taken over everything."""
+        run = Run(self._chain.outer_model(), _Groups([everything]))
+        cells = next(iter(run.blocks()))[0]
+        columns = [column for column in self._model.columns if not column.suppressed]
+        row = [cell if column.total else None for cell, column in zip(cells, columns, strict=True)]
+        free = [place for place, column in enumerate(columns) if not column.total]
+        if free:
+            row[free[0]] = self._model.totals.grand_label
+        return tuple(row)
+
+    def balance(self) -> Balance:
+        """The proof: what the first run read and added up, and the rows of the second."""
+        assert self._outer is not None
+        balance, outer = self._inner.balance(), self._outer.balance()
+        balance.row_per = "group"
+        balance.rows, balance.total_rows = outer.rows, self._total_rows
+        balance.faults = [*balance.faults, *outer.faults]
+        balance.fault_count += outer.fault_count
+        balance.columns = [column for column in balance.columns if column.kind != "list"]
+        return balance
+
+
+class _Groups:
+    """The groups as a source of records."""
+
+    name = "groups"
+
+    def __init__(self, records: list[dict[str, Any]]) -> None:
+        self._records = records
+
+    def look_ahead(self) -> list[Any]:
+        return self._records
+
+    def batches(self, shape: Any) -> Iterator[Batch]:
+        records = msgspec.convert(self._records, list[shape])
+        yield Batch(records, range(1, len(records) + 1), [])
+
+
+class _Decomposed:
+    """A layout taken apart into the layout of the first run and that of the second."""
+
+    def __init__(self, model: LayoutModel, chain: Chain) -> None:
+        self.model = model
+        self.problems: list[Problem] = []
+        self.keys = [self._key(key) for key in model.row_per_group]
+        self.chain = chain.extended(0, self._level(chain))
+        self.parts: dict[str, Part] = {}
+        self._columns = [self._outer_column(column) for column in model.columns]
+        self._sort = [self._outer_sort(key) for key in model.sort]
+        if self.problems:
+            raise LayoutError(model.name, self.problems)
+
+    def _key(self, key: Grouping) -> Expression:
+        """A key's expression, its own or that of the column it names."""
+        if key.value is not None:
+            return key.value
+        column = next(column for column in self.model.columns if column.heading == key.heading)
+        if column.value is None:
+            self.problems.append(
+                column.problem(f"column `{column.heading}` holds nothing to group by")
+            )
+            raise LayoutError(self.model.name, self.problems)
+        return column.value
+
+    def _level(self, chain: Chain) -> Names:
+        """The deepest level that the keys belong to."""
+        reached: list[tuple[Names, Expression]] = [((), key) for key in self.keys]
+        reached += [(level, key) for key in self.keys for level in reach(key.node, chain)]
+        deepest, _ = max(reached, key=lambda found: len(found[0]))
+        for level, key in reached:
+            if deepest[: len(level)] != level:
+                names = f"{level_name(level)} and {level_name(deepest)}"
+                self.problems.append(key.problem(f"{names} are two branches, with no common entry"))
+        return deepest
+
+    # ---- the first run
+
+    def inner_model(self) -> LayoutModel:
+        """Groups without detail; each part of an aggregate is a totalled column."""
+        keys = [Column(key.text, key) for key in self.keys]
+        parts = [column for part in self.parts.values() for column in part.columns]
+        level = self.chain.levels[-1]
+        row_per = Expression(Scalar(level_name(level)), _field(level)) if level else None
+        return msgspec.structs.replace(
+            self.model,
+            columns=tuple({column.heading: column for column in (*keys, *parts)}.values()),
+            row_per=row_per,
+            row_per_group=(),
+            sort=(),
+            group=tuple(Grouping(None, key.text, key.text) for key in self.keys),
+            totals=Totals(detail=False, grand_total=False, subtotals="none"),
+        )
+
+    def _part(self, call: n.Call, expression: Expression) -> Part:
+        text = _call_text(expression.scalar.text, call.position)
+        if text not in self.parts:
+            self.parts[text] = Part(text, call, self._inner_columns(call, text, expression))
+        return self.parts[text]
+
+    def _inner_columns(self, call: n.Call, text: str, expression: Expression) -> tuple[Column, ...]:
+        """What is gathered for an aggregate: values at a level of the chain, or below one."""
+        argument = call.arguments[0]
+        target = max(reach(argument, self.chain), key=len, default=())
+        here = target in self.chain.levels
+        if here and call.name == "count" and self._is_level(argument, target):
+            argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
+
+        def column(heading: str, name: str, total: Total) -> Column:
+            inner = n.Call(call.position, name, (argument,), inner=True)
+            node = argument if here else inner
+            return Column(heading, Expression(expression.scalar, node), total=total)
+
+        name = call.name
+        if name in ("sum", "count") and not call.distinct:
+            kind: Any = name if here else "sum"
+            return (column(text, name, Total(kind)),)
+        if name == "avg" and not call.distinct:
+            if here:
+                return (column(text, name, Total("avg")),)
+            sums = column(f"sum of {text}", "sum", Total("sum"))
+            return sums, column(f"count of {text}", "count", Total("sum"))
+        kept = name if name in _KEPT_AS_ONE and not call.distinct else ""
+        return (column(text, kept or "collect", Total("list", keeps=kept)),)
+
+    def _is_level(self, argument: n.Node, target: Names) -> bool:
+        """Whether an argument is a level itself, whose entries are counted."""
+        return isinstance(argument, n.Path) and bool(target) and argument.names() == target
+
+    # ---- the second run
+
+    def outer_model(self) -> LayoutModel:
+        """The columns over groups, each aggregate a field of its group."""
+        return msgspec.structs.replace(
+            self.model,
+            columns=tuple(self._columns),
+            conditions=(),
+            row_per_group=(),
+            sort=tuple(self._sort),
+            totals=Totals(grand_total=False),
+        )
+
+    def _outer_column(self, column: Column) -> Column:
+        if column.value is None:
+            return msgspec.structs.replace(column, total=None)
+        value = self._outer(column.value)
+        return msgspec.structs.replace(column, value=value, total=None)
+
+    def _outer_sort(self, key: Sorting) -> Sorting:
+        if key.value is None:
+            return key
+        return msgspec.structs.replace(key, value=self._outer(key.value))
+
+    def _outer(self, expression: Expression) -> Expression:
+        return Expression(expression.scalar, self._replaced(expression.node, expression))
+
+    def _replaced(self, node: n.Node, expression: Expression) -> Any:
+        """The same expression over a group: aggregates and keys become fields."""
+        key = next((key for key in self.keys if _same(key.node, node)), None)
+        if key is not None:
+            return _field((key.text,), node.position)
+        if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+            if not node.arguments:
+                self.problems.append(
+                    expression.problem(f"`{node.name}` takes a path", node.position)
+                )
+                return node
+            return _field((self._part(node, expression).text,), node.position)
+        if isinstance(node, n.Path):
+            name = ".".join(node.names() or ("…",))
+            self.problems.append(
+                expression.problem(
+                    f"`{name}` can differ within a group: put it into `row-per-group`, or take "
+                    f"first({name}) or listagg(distinct {name})",
+                    node.position,
+                )
+            )
+            return node
+        changes = {
+            field: self._replaced_field(getattr(node, field), expression)
+            for field in node.__struct_fields__
+        }
+        return msgspec.structs.replace(node, **changes)
+
+    def _replaced_field(self, value: Any, expression: Expression) -> Any:
+        if isinstance(value, n.Node):
+            return self._replaced(value, expression)
+        if isinstance(value, tuple):
+            return tuple(self._replaced_field(item, expression) for item in value)
+        return value
+
+    # ---- from the one to the other
+
+    def record(self, key: tuple[Any, ...], tallies: Tallies) -> dict[str, Any]:
+        """A group as a record of the second run; without a key, everything."""
+        found = {
+            column.column.heading: tally
+            for (column, _), tally in zip(tallies.columns, tallies.tallies, strict=True)
+        }
+        record = {key.text: value for key, value in zip(self.keys, key, strict=False)}
+        for part in self.parts.values():
+            record[part.text] = _value(part, [found[column.heading] for column in part.columns])
+        return record
+
+
+def _value(part: Part, tallies: list[Tally]) -> Any:
+    """What an aggregate is for one group."""
+    call, first = part.call, tallies[0]
+    total = part.columns[0].total
+    assert total is not None
+    if total.kind == "list":
+        arguments: list[Any] = [first.values, call.distinct]
+        if call.name == "listagg":
+            separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, "; ")
+            arguments.append(getattr(separator, "value", "; "))
+        return AGGREGATES[call.name](*arguments)
+    if call.name == "count":
+        return first.count if total.kind == "count" else first.sum
+    if not first.count:
+        return None
+    if call.name == "avg":
+        count = tallies[1].sum if len(tallies) > 1 else first.count
+        return plain(QUOTIENT.divide(first.sum, count)) if count else None
+    return first.sum
+
+
+def _field(names: Names, position: int = 0) -> n.Path:
+    steps = (n.Segment(position, (n.Name(position, name, bracketed=True),)) for name in names)
+    return n.Path(position, tuple(steps))
+
+
+def _same(one: n.Node, other: n.Node) -> bool:
+    """Whether two expressions are the same but for their places in a text."""
+    if one.__class__ is not other.__class__:
+        return False
+    fields = [name for name in one.__struct_fields__ if name not in ("position", "bracketed")]
+    return all(_same_field(getattr(one, name), getattr(other, name)) for name in fields)
+
+
+def _same_field(one: Any, other: Any) -> bool:
+    if isinstance(one, n.Node) and isinstance(other, n.Node):
+        return _same(one, other)
+    if isinstance(one, tuple) and isinstance(other, tuple):
+        pairs = zip(one, other, strict=False)
+        return len(one) == len(other) and all(_same_field(a, b) for a, b in pairs)
+    return bool(one == other)
+
+
+def _call_text(text: str, position: int) -> str:
+    """The text of a call that begins at a position, as far as its closing bracket."""
+    depth, quote = 0, ""
+    for place in range(position, len(text)):
+        letter = text[place]
+        if quote:
+            quote = "" if letter == quote else quote
+        elif letter in "'\"":
+            quote = letter
+        elif letter in "([":
+            depth += 1
+        elif letter in ")]":
+            depth -= 1
+            if depth == 0:
+                return " ".join(text[position : place + 1].split())
+    return text[position:]
