@@ -6,7 +6,6 @@ fault and null; nothing here stops a run.
 
 from __future__ import annotations
 
-import operator
 from collections.abc import Callable, Hashable
 from decimal import Decimal
 from typing import Any
@@ -25,14 +24,6 @@ from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
 PART_SEPARATOR = ", "
-_COMPARE = {
-    "==": operator.eq,
-    "!=": operator.ne,
-    "<": operator.lt,
-    "<=": operator.le,
-    ">": operator.gt,
-    ">=": operator.ge,
-}
 
 
 class Held:
@@ -249,7 +240,7 @@ class Runtime:
             left, right = text_of(left), text_of(right)
         if left is None or right is None:
             return None
-        return bool(_COMPARE[sign](left, right))
+        return bool(times.COMPARISONS[sign](left, right))
 
 
 def _is_number(value: Any) -> bool:

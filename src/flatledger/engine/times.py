@@ -30,7 +30,7 @@ _UNITS = {
     **dict.fromkeys(("d", "day", "days"), "days"),
     **dict.fromkeys(("w", "wk", "wks", "week", "weeks"), "weeks"),
 }
-_COMPARE: dict[str, Callable[[Any, Any], bool]] = {
+COMPARISONS: dict[str, Callable[[Any, Any], bool]] = {
     "==": operator.eq,
     "!=": operator.ne,
     "<": operator.lt,
@@ -176,7 +176,7 @@ def compare(left: Any, sign: str, right: Any) -> bool:
     >>> compare(dt.datetime(2026, 3, 31, 23), "<=", dt.date(2026, 3, 31))
     True
     """
-    return _COMPARE[sign](*_alike(left, right))
+    return COMPARISONS[sign](*_alike(left, right))
 
 
 def _alike(left: Any, right: Any) -> tuple[Any, Any]:
