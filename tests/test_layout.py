@@ -110,3 +110,9 @@ output: {delimiter: '|', header: off, quote-char: "'"}
 )
 def test_slips_of_form(text: str, start: str) -> None:
     assert faults(text)[0].startswith(start)
+
+
+def test_places_whose_names_look_alike_are_kept_apart() -> None:
+    columns = [{"A": "a.b.c"}, {"B": "a_b.c"}, {"C": "['a-b'].c"}, {"D": "['1'].x"}, {"E": "f"}]
+    record = {"a": {"b": {"c": 1}}, "a_b": {"c": 2}, "a-b": {"c": 3}, "1": {"x": 4}, "f": 5}
+    assert table({"columns": columns}, [record])[0] == [(1, 2, 3, 4, 5)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from decimal import Decimal
 from typing import Any
 
 
@@ -58,10 +59,11 @@ class Constants:
         self.values: dict[str, Any] = {}
 
     def name(self, value: Any, stem: str) -> str:
-        """The name of a value; the same value has one name."""
+        """The name of a value; equal plain values of one stem have one name."""
+        plain = isinstance(value, str | int | tuple | Decimal)
         for name, known in self.values.items():
-            same = known.__class__ is value.__class__ and repr(known) == repr(value)
-            if known is value or (same and name.startswith(stem)):
+            equal = plain and known.__class__ is value.__class__ and repr(known) == repr(value)
+            if known is value or (equal and name.startswith(stem)):
                 return name
         name = f"{stem}_{len(self.values)}"
         self.values[name] = value
