@@ -132,3 +132,15 @@ def test_a_table_that_does_not_balance_exits_4(
     source, to = str(folder / "good.jsonl"), str(folder / "out.csv")
     assert run_export(str(folder / "layout.yaml"), source, to, None, False, False) == 4
     assert "IT DOES NOT BALANCE" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("depth", [60, 300, 450, 5_000])
+def test_nesting_without_end_is_a_fault(tool: Tool, folder: Path, depth: int) -> None:
+    (folder / "deep.yaml").write_text("columns: [{No: no}, {X: x}, {Y: $..a}, {Z: listagg(x)}]")
+    deep = '[{"a":' * depth + "1" + "}]" * depth
+    (folder / "deep.jsonl").write_text(f'{{"no": 1, "x": {deep}}}\n{{"no": 2}}\n')
+    done = tool("export", "deep.yaml", "deep.jsonl", "-o", "-")
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.splitlines()[-1] == "2,,,"
+    assert "Traceback" not in done.stderr
+    assert ("nested too deeply" in done.stderr) == (depth > 100)

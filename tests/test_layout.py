@@ -116,3 +116,13 @@ def test_places_whose_names_look_alike_are_kept_apart() -> None:
     columns = [{"A": "a.b.c"}, {"B": "a_b.c"}, {"C": "['a-b'].c"}, {"D": "['1'].x"}, {"E": "f"}]
     record = {"a": {"b": {"c": 1}}, "a_b": {"c": 2}, "a-b": {"c": 3}, "1": {"x": 4}, "f": 5}
     assert table({"columns": columns}, [record])[0] == [(1, 2, 3, 4, 5)]
+
+
+def test_aggregates_over_what_is_missing_this_month() -> None:
+    values = {"S": "sum(pay.a)", "N": "count(pay)", "Any": "any(pay.m = 'c')", "L": "lines.q"}
+    layout = {"row-per": "lines", "columns": [{name: value} for name, value in values.items()]}
+    without = [{"lines": [{"q": 1}]}]
+    assert table(layout, without)[0] == [(None, 0, "false", 1)]
+    later = [{"lines": [{"q": 1}]}] * 400 + [{"lines": [{"q": 2}], "pay": [{"a": 3, "m": "c"}]}]
+    assert table(layout, later)[0][-1] == (3, 1, "true", 2)
+    assert table({"columns": layout["columns"][:3]}, [])[0] == []

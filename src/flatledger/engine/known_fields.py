@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from ..errors import Problem
+from ..language.nodes import Path
 from ..layout.model import Expression
 from ..layout.names import nearest
 from .levels import Names, level_name
@@ -29,7 +30,7 @@ def field_problem(
     there = {name for name in parent.children if (*known, name) not in used} if parent else set()
     at_level = level_name(known)
     start = f"no {what} `{missing}` at level {at_level}" if known else f"no {what} `{missing}`"
-    if expression.quoted:
+    if expression.quoted and isinstance(expression.node, Path):
         return expression.problem(
             f"{start}; for a text that is the same on every row write {{text: {expression.text}}}"
         )

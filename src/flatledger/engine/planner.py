@@ -48,6 +48,10 @@ class _Planner:
             if any(_looks_up(segment) for segment in access.rest):
                 yield ()
             yield (*chain.levels[access.anchor], *access.names)
+        for aggregate in self.result.aggregates.values():
+            for level in aggregate.chain.levels[aggregate.base + 1 :]:
+                if level not in self.result.chain.levels:
+                    yield level
 
     def _stop_at_problems(self) -> None:
         if self.problems:

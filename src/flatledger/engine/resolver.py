@@ -162,7 +162,7 @@ class Resolver:
                     node,
                 )
                 return
-        target = reached[-1] if reached else ()
+        target = reached[-1] if reached else self._absent(argument, chain)
         base = max(
             place
             for place, level in enumerate(chain.levels)
@@ -180,6 +180,21 @@ class Resolver:
         outside = Chain(chain.levels[: base + 1], chain.structure)
         for separator in node.arguments[1:]:
             self._node(separator, outside)
+
+    def _absent(self, argument: n.Node, chain: Chain) -> Names:
+        """The level that a field stands for which no record read so far has; () if all have.
+
+        A missing field is no error by itself: next month's records may have it.
+        """
+        for part in argument.walk():
+            if isinstance(part, n.Path) and not part.relative:
+                names, rest = plain_steps(part, chain)
+                if rest:
+                    return ()
+                for length in range(1, len(names) + 1):
+                    if chain.structure.find(names[:length]) is None:
+                        return names[:length]
+        return ()
 
     def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
         return isinstance(argument, n.Path) and plain_steps(argument, chain) == (target, ())

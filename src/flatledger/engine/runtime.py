@@ -41,12 +41,23 @@ class Runtime:
     def __init__(self, log: FaultLog) -> None:
         self._log = log
 
+    def _bounded(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """The function; where a value is nested too deeply for it, a fault and null."""
+
+        def call(*arguments: Any) -> Any:
+            try:
+                return function(*arguments)
+            except RecursionError:
+                *values, path, number = arguments
+                self.fault(number, path, values[0], "is nested too deeply")
+                return None
+
+        return call
+
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name: this, and nothing else."""
-        own = (
-            *(self.cell, self.stray, self.as_number, self.as_text, self.as_truth, self.divide),
-            *(self.compare, self.entries, self.select, self.gather),
-        )
+        own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide, self.entries)
+        deep = (self.cell, self.compare, self.select, self.gather)
         shared = (walk, walk_aligned, plain, is_null, raw_text, truth_text, mark, below, listed)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
@@ -63,6 +74,7 @@ class Runtime:
         }
         return {
             **{function.__name__: function for function in (*own, *shared)},
+            **{function.__name__: self._bounded(function) for function in deep},
             **{name: self._guarded(function) for name, function in guarded.items()},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
             "members": members,
@@ -270,12 +282,14 @@ def _text(value: Any) -> str:
 
 
 def is_null(value: Any) -> bool:
-    """Missing, null and blank text are null everywhere, and so is a list without a value."""
+    """Missing, null and blank text are null everywhere, and so is a list of nothing else."""
     if value is None:
         return True
     if isinstance(value, str):
         return not value or value.isspace()
-    return value.__class__ is list and all(is_null(item) for item in value)
+    return value.__class__ is list and all(
+        item is None or (item.__class__ is str and not item.strip()) for item in value
+    )
 
 
 def truth_text(value: bool | None) -> str | None:

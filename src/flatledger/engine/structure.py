@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
+DEEPEST = 100  # no layout names a place deeper than this
+
 
 @dataclass(slots=True)
 class Place:
@@ -33,13 +35,15 @@ class Place:
             place = place.children.get(name) if place else None
         return place
 
-    def add(self, value: Any) -> None:
+    def add(self, value: Any, depth: int = 0) -> None:
         """Take note of one value at this place; a list counts as its elements."""
+        if depth > DEEPEST:
+            return
         if isinstance(value, list | tuple):
             self.lists += 1
             self.elements += len(value)
             for element in value:
-                self.add(element)
+                self.add(element, depth + 1)
             return
         self.kinds[value.__class__] += 1
         if not isinstance(value, dict):
@@ -50,7 +54,7 @@ class Place:
             if child is None:
                 child = children[key] = Place()
             if isinstance(below, dict | list | tuple):
-                child.add(below)
+                child.add(below, depth + 1)
             else:
                 child.kinds[below.__class__] += 1
 

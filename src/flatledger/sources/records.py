@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from decimal import Decimal
 from itertools import chain, islice
 from math import isfinite
 from typing import Any
@@ -12,6 +13,7 @@ import msgspec
 from ..engine.faults import Fault, shown
 from ..engine.numbers import Unreadable
 from ..engine.protocols import Batch
+from ..errors import SourceError
 from .json_values import LOOK_AHEAD, NUMBERS, reason
 
 _BATCH = 500
@@ -26,15 +28,22 @@ class PythonRecords:
         self._records = iter(records)
 
     def look_ahead(self) -> list[Any]:
-        first = [exact(record) for record in islice(self._records, LOOK_AHEAD)]
+        first = _exactly(islice(self._records, LOOK_AHEAD))
         self._records = chain(first, self._records)
         return first
 
     def batches(self, shape: Any) -> Iterator[Batch]:
         number = 1
-        while batch := [exact(record) for record in islice(self._records, _BATCH)]:
+        while batch := _exactly(islice(self._records, _BATCH)):
             yield _convert(batch, shape, number)
             number += len(batch)
+
+
+def _exactly(records: Iterable[Any]) -> list[Any]:
+    try:
+        return [exact(record) for record in records]
+    except RecursionError:
+        raise SourceError("a record is nested too deeply, or holds itself") from None
 
 
 def exact(value: Any) -> Any:
@@ -43,6 +52,8 @@ def exact(value: Any) -> Any:
     >>> exact({"price": 0.1, "no": 1})
     {'price': Decimal('0.1'), 'no': 1}
     """
+    if isinstance(value, Decimal) and not value.is_finite():
+        return Unreadable(str(value), "is no number")
     if isinstance(value, float):
         return NUMBERS[repr(value)] if isfinite(value) else Unreadable(repr(value), "is no number")
     if isinstance(value, Mapping):
