@@ -21,9 +21,11 @@ ARROWS = {
     "demo": set(),
     "exporting": {"errors", "engine", "layout", "sources", "outputs"},
     "trying": {"errors", "language", "engine", "layout", "sources"},
+    "surveying": {"errors", "language", "engine", "sources"},
+    "drafting": {"errors", "engine", "layout", "sources", "surveying"},
     "cli": {
         *("errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"),
-        "trying",
+        *("trying", "surveying", "drafting"),
     },
 }
 

@@ -15,6 +15,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from .drafting import draft
     from .engine.balance import Balance
     from .engine.faults import Fault
     from .errors import (
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
     )
     from .exporting import Rows, export, rows
     from .layout import Layout
+    from .surveying import distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
 
 __version__ = "0.1.0"
@@ -43,17 +45,23 @@ __all__ = [
     "Rows",
     "SourceError",
     "Trial",
+    "distinct_values",
+    "draft",
     "export",
     "rows",
+    "survey",
+    "survey_kinds",
     "try_expression",
 ]
 
 _MODULES = {
     "Balance": "engine.balance",
+    "draft": "drafting",
     "Fault": "engine.faults",
     "Layout": "layout",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),
     **dict.fromkeys(("Trial", "try_expression"), "trying"),
+    **dict.fromkeys(("distinct_values", "survey", "survey_kinds"), "surveying"),
 }
 
 

@@ -92,6 +92,45 @@ def export(
     raise SystemExit(run_export(layout, source, to, report_to, strict, quiet))
 
 
+@main.command()
+@click.argument("source", type=click.Path(allow_dash=True))
+@click.option("--under", metavar="PATH", help="Only this place and what lies below it.")
+@click.option("--values", metavar="PATH", help="The distinct values there, with their counts.")
+@click.option("--kinds", metavar="PATH", help="Each kind of record apart, told by the value there.")
+@click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
+@click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
+@click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
+def survey(source: str, **options: Any) -> None:
+    """Show every field of SOURCE: its path, how often it is filled and repeats, what it holds.
+
+    \b
+    flatledger survey requisitions.jsonl
+    flatledger survey requisitions.jsonl --under lines.part
+    flatledger survey requisitions.jsonl --values status
+    """
+    from .survey import run_survey
+
+    raise SystemExit(run_survey(source, **options))
+
+
+@main.command()
+@click.argument("source", type=click.Path(allow_dash=True))
+@click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
+@click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
+@click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
+@click.option("-o", "--output", "to", metavar="FILE", help="Where to write the layout.")
+def draft(source: str, **options: Any) -> None:
+    """Draft a layout for SOURCE that runs as it is: every field at or above the row's level.
+
+    \b
+    flatledger draft requisitions.jsonl
+    flatledger draft requisitions.jsonl --row-per payments -o payments.yaml
+    """
+    from .draft import run_draft
+
+    raise SystemExit(run_draft(source, **options))
+
+
 @main.command("try")
 @click.argument("expression")
 @click.argument("source", type=click.Path(allow_dash=True))

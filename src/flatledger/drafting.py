@@ -1,0 +1,253 @@
+"""Drafting a layout from a survey: one that runs as it is, with comments that teach."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+
+from .engine.survey import FieldSurvey, SurveyResult
+from .errors import SourceError
+from .layout.names import proposal
+from .sources import AnySource
+from .surveying import SAMPLE, survey
+
+RARE = 0.02  # a field that is filled less often than this is only a comment
+MOST = 0.5  # a level that this share of the records has can be the row's
+_PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
+_ADDS_UP = re.compile(
+    r"(?:^|_)(?:qty|quantity|amount|total|sum|cost|costs|fee|fees|carriage|weight|hours|minutes|paid|"
+    r"net|gross|tax|value)(?:$|_)",
+    re.IGNORECASE,
+)
+_EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGNORECASE)
+
+
+def draft(
+    source: AnySource,
+    *,
+    row_per: str | None = None,
+    records: str | None = None,
+    sample: int | None = SAMPLE,
+) -> str:
+    """The text of a layout for a source: every field at or above the row's level.
+
+    ``row_per`` is left out: the deepest level that most records have is taken, and the comments
+    say what else there is. Raises SourceError, also where there is no such level.
+
+    >>> text = draft([{"no": 1, "unit_price": 2}])
+    >>> [line for line in text.splitlines() if line.startswith("  - ")]
+    ['  - No: no', '  - Unit price: unit_price']
+    """
+    result = survey(source, records=records, sample=sample)
+    return Draft(result, row_per, records).text()
+
+
+class Draft:
+    """Writes the layout for a survey."""
+
+    def __init__(self, result: SurveyResult, row_per: str | None, records: str | None) -> None:
+        self.result = result
+        self.records = records
+        self.levels = {f.path: f for f in result.fields if f.is_level and f.kinds.get("object")}
+        if row_per not in (None, "record", *self.levels):
+            known = ", ".join(["record", *self.levels])
+            hint = proposal(str(row_per), self.levels) or f"; there are {known}"
+            raise SourceError(f"{result.source}: no level `{row_per}`{hint}")
+        self.proposed = row_per is None
+        self.row = row_per or self._deepest()
+        self.chain = [path for path in self.levels if _within(self.row, path)]
+        self.headings = self._headings()
+
+    def _deepest(self) -> str:
+        """The deepest level that most records have."""
+        share: dict[str, float] = {}
+        for path, field in self.levels.items():
+            outer = [share[other] for other in share if _within(path, other)]
+            share[path] = (outer[-1] if outer else 1.0) * field.filled / max(field.parents, 1)
+        usual = [path for path, part in share.items() if part >= MOST]
+        return max(usual, key=lambda path: self.levels[path].depth, default="record")
+
+    # ---- which fields
+
+    def _columns(self) -> list[FieldSurvey]:
+        """The fields at or above the row's level that hold values."""
+        return [field for field in self.result.fields if self._is_column(field)]
+
+    def _is_column(self, field: FieldSurvey) -> bool:
+        holds = set(field.kinds) - {"object", "list"}
+        return bool(holds) and self._side(field) is None and not field.path.endswith(".*")
+
+    def _side(self, field: FieldSurvey) -> str | None:
+        """The level beside or below the row that a field belongs to."""
+        around = [path for path in self.levels if _within(field.path, path)]
+        return next((path for path in around if path not in self.chain), None)
+
+    def _languages(self) -> list[str]:
+        marked = (f for f in self.result.fields if any("language tags" in r for r in f.remarks))
+        return [field.path for field in marked if self._side(field) is None]
+
+    # ---- headings
+
+    def _headings(self) -> dict[str, str]:
+        """A heading for each column: its last name, or more of its path where that is unclear."""
+        paths = [field.path for field in self._columns()] + self._languages()
+        names = {path: _names(path) for path in paths}
+        headings = {path: _humanised(names[path][-1:]) for path in paths}
+        for length in (2, 3, 4):
+            counts = Counter(headings.values())
+            for path in paths:
+                if counts[headings[path]] > 1:
+                    headings[path] = _humanised(names[path][-length:])
+        taken: Counter[str] = Counter()
+        for path in paths:
+            taken[headings[path]] += 1
+            if taken[headings[path]] > 1:
+                headings[path] += f" {taken[headings[path]]}"
+        return headings
+
+    # ---- the text
+
+    def text(self) -> str:
+        """The whole layout."""
+        lines = [*self._head(), "", "columns:", *self._column_lines(), *self._side_lines()]
+        if not self.headings:
+            raise SourceError(f"{self.result.source}: no field with a value was found")
+        return "\n".join([*lines, *self._tail()]) + "\n"
+
+    def _head(self) -> list[str]:
+        read = "all" if self.result.complete else "the first"
+        lines = [f"# Drafted from {read} {self.result.records:,} records of {self.result.source}."]
+        if not self.result.complete:
+            lines.append("# A field that only later records have is missing here.")
+        if self.records:
+            lines += ["", f"source: {{records: {self.records}}}"]
+        lines += ["", f"row-per: {_scalar(_rooted(self.row))}"]
+        if self.proposed and self.row != "record":
+            lines.append("# It is the deepest level that most records have.")
+        others = [path for path in ("record", *self.levels) if path != self.row]
+        if others:
+            lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
+        return [line if line.startswith("row-per") else _comment(line) for line in lines]
+
+    def _column_lines(self) -> list[str]:
+        lines = []
+        for field in self._columns():
+            entry = f"- {_scalar(self.headings[field.path])}: {self._value(field)}"
+            if field.filled < field.parents * RARE or field.filled == 0:
+                of = f"{field.filled:,} of {field.parents:,}"
+                lines.append(f"  # {_comment(entry)}   # filled in {of} only")
+            else:
+                lines.append(f"  {entry}" + self._remark(field))
+        for path in self._languages():
+            value = f"in_language({_rooted(path)}, 'en')"
+            lines.append(f"  - {_scalar(self.headings[path])}: {_scalar(value)}")
+        return lines
+
+    def _value(self, field: FieldSurvey) -> str:
+        path = _scalar(_rooted(field.path))
+        if field.is_level:
+            return f'{{value: {path}, separator: "; "}}'
+        if self._adds_up(field):
+            return f"{{value: {path}, total: sum}}"
+        return path
+
+    def _adds_up(self, field: FieldSurvey) -> bool:
+        """Whether a field looks like an amount that is added up."""
+        name = _names(field.path)[-1]
+        numbers = field.kinds.get("integer", 0) + field.kinds.get("decimal", 0)
+        whole = sum(field.kinds.values())
+        return numbers == whole and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
+
+    def _remark(self, field: FieldSurvey) -> str:
+        notes = [remark for remark in field.remarks if "identifier" not in remark]
+        if self._adds_up(field) and len(self.chain) > 0 and not _within(field.path, self.row):
+            home = next((p for p in reversed(self.chain) if _within(field.path, p)), "record")
+            each = home if home == "record" else f"entry of {home}"
+            notes.append(f"added once for each {each}")
+        return _comment(f"   # {'; '.join(notes)}") if notes else ""
+
+    def _side_lines(self) -> list[str]:
+        """What lies beside or below the row, with ways to have it."""
+        lines = []
+        for path in self.levels:
+            if path in self.chain:
+                continue
+            inside = [
+                field
+                for field in self.result.fields
+                if self._innermost(field) == path and set(field.kinds) - {"object", "list"}
+            ]
+            ways = [f"count({path})", *(self._way(field) for field in inside)]
+            lines += ["", f"  # {path}: many for one row. To have it: `row-per: {path}`, or"]
+            title = _humanised(_names(path)[-2:])
+            for place, way in enumerate(ways, 1):
+                lines.append(f"  # - {_scalar(f'{title} {place}')}: {_scalar(way)}")
+        return [_comment(line) for line in lines]
+
+    def _innermost(self, field: FieldSurvey) -> str | None:
+        around = [path for path in self.levels if _within(field.path, path)]
+        return around[-1] if around else None
+
+    def _way(self, field: FieldSurvey) -> str:
+        path = _rooted(field.path)
+        return f"sum({path})" if self._adds_up(field) else f"listagg({path}, '; ')"
+
+    def _tail(self) -> list[str]:
+        first = next(iter(self.headings.values()), "")
+        return [
+            "",
+            "# What takes part; each condition keeps the entries for which it is true.",
+            "# only:",
+            _comment(f"#   - {_rooted(next(iter(self.headings), 'no'))} is not null"),
+            "",
+            "# The order of the rows, groups with subtotals, and how the table is written.",
+            f"# sort: [{_scalar(first)}]",
+            f"# group: [{_scalar(first)}]",
+            "# output: {file: table.csv, delimiter: semicolon}",
+        ]
+
+
+def _within(path: str, outer: str) -> bool:
+    """Whether a path is a level itself or lies below it."""
+    return path == outer or path.startswith((f"{outer}.", f"{outer}["))
+
+
+def _names(path: str) -> list[str]:
+    """The names of a path as a survey prints it."""
+    found = re.findall(r"\['((?:[^'\\]|\\.)*)'\]|([^.\[\]]+)", path)
+    return [(bracketed or plain).replace("\\'", "'") for bracketed, plain in found if plain != "$"]
+
+
+def _humanised(names: list[str]) -> str:
+    """A heading from names: `unit_price` becomes Unit price.
+
+    >>> _humanised(["part", "unitPrice"])
+    'Part unit price'
+    """
+    words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in names)
+    text = " ".join(words.split())
+    lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())
+    return (lowered[:1].upper() + lowered[1:]) or "Column"
+
+
+def _rooted(path: str) -> str:
+    return f"${path}" if path.startswith("[") else path
+
+
+def _scalar(text: str) -> str:
+    """A text for YAML: as it is where that is safe, else in double quotes."""
+    if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ]*", text) or _PLAIN.fullmatch(text):
+        return text
+    return '"' + "".join(_escaped(letter) for letter in text) + '"'
+
+
+def _escaped(letter: str) -> str:
+    """A letter within YAML's double quotes."""
+    if letter in '"\\':
+        return f"\\{letter}"
+    return letter if letter.isprintable() else f"\\U{ord(letter):08x}"
+
+
+def _comment(line: str) -> str:
+    """A line of comment, without what would end it."""
+    return "".join(letter if letter.isprintable() else "·" for letter in line)

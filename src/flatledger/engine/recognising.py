@@ -1,0 +1,151 @@
+"""Recognising what a place holds, and pointing out where layouts go wrong."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from . import times
+from .numbers import ValueFaultError, read_decimal
+
+if TYPE_CHECKING:
+    from .survey import Spot
+
+ENOUGH = 0.9  # this share of the values makes a kind
+LOOKED_AT = 200
+FEW_KEYS = 40
+_LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
+_COMMON_LANGUAGES = frozenset(
+    "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
+)
+_ADDRESS = re.compile(r"[a-z][a-z0-9+.-]*://.*", re.DOTALL)
+_OTHER_DATE = re.compile(r"\d{1,2}[./]\d{1,2}[./](?:\d{4}|\d{2})|\d{8}")
+_DELIMITERS = {"; ": "'; '", ";": "semicolon", "|": "pipe", ", ": "', '"}
+
+
+class Recognised(msgspec.Struct):
+    """What was recognised. ``members``: what its keys are, where they are data."""
+
+    members: str = ""
+    holds: list[str] = []
+    mixed: list[str] = []
+    identifies: bool = False
+
+    def texts(self, parents: int) -> list[str]:
+        """The remarks, the most important first."""
+        identifies = self.identifies and parents > 1 and not (self.holds or self.mixed)
+        identifier = ["different in each: an identifier"] if identifies else []
+        return [*self.mixed, *identifier, *self.holds]
+
+
+def recognise(spot: Spot, path: str) -> Recognised:
+    """What a place holds, with the path or key of a layout that suits it."""
+    found = Recognised(mixed=_mixed(spot), holds=_holds(spot, path))
+    found.members = _members(spot) if path else ""
+    if found.members == "language tags":
+        found.holds.append(
+            f"its keys are language tags: in_language({path}, 'en'), or {path}.* for all"
+        )
+    elif found.members:
+        found.holds.append(f"its keys are {found.members}: {path}.* is every value")
+    single = not spot.lists and spot.kinds.total() == spot.filled
+    found.identifies = (
+        single and spot.filled > 1 and len(spot.values) == spot.filled and not spot.overflow
+    )
+    return found
+
+
+def _mixed(spot: Spot) -> list[str]:
+    """Shapes and kinds that differ from entry to entry."""
+    remarks = []
+    if spot.lists and spot.lone and spot.kinds["object"]:
+        remarks.append(
+            f"a list {_times(spot.lists)} and a lone object {_times(spot.lone)}: "
+            "a layout takes both alike"
+        )
+    elif spot.lists and spot.lone:
+        remarks.append(f"a list {_times(spot.lists)} and one value {_times(spot.lone)}")
+    numbers = spot.kinds["integer"] + spot.kinds["decimal"]
+    groups = {
+        "numbers": numbers,
+        "texts": spot.kinds["text"],
+        "objects": spot.kinds["object"],
+        "true or false": spot.kinds["truth"],
+    }
+    present = {name: count for name, count in groups.items() if count}
+    if len(present) > 1:
+        parts = sorted(present.items(), key=lambda item: -item[1])
+        remarks.append("mixed: " + ", ".join(f"{count:,} {name}" for name, count in parts))
+        odd = next((text for text in spot.values if read_decimal(text) is None), "")
+        if numbers > spot.kinds["text"] > 0 and odd:
+            remarks[-1] += f" (such as {odd[:30]!r})"
+    return remarks
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count:,} times"
+
+
+def _holds(spot: Spot, path: str) -> list[str]:
+    """Texts that are more than texts: dates, durations, numbers, lists in one text."""
+    texts = list(spot.values)[:LOOKED_AT]
+    if not texts or spot.kinds["text"] < spot.kinds.total() * ENOUGH:
+        return []
+    if _most(texts, _is_date):
+        return ["dates (ISO 8601)"]
+    if _most(texts, lambda text: _OTHER_DATE.fullmatch(text.strip()) is not None):
+        return ["dates, it seems, but not as ISO 8601 writes them"]
+    if _most(texts, _is_duration):
+        return [f"durations: working_time({path}, 'hours')"]
+    if _most(texts, lambda text: read_decimal(text.strip()) is not None):
+        return ["numbers kept as texts"]
+    for delimiter, name in _DELIMITERS.items():
+        if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
+            return [f"lists in one text, parted by {name}"]
+    return []
+
+
+def _most(texts: list[str], test: Callable[[str], bool]) -> bool:
+    return sum(map(test, texts)) >= len(texts) * ENOUGH
+
+
+def _is_date(text: str) -> bool:
+    try:
+        times.as_moment(text)
+    except ValueFaultError:
+        return False
+    return "-" in text
+
+
+def _is_duration(text: str) -> bool:
+    if read_decimal(text.strip()) is not None:
+        return False
+    try:
+        times.working_time(text, "hours")
+    except ValueFaultError:
+        return False
+    return True
+
+
+def _members(spot: Spot) -> str:
+    """What the keys of an object are, where they are data rather than names of fields."""
+    keys = list(spot.children)
+    if spot.other_keys or (len(keys) > FEW_KEYS and _sparse(spot)):
+        return "data"
+    if len(keys) < 1 or any(child.kinds["object"] for child in spot.children.values()):
+        return "addresses" if keys and all(map(_ADDRESS.fullmatch, keys)) else ""
+    if all(map(_ADDRESS.fullmatch, keys)):
+        return "addresses"
+    tags = all(_LANGUAGE.fullmatch(key) for key in keys)
+    common = sum(key.split("-")[0] in _COMMON_LANGUAGES for key in keys)
+    texts = all(set(child.kinds) <= {"text"} for child in spot.children.values())
+    return "language tags" if tags and texts and common * 2 > len(keys) else ""
+
+
+def _sparse(spot: Spot) -> bool:
+    """Whether most objects lack most of the keys."""
+    filled = sum(child.filled for child in spot.children.values())
+    return filled < spot.objects * len(spot.children) / 5

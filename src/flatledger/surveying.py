@@ -1,0 +1,136 @@
+"""Surveying a source: what its records look like, before there is a layout."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from .engine.run import Progress
+from .engine.survey import Spot, SurveyResult, fields_of, text_of_value
+from .errors import ExpressionError, SourceError
+from .language import parse_expression
+from .language.nodes import Path
+from .language.selecting import Selection, compile_path
+from .sources import AnySource, open_source
+
+SAMPLE = 2_000
+MOST_DISTINCT = 100_000
+MOST_KINDS = 100
+
+
+def survey(
+    source: AnySource,
+    *,
+    records: str | None = None,
+    sample: int | None = SAMPLE,
+    progress: Progress | None = None,
+) -> SurveyResult:
+    """Look at the first ``sample`` records of a source (None: at all) and describe each place.
+
+    ``records`` is the path to the records within a document. Raises SourceError.
+
+    >>> result = survey([{"no": 1, "lines": [{"qty": 2}]}, {"no": 2, "lines": {"qty": 3}}])
+    >>> [(field.path, field.filled, field.entries) for field in result.fields]
+    [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
+    """
+    tops, read, faults, name, complete = _gathered(source, records, sample, None, progress)
+    return SurveyResult(name, read, complete, faults, fields_of(tops.get("", Spot())))
+
+
+def survey_kinds(
+    path: str,
+    source: AnySource,
+    *,
+    records: str | None = None,
+    sample: int | None = SAMPLE,
+    progress: Progress | None = None,
+) -> dict[str, SurveyResult]:
+    """A survey for each kind of record, told apart by the value at a path.
+
+    Raises ExpressionError, SourceError, and SourceError too beyond 100 kinds.
+
+    >>> kinds = survey_kinds("type", [{"type": "log", "a": 1}, {"type": "chart", "b": 2}])
+    >>> {kind: [field.path for field in result.fields] for kind, result in kinds.items()}
+    {'log': ['type', 'a'], 'chart': ['type', 'b']}
+    """
+    tops, _, faults, name, complete = _gathered(source, records, sample, path, progress)
+    return {
+        kind: SurveyResult(name, top.filled, complete, faults, fields_of(top))
+        for kind, top in tops.items()
+    }
+
+
+def _gathered(
+    source: AnySource,
+    records: str | None,
+    sample: int | None,
+    kind_path: str | None,
+    progress: Progress | None,
+) -> tuple[dict[str, Spot], int, int, str, bool]:
+    """Each kind's places, the records read, the faults, the source's name, whether that is all."""
+    opened = open_source(source, tuple(records.split(".")) if records else ())
+    kind_of = _selection(kind_path) if kind_path else None
+    tops: dict[str, Spot] = {}
+    read = faults = 0
+    for batch in opened.batches(dict[str, Any]):
+        faults += len(batch.faults)
+        taken = batch.records if sample is None else batch.records[: sample - read]
+        for record in taken:
+            found = kind_of.find(record) if kind_of else [""]
+            kind = text_of_value(found[0]) if found else "(none)"
+            if kind not in tops and len(tops) >= MOST_KINDS:
+                raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
+            tops.setdefault(kind, Spot()).add(record)
+        read += len(taken)
+        if progress:
+            progress(read)
+        if len(taken) < len(batch.records) or (sample is not None and read >= sample):
+            ended = _has_ended(opened, len(taken) == len(batch.records))
+            return tops, read, faults, opened.name, ended
+    return tops, read, faults, opened.name, True
+
+
+def _selection(path: str) -> Selection:
+    """A compiled path, with the relaxations of a layout."""
+    node = parse_expression(path)
+    if not isinstance(node, Path):
+        raise ExpressionError("a path is expected here, such as lines.part.code", path, 0)
+    return compile_path(node.segments, is_level=lambda names: False)
+
+
+def _has_ended(opened: Any, whole_batch: bool) -> bool:
+    """Whether nothing follows what was read."""
+    return whole_batch and next(iter(opened.batches(dict[str, Any])), None) is None
+
+
+def distinct_values(
+    path: str,
+    source: AnySource,
+    *,
+    records: str | None = None,
+    sample: int | None = None,
+) -> Counter[Any]:
+    """The distinct values at a path with their counts.
+
+    Raises ExpressionError where the path is none, and SourceError, also beyond 100,000 different
+    values.
+
+    >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
+    Counter({'wick': 2})
+    """
+    selection = _selection(path)
+    opened = open_source(source, tuple(records.split(".")) if records else ())
+    counts: Counter[Any] = Counter()
+    read = 0
+    for batch in opened.batches(dict[str, Any]):
+        for record in batch.records:
+            if sample is not None and read >= sample:
+                return counts
+            read += 1
+            for value in selection.find(record):
+                for item in value if isinstance(value, list) else [value]:
+                    if not isinstance(item, dict | list):
+                        counts[item] += 1
+        if len(counts) > MOST_DISTINCT:
+            raise SourceError(f"`{path}` has more than {MOST_DISTINCT:,} different values")
+    return counts

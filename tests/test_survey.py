@@ -1,0 +1,151 @@
+"""Survey and draft: figures by hand, odd data, and layouts that run as they were drafted."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import flatledger
+from tests.conftest import Tool
+
+RECORDS: list[Any] = [
+    {"no": "A1", "lines": [{"qty": 1, "unit-price": 2}, {"qty": "two"}],
+     "names": {"en": "x", "cy-GB": "y"}},
+    {"no": "A2", "lines": {"qty": 3}, "when": "2026-03-31", "took": "3 days", "tags": "a; b"},
+    {"no": "A3", "lines": [], "when": "2026-04-01", "took": "PT4H", "tags": "c; d", "x": None},
+]  # fmt: skip
+
+
+def test_the_survey_counts_what_is_there() -> None:
+    result = flatledger.survey(RECORDS)
+    assert (result.records, result.complete, result.faults) == (3, True, 0)
+    lines, quantity = result.field("lines"), result.field("lines.qty")
+    assert (lines.filled, lines.lists, lines.lone, lines.entries) == (3, 2, 1, 3)
+    assert (lines.least, lines.most, str(lines.mean)) == (0, 2, "1")
+    assert "a list 2 times and a lone object once" in lines.remarks[0]
+    assert (quantity.parents, quantity.filled) == (3, 3)
+    assert quantity.kinds == {"integer": 2, "text": 1}
+    assert quantity.remarks == ["mixed: 2 numbers, 1 texts (such as 'two')"]
+    assert result.field("lines['unit-price']").filled == 1
+    assert result.field("when").remarks == ["dates (ISO 8601)"]
+    assert result.field("took").remarks == ["durations: working_time(took, 'hours')"]
+    assert result.field("tags").remarks == ["lists in one text, parted by '; '"]
+    assert "in_language(names, 'en')" in result.field("names").remarks[0]
+    assert result.field("no").remarks == ["different in each: an identifier"]
+    assert [field.path for field in result.under("names").fields] == ["names", "names.*"]
+    assert result.field("x").filled == 0
+
+
+def test_a_sample_says_that_it_is_one() -> None:
+    many = [{"a": n} for n in range(50)] + [{"late": 1}]
+    sample = flatledger.survey(many, sample=20)
+    assert (sample.records, sample.complete) == (20, False)
+    assert [field.path for field in sample.fields] == ["a"]
+    whole = flatledger.survey(many, sample=None)
+    assert (whole.records, whole.complete) == (51, True)
+    assert whole.field("late").filled == 1
+    assert flatledger.survey(many, sample=51).complete is True
+
+
+def test_odd_data_stays_bounded() -> None:
+    keys = [{"k": {f"key{n}-{m}": m for m in range(100)}} for n in range(200)]
+    result = flatledger.survey(keys)
+    assert "its keys are data" in result.field("k").remarks[0]
+    assert len(result.fields) < 10
+    wide = flatledger.survey([{f"c{n}": n for n in range(2_000)}])
+    assert len(wide.fields) <= 301
+    values = flatledger.survey([{"v": f"value {n}"} for n in range(3_000)], sample=None)
+    assert (values.field("v").distinct, values.field("v").distinct_is_bound) == (1_000, True)
+    assert flatledger.survey([{"v": "x" * 10_000_000}]).field("v").longest == 10_000_000
+    assert flatledger.survey([]).fields == []
+
+
+def test_kinds_and_values(demo: Path) -> None:
+    source = demo / "requisitions.jsonl"
+    assert flatledger.distinct_values("status", source) == {
+        "received": 32,
+        "sent": 10,
+        "draft": 4,
+        "cancelled": 2,
+    }
+    kinds = flatledger.survey_kinds("status", source)
+    assert {kind: result.records for kind, result in kinds.items()} == {
+        "received": 32,
+        "sent": 10,
+        "draft": 4,
+        "cancelled": 2,
+    }
+
+
+def test_the_commands(tool: Tool, demo: Path) -> None:
+    done = tool("survey", "requisitions.jsonl")
+    assert done.returncode == 0
+    assert "all 48 records" in done.stderr
+    line = next(line for line in done.stdout.splitlines() if line.startswith("lines.options "))
+    assert line.split()[1:6] == ["40", "%", "64", "(1-1.5-2)", "object"]
+    assert "lines.qty" not in tool("survey", "requisitions.jsonl", "--under", "lines.part").stdout
+    assert tool("survey", "requisitions.jsonl", "--values", "status").stdout.splitlines()[1] == (
+        "received\t32"
+    )
+    fields = json.loads(tool("survey", "requisitions.jsonl", "--json").stdout)["fields"]
+    assert [field["path"] for field in fields][:3] == ["no", "raised", "status"]
+    assert tool("survey", "requisitions.jsonl", "--under", "nothing").returncode == 1
+    drafted = tool("draft", "requisitions.jsonl", "--row-per", "lines", "-o", "draft.yaml")
+    assert drafted.returncode == 0
+    exported = tool("export", "draft.yaml", "requisitions.jsonl", "-o", "draft.csv")
+    assert "It balances." in exported.stderr
+    rows = (demo / "draft.csv").read_text(encoding="utf-8").splitlines()
+    assert rows[0].startswith("No,Raised,Status,Station code,Station name,Keeper,Carriage,Tags")
+    again = tool("draft", "requisitions.jsonl", "-o", "draft.yaml")
+    assert again.returncode == 1
+    assert "is there already" in again.stderr
+    assert (
+        "did you mean `payments`?"
+        in tool("draft", "requisitions.jsonl", "--row-per", "paymets").stderr
+    )
+
+
+names = st.one_of(
+    st.sampled_from(
+        ["no", "qty", "unit-price", "Amount", "dc:title", "it's", "a b", "é", "#", "x.y"]
+    ),
+    st.text(min_size=1, max_size=5).filter(str.strip),
+)
+values = st.recursive(
+    st.one_of(
+        st.none(), st.booleans(), st.integers(), st.decimals(-99, 99, places=2), st.text(max_size=5)
+    ),
+    lambda inner: st.one_of(st.lists(inner, max_size=3), st.dictionaries(names, inner, max_size=3)),
+    max_leaves=10,
+)
+
+
+@settings(max_examples=150)
+@given(st.lists(st.dictionaries(names, values, max_size=4), max_size=4))
+def test_every_drafted_layout_runs_and_balances(records: list[Any]) -> None:
+    if all(value is None or value == "" for record in records for value in record.values()):
+        return
+    try:
+        text = flatledger.draft(records)
+    except flatledger.SourceError:  # nothing but empty objects
+        return
+    layout = flatledger.Layout.from_text(text)
+    rows = flatledger.rows(layout, records)
+    list(rows)
+    assert rows.balance().balanced, text
+
+
+@pytest.mark.parametrize(
+    "level", [None, "record", "lines", "lines.lots", "lines.options", "payments"]
+)
+def test_every_level_of_the_sample_data_can_be_drafted(demo: Path, level: str | None) -> None:
+    source = demo / "requisitions.jsonl"
+    layout = flatledger.Layout.from_text(flatledger.draft(source, row_per=level))
+    rows = flatledger.rows(layout, source)
+    assert len(list(rows)) > 40
+    assert rows.balance().balanced
