@@ -20,6 +20,14 @@ MOST_VALUES = 1_000
 EXAMPLES = 3
 DEEPEST = 60
 LONGEST_VALUE = 200
+_KINDS = {
+    str: "text",
+    int: "integer",
+    bool: "truth",
+    Decimal: "decimal",
+    dict: "object",
+    list: "list",
+}
 _SHORTHAND = re.compile(r"[A-Za-z_\u0080-\U0010FFFF][0-9A-Za-z_\u0080-\U0010FFFF]*")
 
 
@@ -66,7 +74,7 @@ class Spot:
         self.least: int | None = None
         self.most = 0
         self.kinds: Counter[str] = Counter()
-        self.values: Counter[str] = Counter()
+        self.values: Counter[str] = Counter()  # the first so many texts, with their counts
         self.overflow = False
         self.children: dict[str, Spot] = {}
         self.others: Spot | None = None
@@ -77,30 +85,35 @@ class Spot:
         if value is None or value == "" or depth > DEEPEST:
             return
         self.filled += 1
-        if isinstance(value, list | tuple):
-            self.lists += 1
-            self.entries += len(value)
-            self.least = len(value) if self.least is None else min(self.least, len(value))
-            self.most = max(self.most, len(value))
-            for entry in value:
-                self._entry(entry, depth)
-        else:
+        if value.__class__ is not list:
             self.lone += 1
             self.entries += 1
             self._entry(value, depth)
+            return
+        length = len(value)
+        self.lists += 1
+        self.entries += length
+        self.least = length if self.least is None else min(self.least, length)
+        self.most = max(self.most, length)
+        for entry in value:
+            self._entry(entry, depth)
 
     def _entry(self, value: Any, depth: int) -> None:
-        kind = kind_name(value)
+        kind = _KINDS.get(value.__class__) or kind_name(value)
         self.kinds[kind] += 1
-        if isinstance(value, dict):
+        if kind == "text":
+            self._text(value)
+        elif kind == "object":
             self.objects += 1
+            children = self.children
             for key, below in value.items():
-                self._child(key).add(below, depth + 1)
-        elif isinstance(value, list):
-            for entry in value:
-                self._entry(entry, depth + 1) if depth < DEEPEST else None
+                (children.get(key) or self._child(key)).add(below, depth + 1)
+        elif kind == "list":
+            if depth < DEEPEST:
+                for entry in value:
+                    self._entry(entry, depth + 1)
         else:
-            self._value(value)
+            self._text(text_of_value(value))
 
     def _child(self, key: str) -> Spot:
         child = self.children.get(key)
@@ -111,12 +124,17 @@ class Spot:
             self.others = child = self.others or Spot()
         return child
 
-    def _value(self, value: Any) -> None:
-        text = text_of_value(value)
-        self.longest = max(self.longest, len(text))
-        text = text[:LONGEST_VALUE]
-        if text in self.values or len(self.values) < MOST_VALUES:
-            self.values[text] += 1
+    def _text(self, text: str) -> None:
+        length = len(text)
+        if length > self.longest:
+            self.longest = length
+        if length > LONGEST_VALUE:
+            text = text[:LONGEST_VALUE]
+        values = self.values
+        if text in values:
+            values[text] += 1
+        elif len(values) < MOST_VALUES:
+            values[text] = 1
         else:
             self.overflow = True
 
