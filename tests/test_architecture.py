@@ -23,9 +23,10 @@ ARROWS = {
     "trying": {"errors", "language", "engine", "layout", "sources"},
     "surveying": {"errors", "language", "engine", "sources"},
     "drafting": {"errors", "engine", "layout", "sources", "surveying"},
+    "previewing": {"errors", "engine", "layout", "sources", "outputs", "exporting"},
     "cli": {
         *("errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"),
-        *("trying", "surveying", "drafting"),
+        *("trying", "surveying", "drafting", "previewing"),
     },
 }
 

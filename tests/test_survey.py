@@ -149,3 +149,36 @@ def test_every_level_of_the_sample_data_can_be_drafted(demo: Path, level: str | 
     rows = flatledger.rows(layout, source)
     assert len(list(rows)) > 40
     assert rows.balance().balanced
+
+
+def test_a_preview_says_what_the_export_then_does(tool: Tool, demo: Path) -> None:
+    source = demo / "requisitions.jsonl"
+    for name in ("requisition-lines", "station-summary", "part-summary", "station-spending"):
+        layout = flatledger.Layout.from_file(demo / f"{name}.yaml")
+        found = flatledger.preview(layout, source)
+        balance = flatledger.export(layout, source, demo / "out.csv")
+        size = (demo / "out.csv").stat().st_size
+        assert (found.balance.files[0].rows, found.balance.files[0].bytes) == (
+            balance.files[0].rows,
+            size,
+        )
+        assert found.first == list(flatledger.rows(layout, source))[:10]
+        assert [column.heading for column in found.columns] == list(layout.headings)
+    layout = flatledger.Layout.from_file(demo / "requisition-lines.yaml")
+    found = flatledger.preview(layout, source)
+    columns = {column.heading: column for column in found.columns}
+    assert columns["Carriage, SKC"].home == "record"
+    assert columns["Quantity"].kinds == ["number"]
+    assert columns["Checked by"].filled == 0
+    assert "Carriage, SKC belongs to the record: shown on each of its rows, and added once." in (
+        found.plan
+    )
+    many = [{"no": n} for n in range(3_000)]
+    short = flatledger.preview(
+        flatledger.Layout.from_text("columns: [{No: no}]"), many, sample=True
+    )
+    assert (short.rows, short.sample) == (1_000, True)
+    shown = tool("preview", "requisition-lines.yaml", "requisitions.jsonl", "--sample")
+    assert "requisition-lines.csv would have 93 rows, 7,160 bytes." in shown.stdout
+    assert "This is a sample" in shown.stdout
+    assert not (demo / "requisition-lines.csv").exists()

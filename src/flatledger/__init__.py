@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     )
     from .exporting import Rows, export, rows
     from .layout import Layout
+    from .previewing import Preview, preview
     from .surveying import distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
 
@@ -41,6 +42,7 @@ __all__ = [
     "Layout",
     "LayoutError",
     "OutputError",
+    "Preview",
     "Problem",
     "Rows",
     "SourceError",
@@ -48,6 +50,7 @@ __all__ = [
     "distinct_values",
     "draft",
     "export",
+    "preview",
     "rows",
     "survey",
     "survey_kinds",
@@ -57,6 +60,7 @@ __all__ = [
 _MODULES = {
     "Balance": "engine.balance",
     "draft": "drafting",
+    **dict.fromkeys(("Preview", "preview"), "previewing"),
     "Fault": "engine.faults",
     "Layout": "layout",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),

@@ -26,7 +26,7 @@ class Rows(Iterator[Row]):
     def __init__(self, layout: Layout, source: AnySource, progress: Progress | None = None) -> None:
         opened = open_source(source, layout.model.records)
         self.headings = layout.headings
-        self._run = _start(layout, opened, progress)
+        self._run = start_run(layout, opened, progress)
         self._rows = (row for block in self._run.blocks() for row in block)
 
     def __next__(self) -> Row:
@@ -37,7 +37,8 @@ class Rows(Iterator[Row]):
         return self._run.balance()
 
 
-def _start(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
+def start_run(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
+    """The run that a layout asks for: rows of records or entries, or rows of groups."""
     kind = GroupRun if layout.model.row_per_group else Run
     return kind(layout.model, source, progress)
 
@@ -82,7 +83,7 @@ def export(
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    run = _start(layout, open_source(source, layout.model.records), progress)
+    run = start_run(layout, open_source(source, layout.model.records), progress)
     with Target(place) as target:
         writer = DelimitedWriter(layout.model.output, target)
         writer.header(layout.headings)

@@ -114,6 +114,21 @@ def survey(source: str, **options: Any) -> None:
 
 
 @main.command()
+@click.argument("layout", type=click.Path())
+@click.argument("source", type=click.Path(allow_dash=True))
+@click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
+def preview(layout: str, source: str, sample: bool) -> None:
+    """Show what an export would give, without writing anything.
+
+    The columns with what they hold, the plan in plain words, the first rows, and what would be
+    read, kept and written, counted over the whole of SOURCE.
+    """
+    from .preview import run_preview
+
+    raise SystemExit(run_preview(layout, source, sample))
+
+
+@main.command()
 @click.argument("source", type=click.Path(allow_dash=True))
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
 @click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")

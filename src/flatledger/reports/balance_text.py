@@ -20,6 +20,17 @@ def print_balance(balance: Balance, console: Console) -> None:
     console.print(Group(*_blocks(balance)), highlight=False)
 
 
+def print_counts(balance: Balance, console: Console) -> None:
+    """Print what was read, kept and held back, with the faults."""
+    console.print(_counts(balance, "rows"), highlight=False)
+    if balance.conditions:
+        console.print()
+        console.print(_conditions(balance), highlight=False)
+    console.print()
+    for line in (*(f"Note: {note}" for note in balance.notes), *_fault_lines(balance)):
+        console.print(Text(line))
+
+
 def _blocks(balance: Balance) -> list[RenderableType]:
     blocks: list[RenderableType] = [
         Text(f"Balance of {balance.layout}", style="bold"),
@@ -56,7 +67,7 @@ def _grid(*headings: str) -> Table:
     return table
 
 
-def _counts(balance: Balance) -> Table:
+def _counts(balance: Balance, rows: str = "rows written") -> Table:
     table = _grid("", ">read", ">kept", ">held back", ">left out", "")
     table.add_row(
         "records",
@@ -68,7 +79,7 @@ def _counts(balance: Balance) -> Table:
         note = "left out with their record" if level.with_parent else ""
         numbers = _numbers(level.met, level.kept, level.held_back, level.with_parent)
         table.add_row(f"entries of {level.level}", *numbers, note)
-    table.add_row("rows written", "", f"{balance.rows:,}", "", "", _totals(balance))
+    table.add_row(rows, "", f"{balance.rows:,}", "", "", _totals(balance))
     return table
 
 

@@ -1,0 +1,218 @@
+"""Looking at a table before it is written: its columns, the plan in words, the counts."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from decimal import Decimal
+from itertools import islice
+from typing import Any, BinaryIO, cast
+
+from .engine.balance import FileCount
+from .engine.levels import level_name
+from .engine.plan import Plan
+from .engine.preview import ColumnPreview, Preview
+from .engine.protocols import Batch, Row, Source
+from .engine.run import Progress, Run
+from .exporting import start_run
+from .layout import Layout
+from .layout.model import Column
+from .outputs import DelimitedWriter, Target
+from .sources import AnySource, open_source
+
+ROWS = 10
+EXAMPLES = 3
+SAMPLE = 1_000
+
+
+def preview(
+    layout: Layout,
+    source: AnySource,
+    *,
+    sample: bool = False,
+    progress: Progress | None = None,
+) -> Preview:
+    """Run a layout without writing; count over the whole source, or over its first 1,000 records.
+
+    Raises LayoutError, SourceError and OutputError, as the export would.
+
+    >>> layout = Layout.from_data({"columns": [{"No": "no"}, {"Mark": {"text": "x"}}]})
+    >>> look = preview(layout, [{"no": 1}, {}])
+    >>> [(column.heading, column.source, column.filled) for column in look.columns], look.rows
+    ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
+    """
+    opened = open_source(source, layout.model.records)
+    run = start_run(layout, _FirstRecords(opened) if sample else opened, progress)
+    columns = [column for column in layout.model.columns if not column.suppressed]
+    watched = [_Watched() for _ in columns]
+    first: list[Row] = []
+    writer = DelimitedWriter(layout.model.output, Target(cast(BinaryIO, _Nowhere())))
+    writer.header(layout.headings)
+    for block in run.blocks():
+        first += block[: ROWS - len(first)]
+        for place, one in enumerate(watched):
+            one.add([row[place] for row in block])
+        writer.write(block)
+    balance = run.balance()
+    name = layout.model.output.file or "the table"
+    balance.files.append(FileCount(name, writer.rows, writer.bytes))
+    plan = run.plan if isinstance(run, Run) else None
+    return Preview(
+        columns=[one.preview(column, plan) for one, column in zip(watched, columns, strict=True)],
+        plan=list(_sentences(layout, plan)),
+        first=first,
+        rows=writer.rows,
+        balance=balance,
+        sample=sample,
+    )
+
+
+class _Nowhere(io.RawIOBase):
+    """Takes bytes and keeps none."""
+
+    name = "nowhere"
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data: Any) -> int:
+        return len(data)
+
+
+class _FirstRecords:
+    """A source that ends early."""
+
+    def __init__(self, source: Source) -> None:
+        self._source = source
+        self.name = source.name
+
+    def look_ahead(self) -> list[Any]:
+        return self._source.look_ahead()
+
+    def batches(self, shape: Any) -> Iterator[Batch]:
+        read = 0
+        for batch in self._source.batches(shape):
+            left = SAMPLE - read
+            numbers = list(islice(batch.numbers, left))
+            yield Batch(batch.records[:left], numbers, batch.faults)
+            read += len(batch.records)
+            if read >= SAMPLE:
+                return
+
+
+class _Watched:
+    """What the cells of one column turn out to be."""
+
+    def __init__(self) -> None:
+        self.filled = 0
+        self.kinds: list[str] = []
+        self.examples: list[str] = []
+
+    def add(self, cells: list[Any]) -> None:
+        present = [cell for cell in cells if cell is not None]
+        self.filled += len(present)
+        for kind in {cell.__class__ for cell in present}:
+            name = {str: "text", int: "number", bool: "truth"}.get(kind, "number")
+            if name not in self.kinds:
+                self.kinds.append(name)
+        if len(self.examples) < EXAMPLES:
+            shown = dict.fromkeys(_shown(cell) for cell in present)
+            new = [text for text in shown if text not in self.examples]
+            self.examples += new[: EXAMPLES - len(self.examples)]
+
+    def preview(self, column: Column, plan: Plan | None) -> ColumnPreview:
+        return ColumnPreview(
+            heading=column.heading,
+            source=_source_of(column),
+            home=_home_of(column, plan),
+            kinds=self.kinds,
+            filled=self.filled,
+            examples=self.examples,
+            none=column.text or "blank",
+        )
+
+
+def _shown(cell: Any) -> str:
+    return format(cell, "f") if isinstance(cell, Decimal) else str(cell)
+
+
+def _source_of(column: Column) -> str:
+    """Where a column comes from, in plain words."""
+    if column.text is not None:
+        return "the same text on every row"
+    if column.value is None:
+        return "blank, for the receiver to fill in"
+    parts = [" ".join(column.value.text.split())]
+    if column.decimals is not None:
+        parts.append(f"rounded to {column.decimals} decimals")
+    return ", ".join(parts)
+
+
+def _home_of(column: Column, plan: Plan | None) -> str:
+    if plan is None:
+        return "group"
+    if column.value is None:
+        return ""
+    return level_name(plan.chain.levels[plan.column(column.heading).home])
+
+
+# ---- the plan in plain words -----------------------------------------------------------------
+
+
+def _sentences(layout: Layout, plan: Plan | None) -> Iterator[str]:
+    model = layout.model
+    if plan is None:
+        keys = ", ".join(key.text for key in model.row_per_group)
+        yield f"One row for each group: {keys}. Each kept entry is taken once per group."
+    elif not model.totals.detail:
+        keys = ", ".join(key.text for key in plan.group) or "everything"
+        yield f"One row for each group ({keys}), without the detail."
+    else:
+        yield f"One row for each {_entry(plan.chain.row, plan)}."
+        yield from _without_entries(plan)
+    if plan is not None:
+        yield from _above_the_row(plan)
+    yield from _order(layout, plan)
+    yield from _totals(layout)
+
+
+def _entry(level: int, plan: Plan) -> str:
+    name = level_name(plan.chain.levels[level])
+    return name if level == 0 else f"entry of {name}"
+
+
+def _without_entries(plan: Plan) -> Iterator[str]:
+    if plan.chain.row > 0:
+        name = level_name(plan.chain.levels[-1])
+        drops = "is left out" if plan.drops_without_entries else "gives one row with blanks"
+        yield f"A record without {name} {drops}."
+
+
+def _above_the_row(plan: Plan) -> Iterator[str]:
+    for column in plan.totalled:
+        if column.home < plan.chain.row:
+            yield (
+                f"{column.column.heading} belongs to the {_entry(column.home, plan)}: shown on "
+                "each of its rows, and added once."
+            )
+
+
+def _order(layout: Layout, plan: Plan | None) -> Iterator[str]:
+    keys = []
+    for key in layout.model.sort:
+        name = key.heading or (key.value.text if key.value else "")
+        keys.append(f"{name}, downwards" if key.descending else name)
+    if keys:
+        yield f"Sorted by {'; '.join(keys)}."
+    if plan is not None and plan.group and layout.model.totals.detail:
+        yield f"Grouped by {', '.join(key.text for key in plan.group)}, groups first."
+    if not keys and plan is not None and not plan.group:
+        yield "In the order of the source."
+
+
+def _totals(layout: Layout) -> Iterator[str]:
+    totalled = [column.heading for column in layout.model.columns if column.total]
+    if totalled:
+        places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
+        where = places[layout.model.totals.subtotals] if layout.model.group else "at the end"
+        yield f"Totals stand {where}: {'; '.join(totalled)}."
