@@ -137,4 +137,5 @@ def test_a_file_read_back_gives_the_rows(
     read = csv.reader(io.StringIO(file.getvalue().decode(), newline=""), delimiter=delimiter)
     given_rows = [tuple(cell or "" for cell in row) for row in flatledger.rows(layout, source)]
     assert [tuple(row) for row in read] == given_rows
-    assert [row[0] or "" for row in given_rows] == [a if a.strip() else "" for a, _ in cells]
+    blanks = " \t\r\n\f\v"
+    assert [row[0] or "" for row in given_rows] == [a if a.strip(blanks) else "" for a, _ in cells]

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from .drafting import draft
     from .engine.balance import Balance
     from .engine.faults import Fault
+    from .engine.preview import Preview
     from .errors import (
         ExpressionError,
         FlatLedgerError,
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
     )
     from .exporting import Rows, export, rows
     from .layout import Layout
-    from .previewing import Preview, preview
+    from .previewing import preview
     from .surveying import distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
 
@@ -60,7 +61,8 @@ __all__ = [
 _MODULES = {
     "Balance": "engine.balance",
     "draft": "drafting",
-    **dict.fromkeys(("Preview", "preview"), "previewing"),
+    "Preview": "engine.preview",
+    "preview": "previewing",
     "Fault": "engine.faults",
     "Layout": "layout",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),

@@ -24,6 +24,7 @@ from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
 PART_SEPARATOR = ", "
+BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with anything beyond
 
 
 class Held:
@@ -286,9 +287,9 @@ def is_null(value: Any) -> bool:
     if value is None:
         return True
     if isinstance(value, str):
-        return not value or value.isspace()
+        return not value.strip(BLANKS)
     return value.__class__ is list and all(
-        item is None or (item.__class__ is str and not item.strip()) for item in value
+        item is None or (item.__class__ is str and not item.strip(BLANKS)) for item in value
     )
 
 
