@@ -33,21 +33,20 @@ class Tally:
     def add(self, rows: Iterable[Row], plan: ColumnPlan) -> None:
         """Add a column's cells. Blank ones don't count, nor does a text among numbers (a fault)."""
         place = plan.place
-        if plan.numeric:
-            cells = [
-                cell
-                for row in rows
-                if (cell := row[place]) is not None and cell.__class__ is not str
-            ]
-        else:
-            cells = [row[place] for row in rows if row[place] is not None]
-        self.count += len(cells)
-        if plan.column.total and plan.column.total.kind == "list":
-            self._gather(cells, plan.column.total.keeps)
-            return
         kind = plan.column.total.kind if plan.column.total else "count"
+        cells = [row[place] for row in rows]
         if kind in ("sum", "avg"):
-            self.sum += sum(cells)
+            try:
+                self.sum += sum(cells)  # one that is no number, which is rare, ends in the except
+            except TypeError:
+                cells = [cell for cell in cells if _counts(cell, plan.numeric)]
+                self.sum += sum(cells)
+            self.count += len(cells)
+            return
+        cells = [cell for cell in cells if _counts(cell, plan.numeric)]
+        self.count += len(cells)
+        if kind == "list" and plan.column.total:
+            self._gather(cells, plan.column.total.keeps)
         elif kind in ("min", "max") and cells:
             self._extremes(min(cells), max(cells))
 
@@ -96,3 +95,7 @@ class Tally:
         if value is not None and column.decimals is not None:
             return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT))
         return plain(value) if isinstance(value, Decimal) else value
+
+
+def _counts(cell: Any, numeric: bool) -> bool:
+    return cell is not None and not (numeric and cell.__class__ is str)
