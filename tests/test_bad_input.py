@@ -130,7 +130,8 @@ def test_a_table_that_does_not_balance_exits_4(
     honest = Tally.add
     monkeypatch.setattr(Tally, "add", lambda own, rows, plan: honest(own, list(rows)[1:], plan))
     source, to = str(folder / "good.jsonl"), str(folder / "out.csv")
-    assert run_export(str(folder / "layout.yaml"), source, to, None, False, False) == 4
+    layout = flatledger.Layout.from_file(folder / "layout.yaml")
+    assert run_export(layout, source, to, None, False, False) == 4
     assert "IT DOES NOT BALANCE" in capsys.readouterr().err
 
 

@@ -129,3 +129,24 @@ def test_the_tool_s_own_words(tool: Tool, tmp_path: Path) -> None:
     full = tool("export", "l.yaml", "s.jsonl", "-o", "-", "--report-to", "/dev/full")
     assert full.returncode == 1
     assert "/dev/full can't be written" in full.stderr
+
+
+def test_a_layout_typed_on_the_command_line(tool: Tool, demo: Path) -> None:
+    options = (
+        *("--row-per", "lines", "--column", "Part: lines.part.code", "--sort", "Part"),
+        *("--column", "Quantity: {value: lines.qty, total: sum}", "--column", "status"),
+        *("--only", "lines.qty > 11", "--only", "station.code = 'TAR'"),
+    )
+    done = tool("export", "requisitions.jsonl", *options, "-o", "-", "-q")
+    assert done.stdout.replace("\r", "").splitlines() == [
+        "Part,Quantity,status",
+        "BT-06,12,received",
+        "PT-05,12,received",
+        "Grand total,24,",
+    ]
+    assert "2 rows" not in tool("preview", "requisitions.jsonl", *options).stderr
+    slip = tool("export", "requisitions.jsonl", "--column", "Part: {value: lines.qty, totl: sum}")
+    assert slip.returncode == 1
+    assert "command line: no key `totl` in column `Part`; did you mean `total`?" in slip.stderr
+    assert tool("export", "l.yaml", "requisitions.jsonl", "--column", "A: no").returncode == 2
+    assert tool("export", "requisitions.jsonl").returncode == 2

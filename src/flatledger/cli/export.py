@@ -18,7 +18,7 @@ DOES_NOT_BALANCE = 4
 
 
 def run_export(
-    layout_file: str,
+    layout: Layout,
     source: str,
     to: str | None,
     report_to: str | None,
@@ -26,7 +26,6 @@ def run_export(
     quiet: bool,
 ) -> int:
     """Export, show the balance on standard error, and give the exit code."""
-    layout = Layout.from_file(layout_file)
     place = to or layout.model.output.file or "-"
     if place != "-" and source != "-" and _same_file(place, source):
         raise OutputError(f"{place} is the source itself; name another file")

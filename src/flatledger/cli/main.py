@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+from collections.abc import Callable
 from types import FrameType
 from typing import Any
 
@@ -47,6 +48,22 @@ def _stop(number: int, _: FrameType | None) -> None:
     raise SystemExit(128 + number)
 
 
+LAYOUT_OPTIONS = (
+    ("--column", "columns", "A column as in a layout, such as 'Part: lines.part.code'."),
+    ("--only", "only", "A condition that must be true."),
+    ("--sort", "sort", "A heading or expression to sort by; desc after it turns it round."),
+    ("--group", "group", "A heading or expression to group by."),
+)
+
+
+def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Give a command the options by which a layout is typed."""
+    for name, key, help_text in reversed(LAYOUT_OPTIONS):
+        command = click.option(name, key, multiple=True, metavar="TEXT", help=help_text)(command)
+    row_per = click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
+    return row_per(command)
+
+
 @click.group(cls=Commands, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
 @click.option(
     "--version",
@@ -69,14 +86,20 @@ def main() -> None:
 
 
 @main.command()
-@click.argument("layout", type=click.Path())
-@click.argument("source", type=click.Path(allow_dash=True))
+@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output.")
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
 @click.option("--strict", is_flag=True, help="Exit 3 when there were faults.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
+@layout_options
 def export(
-    layout: str, source: str, to: str | None, report_to: str | None, strict: bool, quiet: bool
+    places: tuple[str, ...],
+    to: str | None,
+    report_to: str | None,
+    strict: bool,
+    quiet: bool,
+    row_per: str | None,
+    **lists: tuple[str, ...],
 ) -> None:
     """Export SOURCE as LAYOUT says, and show the balance.
 
@@ -86,9 +109,17 @@ def export(
     \b
     flatledger export requisition-lines.yaml requisitions.jsonl
     flatledger export requisition-lines.yaml requisitions.jsonl -o - | less
+
+    Without a layout's file, its columns are typed:
+
+    \b
+    flatledger export requisitions.jsonl --row-per lines --column 'Part: lines.part.code'
+        --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
     """
     from .export import run_export
+    from .typed import layout_and_source
 
+    layout, source = layout_and_source(places, row_per, lists)
     raise SystemExit(run_export(layout, source, to, report_to, strict, quiet))
 
 
@@ -114,17 +145,21 @@ def survey(source: str, **options: Any) -> None:
 
 
 @main.command()
-@click.argument("layout", type=click.Path())
-@click.argument("source", type=click.Path(allow_dash=True))
+@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
-def preview(layout: str, source: str, sample: bool) -> None:
+@layout_options
+def preview(
+    places: tuple[str, ...], sample: bool, row_per: str | None, **lists: tuple[str, ...]
+) -> None:
     """Show what an export would give, without writing anything.
 
     The columns with what they hold, the plan in plain words, the first rows, and what would be
-    read, kept and written, counted over the whole of SOURCE.
+    read, kept and written, counted over the whole of SOURCE. A layout can be typed as for export.
     """
     from .preview import run_preview
+    from .typed import layout_and_source
 
+    layout, source = layout_and_source(places, row_per, lists)
     raise SystemExit(run_preview(layout, source, sample))
 
 

@@ -9,9 +9,8 @@ from .progress import showing_progress
 from .terminal import results
 
 
-def run_preview(layout_file: str, source: str, sample: bool) -> int:
+def run_preview(layout: Layout, source: str, sample: bool) -> int:
     """Show columns, plan, first rows and counts."""
-    layout = Layout.from_file(layout_file)
     with showing_progress() as progress:
         found = preview(layout, source, sample=sample, progress=progress)
     print_preview(layout.name, layout.headings, found, results())
