@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from decimal import Decimal
 from typing import Any
+
+INDENT = "    "
 
 
 class Lines:
@@ -68,3 +70,12 @@ class Constants:
         name = f"{stem}_{len(self.values)}"
         self.values[name] = value
         return name
+
+
+def listed_codes(codes: Iterable[str]) -> str:
+    """The inside of a tuple."""
+    return "".join(f"{code}, " for code in codes)
+
+
+def indented(lines: Iterable[str], depth: int) -> list[str]:
+    return [INDENT * depth + line for line in lines]

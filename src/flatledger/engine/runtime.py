@@ -6,11 +6,9 @@ fault and null; nothing here stops a run.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
-
-import msgspec
 
 from ..language.patterns import PatternTooSlowError
 from ..language.selecting import Selection
@@ -18,22 +16,22 @@ from . import times
 from .aggregates import AGGREGATES
 from .faults import Fault, FaultLog, shown
 from .functions import FUNCTIONS, cast_value, text_of
-from .levels import MEMBERS
 from .matching import like, like_regex, overlap
 from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
-
-REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
-PART_SEPARATOR = ", "
-BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with anything beyond
-
-
-class Held:
-    """An entry of the row's chain that is plain data, and what the engine notes on it."""
-
-    __slots__ = ("kept", "met", "ordinal", "whole")
-
-    def __init__(self, whole: Any) -> None:
-        self.whole = whole
+from .plain_data import (
+    Held,
+    below,
+    is_null,
+    listed,
+    mark,
+    members,
+    put_entries,
+    raw_text,
+    text_of_parts,
+    truth_text,
+    walk,
+    walk_aligned,
+)
 
 
 class Runtime:
@@ -200,7 +198,7 @@ class Runtime:
         value = self.one(value, path, number)
         if isinstance(value, Unreadable):
             self.fault(number, path, value, value.reason)
-        return None if is_null(value) else _text(value)
+        return None if is_null(value) else text_of_parts(value)
 
     def as_truth(self, value: Any, path: str, number: int) -> bool | None:
         """A truth value; of texts only true and false are one."""
@@ -231,7 +229,7 @@ class Runtime:
             if not present or (len(present) == 1 and not aligned):
                 return present[0] if present else None
             return separator.join(text for text in texts if text or aligned)
-        return _text(value)
+        return text_of_parts(value)
 
     # ---- operations
 
@@ -265,124 +263,3 @@ def _whole(text: str) -> int | Decimal | None:
     if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
         return int(text)
     return read_decimal(text)
-
-
-def raw_text(value: Any) -> str | None:
-    """What could not be read as a number, as a cell shows it all the same."""
-    return None if is_null(value) else _text(value)
-
-
-def _text(value: Any) -> str:
-    if isinstance(value, dict):
-        value = list(value.values())
-    elif isinstance(value, msgspec.Struct) and hasattr(value, "__struct_encode_fields__"):
-        value = list(msgspec.structs.astuple(value))
-    if isinstance(value, list | tuple):
-        return PART_SEPARATOR.join(_text(part) for part in value if not is_null(part))
-    return "" if value is None else text_of(value)
-
-
-def is_null(value: Any) -> bool:
-    """Missing, null and blank text are null everywhere, and so is a list of nothing else."""
-    if value is None:
-        return True
-    if isinstance(value, str):
-        return not value.strip(BLANKS)
-    return value.__class__ is list and all(
-        item is None or (item.__class__ is str and not item.strip(BLANKS)) for item in value
-    )
-
-
-def truth_text(value: bool | None) -> str | None:
-    """A truth value as XML Schema and CSVW write it."""
-    return None if value is None else "true" if value else "false"
-
-
-def walk(value: Any, names: tuple[str, ...]) -> Any:
-    """Name steps through plain data; a step on a list goes to each of its entries.
-
-    >>> walk({"payments": [{"amount": 3}, {}, {"amount": 5}]}, ("payments", "amount"))
-    [3, 5]
-    """
-    found = walk_aligned(value, names)
-    return [item for item in found if item is not None] if found.__class__ is list else found
-
-
-def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
-    """The same, with None for each entry that lacks the field.
-
-    >>> walk_aligned({"payments": [{"amount": 3}, {}]}, ("payments", "amount"))
-    [3, None]
-    """
-    for position, name in enumerate(names):
-        if name == MEMBERS and value.__class__ is dict:
-            value = list(value.values())
-        elif value.__class__ is dict:
-            value = value.get(name)
-        elif value.__class__ is list:
-            found: list[Any] = []
-            for entry in value:
-                inner = walk_aligned(entry, names[position:])
-                found += inner if inner.__class__ is list else [inner]
-            return found
-        else:
-            return None
-    return value
-
-
-def listed(value: Any) -> list[Any]:
-    """The entries of a side level: a lone value is a list of one; nulls are no entries."""
-    if value.__class__ is not list:
-        return [] if is_null(value) else [value]
-    return [
-        part
-        for entry in value
-        for part in (listed(entry) if entry.__class__ is list else [entry])
-        if part is not None
-    ]
-
-
-def put_entries(entry: Any, names: tuple[str, ...], kept: list[Any]) -> None:
-    """Let an entry have only the kept ones at a side level below it."""
-    entry = entry.whole if isinstance(entry, Held) else entry
-    for name in names[:-1]:
-        if isinstance(entry, msgspec.Struct):
-            entry = getattr(entry, _field(entry, name))
-        else:
-            entry = entry.get(name) if isinstance(entry, dict) else None
-    if isinstance(entry, dict):
-        entry[names[-1]] = kept
-    elif isinstance(entry, msgspec.Struct):
-        setattr(entry, _field(entry, names[-1]), kept)
-
-
-def _field(struct: msgspec.Struct, name: str) -> str:
-    places = zip(struct.__struct_encode_fields__, struct.__struct_fields__, strict=True)
-    return dict(places)[name]
-
-
-def members(value: Any) -> list[tuple[str, Any]]:
-    """The members of a mapping, or of each of several: names with values."""
-    if value.__class__ is list:
-        return [member for entry in value for member in members(entry)]
-    return list(value.items()) if value.__class__ is dict else []
-
-
-def below(entries: list[Any], depth: int) -> int:
-    """How many kept entries there are ``depth`` levels below some entries."""
-    if depth == 0:
-        return len(entries)
-    return sum(below(entry.kept, depth - 1) for entry in entries)
-
-
-def mark(seen: set[tuple[Hashable, ...]], keys: tuple[Hashable, ...]) -> int:
-    """The smallest depth of groups in which an entry is new, REPEAT if it is new in none.
-
-    Depth 0 is the whole table, depth 1 the outermost group. The entry's value is counted in every
-    depth from the mark on, so it is once in each group and once in all.
-    """
-    for depth in range(len(keys) + 1):
-        if keys[:depth] not in seen:
-            seen.update(keys[:length] for length in range(depth, len(keys) + 1))
-            return depth
-    return REPEAT
