@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from .code import Constants, indented, listed_codes
+from .code import INDENT, Constants, indented, listed_codes
 from .emit_paths import entry_name
 from .emitter import Emitter
 from .faults import FaultLog
@@ -22,8 +22,6 @@ from .plain_data import REPEAT, Held
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
 from .totals import Tally
-
-_INDENT = "    "
 
 
 @dataclass(slots=True)
@@ -182,11 +180,11 @@ def _weighing(index: int, value: str, plan: ColumnPlan) -> list[str]:
     lines = [f"if {value} is None: blank_{index} += 1"]
     if not plan.numeric:
         return [*lines, f"else: count_{index} += 1"]
-    lines += [f"elif {value}.__class__ is not str:", f"{_INDENT}count_{index} += 1"]
+    lines += [f"elif {value}.__class__ is not str:", f"{INDENT}count_{index} += 1"]
     if total.kind in ("sum", "avg"):
-        return [*lines, f"{_INDENT}sum_{index} += {value}"]
+        return [*lines, f"{INDENT}sum_{index} += {value}"]
     if total.kind in ("min", "max"):
         name, sign = ("low", "<") if total.kind == "min" else ("high", ">")
         test = f"if {name}_{index} is None or {value} {sign} {name}_{index}:"
-        return [*lines, f"{_INDENT}{test} {name}_{index} = {value}"]
+        return [*lines, f"{INDENT}{test} {name}_{index} = {value}"]
     return lines
