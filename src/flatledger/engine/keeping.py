@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ..language import nodes as n
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name
 from .emitter import Emitter
@@ -122,12 +121,7 @@ class _Keep:
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
-        ordinals = any(
-            isinstance(part, n.Call) and part.name == "ordinal"
-            for expression in self.plan.expressions
-            for part in expression.node.walk()
-        )
-        call = f"entries({raw}, {struct_name}, {ordinals}, {site}, number)"
+        call = f"entries({raw}, {struct_name}, {self.plan.numbers_entries}, {site}, number)"
         return [
             *self.loads.blocks[level].lines,
             f"entries_{deeper} = {call}",

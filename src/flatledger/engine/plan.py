@@ -100,6 +100,15 @@ class Plan:
         yield from (key.value for key in self.model.group if key.value)
 
     @property
+    def numbers_entries(self) -> bool:
+        """Whether some expression asks for the place of an entry."""
+        return any(
+            isinstance(part, n.Call) and part.name == "ordinal"
+            for expression in self.expressions
+            for part in expression.node.walk()
+        )
+
+    @property
     def written(self) -> list[ColumnPlan]:
         """The columns that are written, in their order."""
         return [plan for plan in self.columns if not plan.column.suppressed]

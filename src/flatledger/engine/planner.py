@@ -39,7 +39,7 @@ class _Planner:
         self._keys()
         self._marks()
         self._stop_at_problems()
-        self.result.shape = Shape(self.result.chain, self._wants())
+        self.result.shape = Shape(self.result.chain, self._wants(), self.result.numbers_entries)
         return self.result
 
     def _wants(self) -> Iterator[Names]:
