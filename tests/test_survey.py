@@ -58,7 +58,12 @@ def test_odd_data_stays_bounded() -> None:
     assert "its keys are data" in result.field("k").remarks[0]
     assert len(result.fields) < 10
     wide = flatledger.survey([{f"c{n}": n for n in range(2_000)}])
-    assert len(wide.fields) <= 301
+    assert len(wide.fields) == 2_000
+    wider = [{f"c{n}": n for n in range(5_000)}]
+    assert len(flatledger.survey(wider).fields) == 3_001
+    drafted = flatledger.draft(wider)
+    assert "more than 3,000 fields; the others are not listed" in drafted
+    assert drafted.count("\n  - C") == 3_000
     values = flatledger.survey([{"v": f"value {n}"} for n in range(3_000)], sample=None)
     assert (values.field("v").distinct, values.field("v").distinct_is_bound) == (1_000, True)
     assert flatledger.survey([{"v": "x" * 10_000_000}]).field("v").longest == 10_000_000

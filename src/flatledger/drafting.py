@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from .engine.survey import FieldSurvey, SurveyResult
+from .engine.survey import MOST_KEYS, FieldSurvey, SurveyResult
 from .errors import SourceError
 from .layout.names import proposal
 from .sources import AnySource
@@ -119,6 +119,8 @@ class Draft:
         lines = [f"# Drafted from {read} {self.result.records:,} records of {self.result.source}."]
         if not self.result.complete:
             lines.append("# A field that only later records have is missing here.")
+        if any(field.path == "$.*" for field in self.result.fields):
+            lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
         if self.records:
             lines += ["", f"source: {{records: {self.records}}}"]
         lines += ["", f"row-per: {_scalar(_rooted(self.row))}"]

@@ -15,7 +15,7 @@ import msgspec
 
 from .recognising import recognise
 
-MOST_KEYS = 300
+MOST_KEYS = 3_000  # tables of hundreds of columns are normal
 MOST_VALUES = 1_000
 EXAMPLES = 3
 DEEPEST = 60
