@@ -42,11 +42,15 @@ class ExpressionError(FlatLedgerError):
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """One fault of a layout: what is wrong, and where (counted from 1; 0 is unknown)."""
+    """One fault of a layout: what is wrong, and where (counted from 1; 0 is unknown).
+
+    ``file`` is set where a layout is put together from several.
+    """
 
     message: str
     line: int = 0
     column: int = 0
+    file: str = ""
 
     def __str__(self) -> str:
         return (
@@ -63,8 +67,9 @@ class LayoutError(FlatLedgerError):
 
     def __init__(self, name: str, problems: list[Problem]) -> None:
         self.name = name
-        self.problems = sorted(problems, key=lambda problem: (problem.line, problem.column))
-        super().__init__("\n".join(f"{name}: {problem}" for problem in self.problems))
+        self.problems = sorted(problems, key=lambda p: (p.file, p.line, p.column))
+        lines = (f"{problem.file or name}: {problem}" for problem in self.problems)
+        super().__init__("\n".join(lines))
 
 
 class SourceError(FlatLedgerError):

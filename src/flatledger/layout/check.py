@@ -110,7 +110,7 @@ class _Checker(Forms):
         for column in columns:
             if column.heading in seen:
                 first = seen[column.heading]
-                place = f" (first at line {first.line})" if first.line else ""
+                place = f" (first at line {first.place[0]})" if first.place[0] else ""
                 self.problems.append(
                     column.problem(f"the heading `{column.heading}` comes twice{place}; rename one")
                 )
@@ -126,12 +126,14 @@ class _Checker(Forms):
             self.fault(extra, self.extra_key(heading.text, extra.text))
         if not heading.text.strip():
             self.fault(heading, "a column needs a heading")
-        place = {"heading": heading.text, "line": heading.line, "column": heading.column}
+        place = (heading.line, heading.column, heading.file)
         if isinstance(value, Mapping):
-            return Column(**{**place, **self.column_properties(value, heading.text)})
+            properties = self.column_properties(value, heading.text)
+            return Column(heading.text, **properties, place=place)
         if isinstance(value, Scalar) and not value.text.strip() and not value.style:
-            return Column(**cast(Any, place))
-        return Column(**cast(Any, place), value=self.expression(value, f"column `{heading.text}`"))
+            return Column(heading.text, place=place)
+        expression = self.expression(value, f"column `{heading.text}`")
+        return Column(heading.text, expression, place=place)
 
     def extra_key(self, heading: str, extra: str) -> str:
         if extra in COLUMN_KEYS:

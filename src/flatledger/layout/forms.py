@@ -25,7 +25,7 @@ class Forms:
         self.problems: list[Problem] = []
 
     def fault(self, item: Item, message: str) -> None:
-        self.problems.append(Problem(message, item.line, item.column))
+        self.problems.append(Problem(message, item.line, item.column, item.file))
 
     def mapping(self, item: Item, where: str, known: Collection[str]) -> dict[str, Item]:
         """The values by key; unknown keys and keys that come twice are faults."""
@@ -119,7 +119,7 @@ class Forms:
             self.fault(item, f"{where} takes an expression")
             return None
         if not item.text.strip():
-            self.text(Scalar("", item.line, item.column), where)
+            self.text(Scalar("", item.line, item.column, file=item.file), where)
             return None
         try:
             return Expression(item, parse_expression(item.text))

@@ -9,7 +9,7 @@ import msgspec
 
 from ..errors import Problem
 from ..language.nodes import Node
-from .text import Scalar
+from .text import Place, Scalar
 
 TotalKind = Literal["sum", "avg", "count", "min", "max", "list"]
 DEFAULT_SEPARATOR = "; "
@@ -62,12 +62,11 @@ class Column(msgspec.Struct, frozen=True):
     separator: str = DEFAULT_SEPARATOR
     aligned: bool = False
     suppressed: bool = False
-    line: int = 0
-    column: int = 0
+    place: Place = (0, 0, "")
 
     def problem(self, message: str) -> Problem:
         """A fault of this column, placed at its heading."""
-        return Problem(message, self.line, self.column)
+        return Problem(message, *self.place)
 
 
 class Condition(msgspec.Struct, frozen=True):

@@ -14,6 +14,9 @@ import msgspec
 from ..errors import LayoutError, Problem
 
 
+Place = tuple[int, int, str]  # line and column from 1, and the file; 0 and "" where unknown
+
+
 class Scalar(msgspec.Struct, frozen=True):
     """A text as it was typed; ``style`` is YAML's: plain (``""``), ``'``, ``"``, ``|`` or ``>``."""
 
@@ -21,14 +24,15 @@ class Scalar(msgspec.Struct, frozen=True):
     line: int = 0
     column: int = 0
     style: str = ""
+    file: str = ""
 
-    def place(self, position: int) -> tuple[int, int]:
-        """Line and column of a position within the text; the line alone in a block of lines."""
+    def place(self, position: int) -> Place:
+        """The place of a position within the text; the line alone in a block of lines."""
         if not self.line:
-            return 0, 0
+            return 0, 0, self.file
         if self.style in ("|", ">"):
-            return self.line + 1 + self.text.count("\n", 0, position), self.column
-        return self.line, self.column + position + bool(self.style)
+            return self.line + 1 + self.text.count("\n", 0, position), self.column, self.file
+        return self.line, self.column + position + bool(self.style), self.file
 
 
 class Sequence(msgspec.Struct, frozen=True):
@@ -37,6 +41,7 @@ class Sequence(msgspec.Struct, frozen=True):
     items: tuple[Item, ...]
     line: int = 0
     column: int = 0
+    file: str = ""
 
 
 class Mapping(msgspec.Struct, frozen=True):
@@ -45,6 +50,7 @@ class Mapping(msgspec.Struct, frozen=True):
     pairs: tuple[tuple[Scalar, Item], ...]
     line: int = 0
     column: int = 0
+    file: str = ""
 
 
 Item = Scalar | Sequence | Mapping
@@ -71,25 +77,26 @@ def read_yaml(text: str, name: str) -> Item:
         raise LayoutError(name, [Problem(f"this is not YAML: {first}")]) from None
     if node is None:
         raise LayoutError(name, [Problem("the layout is empty; it needs at least `columns`")])
-    return _from_yaml(node)
+    return _from_yaml(node, name)
 
 
-def _from_yaml(node: Any) -> Item:
+def _from_yaml(node: Any, file: str) -> Item:
     line, column = node.start_mark.line + 1, node.start_mark.column + 1
     match node.id:
         case "scalar":
-            return Scalar(node.value, line, column, node.style or "")
+            return Scalar(node.value, line, column, node.style or "", file)
         case "sequence":
-            return Sequence(tuple(_from_yaml(item) for item in node.value), line, column)
+            items = tuple(_from_yaml(item, file) for item in node.value)
+            return Sequence(items, line, column, file)
         case _:
-            pairs = ((_key(key), _from_yaml(value)) for key, value in node.value)
-            return Mapping(tuple(pairs), line, column)
+            pairs = ((_key(key, file), _from_yaml(value, file)) for key, value in node.value)
+            return Mapping(tuple(pairs), line, column, file)
 
 
-def _key(node: Any) -> Scalar:
+def _key(node: Any, file: str) -> Scalar:
     """A key; a list or mapping in its place can only be a slip, shown as it was typed."""
     text = node.value if node.id == "scalar" else node.start_mark.get_snippet() or "?"
-    return Scalar(str(text), node.start_mark.line + 1, node.start_mark.column + 1)
+    return Scalar(str(text), node.start_mark.line + 1, node.start_mark.column + 1, file=file)
 
 
 def from_data(data: Any) -> Item:
