@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 from collections.abc import Callable
@@ -30,10 +31,14 @@ def table(layout: dict[str, Any], records: list[Any]) -> tuple[list[tuple[Any, .
 def tool(tmp_path: Path) -> Tool:
     """Run the command-line tool in a folder of its own."""
 
-    def run(*arguments: str, stdin: bytes = b"") -> subprocess.CompletedProcess[str]:
+    def run(
+        *arguments: str, stdin: bytes = b"", **variables: str
+    ) -> subprocess.CompletedProcess[str]:
+        places = {f"XDG_{one}_HOME": str(tmp_path / "home" / one) for one in ("DATA", "CONFIG")}
         done = subprocess.run(
             [sys.executable, "-m", "flatledger", *arguments],
             cwd=tmp_path,
+            env={**os.environ, **places, **variables},
             input=stdin,
             capture_output=True,
             check=False,

@@ -24,9 +24,10 @@ ARROWS = {
     "surveying": {"errors", "language", "engine", "sources"},
     "drafting": {"errors", "engine", "layout", "sources", "surveying"},
     "previewing": {"errors", "engine", "layout", "sources", "outputs", "exporting"},
+    "shelving": {"errors", "layout", "outputs"},
     "cli": {
         *("errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"),
-        *("trying", "surveying", "drafting", "previewing"),
+        *("trying", "surveying", "drafting", "previewing", "shelving"),
     },
 }
 

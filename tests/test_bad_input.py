@@ -63,7 +63,7 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
     [
         (("layout.yaml", "missing.jsonl"), "missing.jsonl can't be read: No such file"),
         (("layout.yaml", "."), ". is a folder"),
-        (("missing.yaml", "good.jsonl"), "missing.yaml: the layout can't be read"),
+        (("missing.yaml", "good.jsonl"), "missing.yaml: the file can't be read"),
         (("layout.yaml", "good.jsonl", "-o", "none/out.csv"), "none/out.csv can't be written"),
         (("layout.yaml", "good.jsonl", "-o", "/dev/full"), "/dev/full can't be written: No space"),
         (("layout.yaml", "good.jsonl", "-o", "good.jsonl"), "good.jsonl is the source itself"),

@@ -25,10 +25,12 @@ if TYPE_CHECKING:
         LayoutError,
         OutputError,
         Problem,
+        ShelfError,
         SourceError,
     )
     from .exporting import Rows, export, rows
     from .layout import Layout
+    from .layout.shelf import Shelf
     from .previewing import preview
     from .surveying import distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
@@ -46,6 +48,8 @@ __all__ = [
     "Preview",
     "Problem",
     "Rows",
+    "Shelf",
+    "ShelfError",
     "SourceError",
     "Trial",
     "distinct_values",
@@ -65,6 +69,7 @@ _MODULES = {
     "preview": "previewing",
     "Fault": "engine.faults",
     "Layout": "layout",
+    "Shelf": "layout.shelf",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),
     **dict.fromkeys(("Trial", "try_expression"), "trying"),
     **dict.fromkeys(("distinct_values", "survey", "survey_kinds"), "surveying"),

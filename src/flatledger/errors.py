@@ -78,3 +78,7 @@ class SourceError(FlatLedgerError):
 
 class OutputError(FlatLedgerError):
     """A table that cannot be written as the layout asks; the former file is left as it was."""
+
+
+class ShelfError(FlatLedgerError):
+    """Something that is not on the shelf, or that is there already, or that can't be put there."""

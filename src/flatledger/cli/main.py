@@ -60,8 +60,9 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Give a command the options by which a layout is typed."""
     for name, key, help_text in reversed(LAYOUT_OPTIONS):
         command = click.option(name, key, multiple=True, metavar="TEXT", help=help_text)(command)
+    save = click.option("--save", metavar="NAME", help="Keep the layout on the shelf.")
     row_per = click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
-    return row_per(command)
+    return row_per(save(command))
 
 
 @click.group(cls=Commands, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
@@ -99,6 +100,7 @@ def export(
     strict: bool,
     quiet: bool,
     row_per: str | None,
+    save: str | None,
     **lists: tuple[str, ...],
 ) -> None:
     """Export SOURCE as LAYOUT says, and show the balance.
@@ -110,17 +112,20 @@ def export(
     flatledger export requisition-lines.yaml requisitions.jsonl
     flatledger export requisition-lines.yaml requisitions.jsonl -o - | less
 
-    Without a layout's file, its columns are typed:
+    LAYOUT is a file, or the name of one on the shelf. Options change it for this run: conditions
+    are added, columns changed or added. Without LAYOUT, its columns are typed:
 
     \b
     flatledger export requisitions.jsonl --row-per lines --column 'Part: lines.part.code'
         --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
     """
     from .export import run_export
-    from .typed import layout_and_source
+    from .typed import kept_as, layout_and_source
 
     layout, source = layout_and_source(places, row_per, lists)
-    raise SystemExit(run_export(layout, source, to, report_to, strict, quiet))
+    with kept_as(save, layout):
+        code = run_export(layout, source, to, report_to, strict, quiet)
+    raise SystemExit(code)
 
 
 @main.command()
@@ -149,7 +154,11 @@ def survey(source: str, **options: Any) -> None:
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
 @layout_options
 def preview(
-    places: tuple[str, ...], sample: bool, row_per: str | None, **lists: tuple[str, ...]
+    places: tuple[str, ...],
+    sample: bool,
+    row_per: str | None,
+    save: str | None,
+    **lists: tuple[str, ...],
 ) -> None:
     """Show what an export would give, without writing anything.
 
@@ -157,10 +166,12 @@ def preview(
     read, kept and written, counted over the whole of SOURCE. A layout can be typed as for export.
     """
     from .preview import run_preview
-    from .typed import layout_and_source
+    from .typed import kept_as, layout_and_source
 
     layout, source = layout_and_source(places, row_per, lists)
-    raise SystemExit(run_preview(layout, source, sample))
+    with kept_as(save, layout):
+        code = run_preview(layout, source, sample)
+    raise SystemExit(code)
 
 
 @main.command()
@@ -218,3 +229,56 @@ def demo(folder: str) -> None:
     from .demo import run_demo
 
     raise SystemExit(run_demo(folder))
+
+
+@main.group(invoke_without_command=True)
+@click.option("--json", "as_json", is_flag=True, help="The list as JSON.")
+@click.pass_context
+def shelf(context: click.Context, as_json: bool) -> None:
+    """List the shelf: saved layouts, conditions and lists, with what they are for.
+
+    A layout's name on the shelf can be given wherever its file can. Shared folders are named in
+    the environment variable FLATLEDGER_SHELVES, or in the settings file.
+    """
+    from .shelf import list_shelf
+
+    if context.invoked_subcommand is None:
+        raise SystemExit(list_shelf(as_json))
+
+
+KIND = click.Choice(["layout", "conditions", "list"])
+
+
+@shelf.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False))
+@click.option("--as", "name", metavar="NAME", help="Its name, if not that of the file.")
+@click.option("--replace", is_flag=True, help="Replace what has this name; the former is kept.")
+def put(file: str, name: str | None, replace: bool) -> None:
+    """Put FILE on the personal shelf: a layout, conditions (`only` alone), or a list (.txt, .csv).
+
+    What it holds is checked first.
+    """
+    from .shelf import put_on_shelf
+
+    raise SystemExit(put_on_shelf(file, name, replace))
+
+
+@shelf.command()
+@click.argument("name")
+@click.option("--kind", type=KIND, help="Which, where several have this name.")
+@click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
+def take(name: str, kind: str | None, to: str | None) -> None:
+    """Write the text of NAME to a file or to standard output; it stays on the shelf."""
+    from .shelf import take_from_shelf
+
+    raise SystemExit(take_from_shelf(name, kind, to))
+
+
+@shelf.command()
+@click.argument("name")
+@click.option("--kind", type=KIND, help="Which, where several have this name.")
+def remove(name: str, kind: str | None) -> None:
+    """Take NAME off the personal shelf. It is moved aside, not deleted."""
+    from .shelf import remove_from_shelf
+
+    raise SystemExit(remove_from_shelf(name, kind))

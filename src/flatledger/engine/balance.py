@@ -34,6 +34,15 @@ class LevelCount(msgspec.Struct):
     with_parent: int = 0
 
 
+class ListCount(msgspec.Struct):
+    """A list that a condition looks up: how many of its values no record had, and the first."""
+
+    name: str
+    values: int
+    unmet: int
+    first_unmet: list[str]
+
+
 class ColumnBalance(msgspec.Struct):
     """One totalled column: its sum on the way in against its sum on the way out.
 
@@ -79,6 +88,7 @@ class Balance(msgspec.Struct):
     without_rows: int = 0
     conditions: list[ConditionCount] = []
     levels: list[LevelCount] = []
+    lists: list[ListCount] = []
     rows: int = 0
     total_rows: int = 0
     groups: int = 0

@@ -31,6 +31,8 @@ class ConditionEmitter(PathEmitter):
                 return self._is_test(node)
             case n.In():
                 return self._negated(self._in(node), node.negated)
+            case n.InList():
+                return self._negated(self._in_list(node), node.negated)
             case n.Between():
                 return self._negated(self._between(node), node.negated)
             case n.Like():
@@ -96,6 +98,11 @@ class ConditionEmitter(PathEmitter):
             return self.unless_null((value,), f"{value.code} in {options}", "truth")
         tests = tuple(n.Comparison(o.position, "=", operand, o) for o in node.options)
         return self._all(tests, settled="True", other="False")
+
+    def _in_list(self, node: n.InList) -> Operand:
+        value = self.text(node.operand)
+        options = self.constants.name(self.plan.lists[node.name, node.heading], "list")
+        return self.unless_null((value,), f"{value.code} in {options}", "truth")
 
     def _is_test(self, node: n.IsTest) -> Operand:
         sign = "is not" if node.negated else "is"

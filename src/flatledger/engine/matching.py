@@ -1,14 +1,37 @@
-"""Patterns and spans in conditions: like, like_regex, overlaps."""
+"""Patterns, lists and spans in conditions: like, like_regex, in list, overlaps."""
 
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from ..language import patterns
 from ..language.literals import Interval
 from . import times
 from .numbers import ValueFaultError
+
+
+class ListWatch:
+    """A list that values are looked up in; it notes which of its own were met.
+
+    >>> watch = ListWatch(["R-1", "R-2"])
+    >>> "R-1" in watch, "R-3" in watch, list(watch.unmet())
+    (True, False, ['R-2'])
+    """
+
+    def __init__(self, values: Iterable[str]) -> None:
+        self.met = dict.fromkeys(values, False)
+
+    def __contains__(self, value: object) -> bool:
+        if value in self.met:
+            self.met[value] = True
+            return True
+        return False
+
+    def unmet(self) -> Iterator[str]:
+        """The values that were not asked after, in the order of the list."""
+        return (value for value, met in self.met.items() if not met)
 
 
 def like(text: str, pattern: str, escape: str | None = None) -> bool:

@@ -17,6 +17,7 @@ from ..layout.model import Column, Condition, Expression, LayoutModel
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
 from .levels import Access, Chain, Names, level_name, plain_steps
+from .matching import ListWatch
 from .shape import Shape
 
 
@@ -88,6 +89,7 @@ class Plan:
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
     texts: dict[int, str] = field(default_factory=dict)
+    lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     referred_kinds: dict[str, str] = field(default_factory=dict)
 

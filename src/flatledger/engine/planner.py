@@ -9,6 +9,7 @@ from ..language import nodes as n
 from ..layout.model import Condition, Expression, LayoutModel
 from .known_fields import field_problem
 from .levels import Chain, Names, plain_steps
+from .matching import ListWatch
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
 from .resolver import Resolver
 from .shape import Shape
@@ -26,6 +27,7 @@ class _Planner:
         self.structure = structure
         self.problems: list[Problem] = []
         self.result = Plan(model, self._chain())
+        self.result.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
 
     def plan(self) -> Plan:
         self._check_fields()

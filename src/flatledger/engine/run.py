@@ -9,10 +9,11 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from ..layout.model import LayoutModel
-from .balance import Balance, ConditionCount, LevelCount
+from .balance import Balance, ConditionCount, LevelCount, ListCount
 from .faults import FaultLog
 from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
+from .matching import ListWatch
 from .numbers import EXACT
 from .plan import Plan
 from .planner import make_plan
@@ -23,6 +24,7 @@ from .sorting import grouped_order, sort_rows
 from .structure import observe
 
 BLOCK = 2_000
+UNMET_SHOWN = 20
 Progress = Callable[[int], None]
 
 
@@ -171,6 +173,7 @@ class Run:
             without_rows=counts["emptied_0"],
             conditions=[self._condition(index) for index in range(len(self.plan.conditions))],
             levels=[self._level(level) for level in range(1, self.plan.chain.row + 1)],
+            lists=[_list_count(name, watch) for (name, _), watch in self.plan.lists.items()],
             rows=self._proof.rows,
             total_rows=self._proof.rows_of_totals,
             groups=self._groups,
@@ -203,3 +206,8 @@ class Run:
             held_back=self._counts[f"dropped_{level}"] + self._counts[f"emptied_{level}"],
             with_parent=self._counts[f"with_parent_{level}"],
         )
+
+
+def _list_count(name: str, watch: ListWatch) -> ListCount:
+    unmet = list(watch.unmet())
+    return ListCount(name, len(watch.met), len(unmet), unmet[:UNMET_SHOWN])

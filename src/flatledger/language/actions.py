@@ -65,6 +65,11 @@ class Actions(Transformer[Token, Any]):
         operand, negation, *options = items
         return n.In(at(meta), operand, tuple(options), negation is not None)
 
+    def in_named_list(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, negation, name, heading = items
+        texts = [token and token[1:-1].replace("''", "'") for token in (name, heading)]
+        return n.InList(at(meta), operand, texts[0], texts[1], negation is not None)
+
     def between(self, meta: Meta, items: list[Any]) -> n.Node:
         operand, negation, low, high = items
         return n.Between(at(meta), operand, low, high, negation is not None)

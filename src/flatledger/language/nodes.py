@@ -233,6 +233,15 @@ class In(Node, frozen=True):
     negated: bool
 
 
+class InList(Node, frozen=True):
+    """Whether a value is on a list that is kept elsewhere, under a heading of it where it has."""
+
+    operand: Node
+    name: str
+    heading: str | None
+    negated: bool
+
+
 class Between(Node, frozen=True):
     """Whether a value lies between two others, both included."""
 

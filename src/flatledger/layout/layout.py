@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import os
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any
 
-from ..errors import LayoutError, Problem
-from .check import check_layout
-from .model import LayoutModel
-from .text import Item, from_data, read_yaml
+import msgspec
+
+from .assembling import assemble, with_changes
+from .check import LAYOUT_KEYS, check_layout
+from .files import SUFFIXES, read_items
+from .lists import lists_of
+from .shelf import Shelf
+from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
 
 
 class Layout:
@@ -27,40 +32,91 @@ class Layout:
     ('Requisition', 'Part')
     """
 
-    def __init__(self, model: LayoutModel) -> None:
-        self.model = model
+    def __init__(self, item: Item, name: str, folder: Path | None, shelf: Shelf) -> None:
+        self._item = item
+        self._folder = folder
+        self._shelf = shelf
+        self.model = check_layout(item, name)
+        lists = lists_of(self.model, folder, shelf)
+        if lists:
+            self.model = msgspec.structs.replace(self.model, lists=lists)
 
     @classmethod
-    def from_file(cls, path: str | PathLike[str]) -> Layout:
-        """Read a layout file (YAML 1.2, UTF-8)."""
-        name = fspath(path)
-        try:
-            text = Path(path).read_text(encoding="utf-8-sig")
-        except UnicodeDecodeError as error:
-            problem = Problem(f"byte {error.start} is not UTF-8; save the layout as UTF-8")
-            raise LayoutError(name, [problem]) from None
-        except OSError as error:
-            problem = Problem(f"the layout can't be read: {error.strerror}")
-            raise LayoutError(name, [problem]) from None
-        return cls.from_text(text, name)
+    def find(cls, name: str | PathLike[str], shelf: Shelf | None = None) -> Layout:
+        """The layout of a file or, where there is no such file, of the shelf.
+
+        Raises ShelfError where it is neither.
+        """
+        shelf = shelf or Shelf()
+        text = fspath(name)
+        if Path(text).is_file() or Path(text).suffix in SUFFIXES["layout"] or os.sep in text:
+            return cls.from_file(text, shelf)
+        return cls.from_file(shelf.find("layout", text), shelf)
 
     @classmethod
-    def from_text(cls, text: str, name: str = "layout") -> Layout:
-        """Read the text of a layout; ``name`` stands in messages."""
-        return cls._checked(read_yaml(text, name), name)
+    def from_file(cls, path: str | PathLike[str], shelf: Shelf | None = None) -> Layout:
+        """Read a layout file (YAML 1.2, UTF-8), with the layout that it starts from."""
+        path = Path(path)
+        return cls._assembled(read_items(path), path.stem, path.parent, shelf)
 
     @classmethod
-    def from_data(cls, data: dict[str, Any], name: str = "layout") -> Layout:
+    def from_text(
+        cls,
+        text: str,
+        name: str = "layout",
+        shelf: Shelf | None = None,
+        *,
+        folder: Path | None = None,
+    ) -> Layout:
+        """Read the text of a layout; ``name`` stands in messages, ``folder`` is where it looks."""
+        return cls._assembled(read_yaml(text, name), name, folder, shelf)
+
+    @classmethod
+    def from_data(
+        cls, data: dict[str, Any], name: str = "layout", shelf: Shelf | None = None
+    ) -> Layout:
         """Take a layout as plain Python data: mappings, lists and texts.
 
         >>> Layout.from_data({"columns": [{"Requisition": "no"}]}).headings
         ('Requisition',)
         """
-        return cls._checked(from_data(data), name)
+        return cls._assembled(from_data(data), name, None, shelf)
 
     @classmethod
-    def _checked(cls, item: Item, name: str) -> Layout:
-        return cls(check_layout(item, name))
+    def _assembled(cls, item: Item, name: str, folder: Path | None, shelf: Shelf | None) -> Layout:
+        shelf = shelf or Shelf()
+        return cls(assemble(item, name, folder, shelf), name, folder, shelf)
+
+    def with_changes(self, changes: dict[str, Any]) -> Layout:
+        """The layout with only what differs, as `from` does it: conditions are added, columns
+        changed by their headings or added, all else is replaced.
+
+        >>> layout = Layout.from_data({"columns": [{"No": "no"}], "only": ["no > 1"]})
+        >>> changed = layout.with_changes({"columns": [{"Name": "name"}], "only": ["no < 9"]})
+        >>> changed.headings, [one.value.text for one in changed.model.conditions]
+        (('No', 'Name'), ['no > 1', 'no < 9'])
+        """
+        item = assemble(from_data(changes), self.name, self._folder, self._shelf)
+        merged = with_changes(self._item, item, self.name)
+        return Layout(merged, self.name, self._folder, self._shelf)
+
+    def named(self, name: str) -> Layout:
+        """The same layout under another name."""
+        item = from_data({"layout": name})
+        assert isinstance(self._item, Mapping)
+        assert isinstance(item, Mapping)
+        pairs = (pair for pair in self._item.pairs if pair[0].text != "layout")
+        return Layout(Mapping((*item.pairs, *pairs)), name, self._folder, self._shelf)
+
+    def to_text(self) -> str:
+        """The whole layout as YAML, put together, without its comments.
+
+        >>> print(Layout.from_data({"columns": [{"No": "no"}]}).to_text(), end="")
+        columns:
+          - No: no
+        """
+        assert isinstance(self._item, Mapping)
+        return write_yaml(Mapping(tuple(sorted(self._item.pairs, key=_usual_place))))
 
     @property
     def name(self) -> str:
@@ -74,3 +130,7 @@ class Layout:
 
     def __repr__(self) -> str:
         return f"<Layout {self.name}: {', '.join(self.headings)}>"
+
+
+def _usual_place(pair: tuple[Scalar, Item]) -> int:
+    return LAYOUT_KEYS.index(pair[0].text)

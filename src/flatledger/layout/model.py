@@ -125,6 +125,14 @@ class Calendar(msgspec.Struct, frozen=True):
     days_per_week: Decimal = Decimal(5)
 
 
+class NamedList(msgspec.Struct, frozen=True):
+    """A list of values that conditions look up: its name, a heading of it, and its values."""
+
+    name: str
+    heading: str | None
+    values: tuple[str, ...]
+
+
 class LayoutModel(msgspec.Struct, frozen=True):
     """A whole layout. ``records`` is the path to the records within the source's document."""
 
@@ -141,3 +149,4 @@ class LayoutModel(msgspec.Struct, frozen=True):
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)
+    lists: tuple[NamedList, ...] = ()

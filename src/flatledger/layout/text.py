@@ -5,6 +5,7 @@ Plain Python data goes the same way, without positions.
 
 from __future__ import annotations
 
+import io
 from collections.abc import Mapping as AnyMapping
 from collections.abc import Sequence as AnySequence
 from typing import Any
@@ -12,7 +13,6 @@ from typing import Any
 import msgspec
 
 from ..errors import LayoutError, Problem
-
 
 Place = tuple[int, int, str]  # line and column from 1, and the file; 0 and "" where unknown
 
@@ -105,6 +105,8 @@ def from_data(data: Any) -> Item:
     >>> from_data({"header": False}).pairs[0][1].text
     'no'
     """
+    if isinstance(data, Scalar | Sequence | Mapping):
+        return data
     if isinstance(data, AnyMapping):
         return Mapping(tuple((Scalar(str(key)), from_data(value)) for key, value in data.items()))
     if isinstance(data, AnySequence) and not isinstance(data, str | bytes):
@@ -112,3 +114,40 @@ def from_data(data: Any) -> Item:
     if isinstance(data, bool):
         return Scalar("yes" if data else "no")
     return Scalar("" if data is None else str(data))
+
+
+def write_yaml(item: Item) -> str:
+    """Items as YAML: keys and lists in blocks, what stands below a heading in braces.
+
+    >>> print(write_yaml(from_data({"sort": ["Part desc"]})), end="")
+    sort:
+      - Part desc
+    """
+    from ruamel.yaml import YAML
+
+    yaml = YAML()
+    yaml.width = 1_000
+    yaml.indent(mapping=2, sequence=4, offset=2)
+    text = io.StringIO()
+    yaml.serialize(_node(item, yaml.resolver), text)
+    return text.getvalue()
+
+
+def _node(item: Item, resolver: Any, depth: int = 0) -> Any:
+    """An item as a node of YAML: plain texts stay plain, and what is below a heading is short."""
+    from ruamel.yaml import nodes
+    from ruamel.yaml.tag import Tag
+
+    def tag(kind: Any, value: Any, plain: bool) -> Any:
+        return Tag(suffix=str(resolver.resolve(kind, value, (plain, not plain))))
+
+    if isinstance(item, Scalar):
+        style = "|" if "\n" in item.text else item.style or None
+        text = tag(nodes.ScalarNode, item.text, plain=style is None)
+        return nodes.ScalarNode(text, item.text, style=style)
+    if isinstance(item, Sequence):
+        items = [_node(one, resolver, depth + 1) for one in item.items]
+        return nodes.SequenceNode(tag(nodes.SequenceNode, None, True), items, flow_style=not items)
+    pairs = [(_node(key, resolver), _node(value, resolver, depth + 1)) for key, value in item.pairs]
+    short = depth > 2 or not pairs
+    return nodes.MappingNode(tag(nodes.MappingNode, None, True), pairs, flow_style=short)

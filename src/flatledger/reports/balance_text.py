@@ -27,7 +27,8 @@ def print_counts(balance: Balance, console: Console) -> None:
         console.print()
         console.print(_conditions(balance), highlight=False)
     console.print()
-    for line in (*(f"Note: {note}" for note in balance.notes), *_fault_lines(balance)):
+    notes = (*_list_notes(balance), *balance.notes)
+    for line in (*(f"Note: {note}" for note in notes), *_fault_lines(balance)):
         console.print(Text(line))
 
 
@@ -42,7 +43,8 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     if balance.columns:
         blocks.append(Padding(_columns(balance), (1, 0, 0, 0)))
     blocks.append(Text())
-    blocks += [Text(f"Note: {note}") for note in (*_column_notes(balance), *balance.notes)]
+    notes = (*_column_notes(balance), *_list_notes(balance), *balance.notes)
+    blocks += [Text(f"Note: {note}") for note in notes]
     blocks += [Text(line) for line in _fault_lines(balance)]
     blocks += [
         Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes")
@@ -159,6 +161,19 @@ def _column_notes(balance: Balance) -> list[str]:
                 f"{column.heading}: source {amount(column.source)}, table "
                 f"{amount(column.written)}, grand total {amount(column.total)}; "
                 "please report this layout and its source"
+            )
+    return notes
+
+
+def _list_notes(balance: Balance) -> list[str]:
+    """What is on a list and was met nowhere."""
+    notes = []
+    for found in balance.lists:
+        if found.unmet:
+            more = ", …" if found.unmet > len(found.first_unmet) else ""
+            notes.append(
+                f"list {found.name}: {found.unmet:,} of {counted(found.values, 'value')} not met: "
+                f"{', '.join(found.first_unmet)}{more}"
             )
     return notes
 

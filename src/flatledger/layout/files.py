@@ -1,0 +1,78 @@
+"""The files that a layout is made of: YAML, and lists (plain lines, or a column of CSV)."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from ..errors import LayoutError, Problem
+from .names import proposal
+from .text import Item, read_yaml
+
+SUFFIXES = {
+    "layout": (".yaml", ".yml"),
+    "conditions": (".yaml", ".yml"),
+    "list": (".txt", ".csv"),
+}
+
+
+def read_items(path: Path) -> Item:
+    """The items of a YAML file. Raises LayoutError where it can't be read."""
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError as error:
+        problem = Problem(f"byte {error.start} is not UTF-8; save it as UTF-8")
+        raise LayoutError(str(path), [problem]) from None
+    except OSError as error:
+        problem = Problem(f"the file can't be read: {error.strerror}")
+        raise LayoutError(str(path), [problem]) from None
+    return read_yaml(text, str(path))
+
+
+def beside(name: str, folder: Path | None) -> Path:
+    """A file that a layout names: beside or below itself. Raises LayoutError."""
+    path = Path(name)
+    if path.is_absolute() or ".." in path.parts:
+        problem = Problem("a layout names files beside or below itself only")
+        raise LayoutError(name, [problem])
+    if folder is None:
+        problem = Problem("a layout that is not in a file has nothing beside it; use the shelf")
+        raise LayoutError(name, [problem])
+    return folder / path
+
+
+def read_list(path: Path, heading: str | None = None) -> tuple[str, ...]:
+    """The values of a list, each once, in order; blank lines and blanks around are left out.
+
+    Of a CSV file (with a comma, semicolon or tab) it is the column under ``heading``, or the first
+    one. Raises LayoutError where the file can't be read or has no such heading.
+    """
+    try:
+        with path.open(encoding="utf-8-sig", newline=None) as file:
+            lines = _column(path, file, heading) if path.suffix == ".csv" else file
+            values = dict.fromkeys(line.strip() for line in lines)
+    except UnicodeDecodeError as error:
+        problem = Problem(f"byte {error.start} is not UTF-8; save it as UTF-8")
+        raise LayoutError(str(path), [problem]) from None
+    except OSError as error:
+        problem = Problem(f"the list can't be read: {error.strerror}")
+        raise LayoutError(str(path), [problem]) from None
+    except csv.Error as error:
+        raise LayoutError(str(path), [Problem(f"this is not CSV: {error}")]) from None
+    values.pop("", None)
+    return tuple(values)
+
+
+def _column(path: Path, lines: Iterable[str], heading: str | None) -> Iterator[str]:
+    iterator = iter(lines)
+    first = next(iterator, "")
+    delimiter = max(",;\t", key=first.count)
+    headings = next(csv.reader([first], delimiter=delimiter), [])
+    if heading is not None and heading not in headings:
+        hint = proposal(heading, headings) or f"; there are {', '.join(headings)}"
+        raise LayoutError(str(path), [Problem(f"no heading `{heading}`{hint}")])
+    place = headings.index(heading) if heading is not None else 0
+    for row in csv.reader(iterator, delimiter=delimiter):
+        if place < len(row):
+            yield row[place]

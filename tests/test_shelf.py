@@ -1,0 +1,202 @@
+"""The shelf, layouts that start from others, and lists that conditions look up."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+import flatledger
+from flatledger import Layout, LayoutError, Shelf, ShelfError, shelving
+from tests.conftest import Tool
+
+BASE = """\
+about: The base
+row-per: lines
+columns:
+  - No: no
+  - Part: lines.part
+  - Amount: {value: lines.qty * lines.each, decimals: 2, total: sum}
+  - Checked by:
+only: [status = 'sent']
+group: [No]
+totals: {grand-total: yes, label: "Sum of {group}"}
+"""
+RECORDS = [
+    {"no": "A1", "status": "sent", "lines": [{"part": "wick", "qty": 2, "each": 3}]},
+    {"no": "A2", "status": "draft", "lines": [{"part": "lens", "qty": 1, "each": 9}]},
+    {"no": "A3", "status": "sent", "lines": [{"part": "lamp", "qty": 4, "each": 1}]},
+]
+
+
+def write(folder: Path, **texts: str) -> None:
+    for name, text in texts.items():
+        path = folder / name.replace("__", "/").replace("_", ".")
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, encoding="utf-8")
+
+
+def problems(path: Path, shelf: Shelf) -> str:
+    with pytest.raises(LayoutError) as caught:
+        Layout.from_file(path, shelf)
+    return str(caught.value)
+
+
+def test_a_layout_says_only_what_differs_from_another(tmp_path: Path) -> None:
+    write(tmp_path, shelf__layouts__base_yaml=BASE, shelf__conditions__first_yaml="only: no < 'A3'")
+    write(
+        tmp_path,
+        own_yaml="""\
+from: base
+leave-out: [Checked by]
+columns:
+  - No
+  - Quantity: lines.qty
+  - Price: lines.each
+  - Amount: {decimals: 0}
+  - Last: {text: x}
+only: [{use: first}, lines.qty > 0]
+totals: {grand-total: no}
+""",
+    )
+    shelf = Shelf([tmp_path / "shelf"])
+    layout = Layout.from_file(tmp_path / "own.yaml", shelf)
+    assert layout.headings == ("No", "Quantity", "Price", "Part", "Amount", "Last")
+    assert (layout.name, layout.model.about) == ("own", "")
+    assert [one.value.text for one in layout.model.conditions] == [
+        *("status = 'sent'", "no < 'A3'", "lines.qty > 0"),
+    ]
+    rows = list(flatledger.rows(layout, RECORDS))
+    assert [tuple(map(str, row)) for row in rows] == [
+        ("A1", "2", "3", "wick", "6", "x"),
+        ("Sum of A1", "None", "None", "None", "6", "None"),
+    ]
+    again = Layout.from_text(layout.to_text())
+    assert list(flatledger.rows(again, RECORDS)) == rows
+    grouped = layout.with_changes(
+        {"row-per-group": ["no"], "columns": [{"Amount": "sum(lines.qty)"}], "leave-out": []}
+    )
+    assert grouped.model.row_per is None
+    assert grouped.model.group == ()
+
+
+def test_the_faults_of_a_layout_put_together_have_their_own_places(tmp_path: Path) -> None:
+    shelf = Shelf([tmp_path / "shelf"])
+    write(tmp_path, base_yaml=BASE, bad_yaml="columns:\n  - A: a +\n")
+    write(tmp_path, own_yaml="from: bad.yaml\ncolumns: [{B: b *}]\n")
+    text = problems(tmp_path / "own.yaml", shelf)
+    assert f"{tmp_path / 'bad.yaml'}: line 2, column 11: column `A`" in text
+    assert f"{tmp_path / 'own.yaml'}: line 1, column 1" not in text
+    assert f"{tmp_path / 'own.yaml'}: line 2, column 18: column `B`" in text
+    for layout, says in {
+        "from: base.yaml\ncolumns: [Amunt]": "line 2, column 11: no column `Amunt`; did you mean "
+        "`Amount`?",
+        "from: base.yaml\nleave-out: [Parts]": "no column `Parts` to leave out; did you mean",
+        "from: own.yaml": "in a circle: own → own",
+        "from: bsae": "no layout `bsae` on the shelf; did you mean `base`?",
+        "from: ../own.yaml": "beside or below itself only",
+        "from: base.yaml\nfrom: base.yaml": "`from` comes twice",
+        "columns: [A: a]\nleave-out: [A]": "no key `leave-out` in a layout",
+        "columns: [A: a]\nonly: [{use: gone}]": "line 2, column 14: no conditions `gone`",
+        "columns: [A: a]\nonly: [a in list('gone')]": "column 8: no list `gone` on the shelf",
+        "columns: [A: a in list('x.txt')]": "x.txt: the list can't be read: No such file",
+    }.items():
+        write(tmp_path, own_yaml=layout, shelf__layouts__base_yaml=BASE)
+        assert says in problems(tmp_path / "own.yaml", shelf)
+
+
+def test_lists_are_looked_up_and_what_is_not_met_is_told(tmp_path: Path) -> None:
+    write(tmp_path, shelf__lists__wanted_txt="\ufeffA3\r\n\n A1 \nA1\nA9\n")
+    write(tmp_path, codes_csv='Name;"Code no";x\nfirst;A1;\n"two\nlines";A2;\nshort\n')
+    write(
+        tmp_path,
+        own_yaml="""\
+columns:
+  - No: no
+  - Known: no in list('codes.csv', 'Code no')
+  - Named: name in list('codes.csv')
+only: [no in list('wanted')]
+""",
+    )
+    layout = Layout.from_file(tmp_path / "own.yaml", Shelf([tmp_path / "shelf"]))
+    rows = flatledger.rows(layout, [*RECORDS, {"no": "A1", "name": "two\nlines"}, {"x": 1}])
+    assert list(rows) == [
+        *(("A1", "true", None), ("A3", "false", None), ("A1", "true", "true")),
+    ]
+    balance = rows.balance()
+    assert [(one.name, one.values, one.first_unmet) for one in balance.lists] == [
+        ("codes.csv", 2, ["A2"]),
+        ("codes.csv", 3, ["first", "short"]),
+        ("wanted", 3, ["A9"]),
+    ]
+    assert balance.conditions[0].unknown == 1
+
+
+def test_what_is_put_on_the_shelf_is_checked_and_the_former_is_kept(tmp_path: Path) -> None:
+    shelf = Shelf([tmp_path / "mine", tmp_path / "team"])
+    write(tmp_path, base_yaml=BASE, part_yaml="only: [a = ]", ids_txt="A1\n", bad_yaml="columns:")
+    shelving.put(tmp_path / "base.yaml", shelf=shelf)
+    with pytest.raises(ShelfError, match="is on the shelf already"):
+        shelving.put(tmp_path / "base.yaml", shelf=shelf)
+    for name in ("part", "bad"):
+        with pytest.raises(LayoutError):
+            shelving.put(tmp_path / f"{name}.yaml", shelf=shelf)
+    with pytest.raises(ShelfError, match="can't be a name"):
+        shelving.put(tmp_path / "base.yaml", "../base", shelf=shelf)
+    write(tmp_path, base_yaml=BASE.replace("The base", "Another"))
+    shelving.put(tmp_path / "base.yaml", replace=True, shelf=shelf)
+    shelving.put(tmp_path / "ids.txt", "base", shelf=shelf)
+    write(tmp_path, team__layouts__base_yaml=BASE, team__layouts__broken_yaml="a: [")
+    assert [(one.name, one.kind, one.about[:13], one.hidden) for one in shelf.entries()] == [
+        *(("base", "layout", "Another", False), ("base", "layout", "The base", True)),
+        *(("broken", "layout", "(can't be use", False), ("base", "list", "1 values", False)),
+    ]
+    (former,) = (tmp_path / "mine" / "layouts" / "former").iterdir()
+    assert "The base" in former.read_text(encoding="utf-8")
+    with pytest.raises(ShelfError, match="say which with --kind"):
+        shelving.take("base", shelf=shelf)
+    assert "Another" in shelving.take("base", "layout", shelf=shelf)
+    kept = shelving.remove("base", "layout", shelf=shelf)
+    assert "Another" in kept.read_text(encoding="utf-8")
+    assert "The base" in shelving.take("base", "layout", shelf=shelf)
+    with pytest.raises(ShelfError, match="shared shelf"):
+        shelving.remove("base", "layout", shelf=shelf)
+
+
+def test_the_shelf_from_the_command_line(tool: Tool, demo: Path) -> None:
+    team, other = demo / "team", demo / "other"
+    write(demo, team__layouts__shared_yaml=BASE, other__lists__ids_txt="R-0002\n")
+    write(demo, home__CONFIG__flatledger__settings_yaml=f"shelves: [{other}]\n")
+    done = tool("shelf", "put", "requisition-lines.yaml")
+    assert done.returncode == 0
+    assert tool("shelf", "put", "requisition-lines.yaml").returncode == 1
+    assert tool("shelf", "put", "requisition-lines.yaml", "--replace").returncode == 0
+    listed = tool("shelf", FLATLEDGER_SHELVES=str(team)).stdout.splitlines()
+    assert [line.split()[0] for line in listed] == ["name", "requisition-lines", "shared", "ids"]
+    found = json.loads(tool("shelf", "--json").stdout)
+    assert [entry["name"] for entry in found] == ["requisition-lines", "ids"]
+    arguments = ("requisition-lines", "requisitions.jsonl", "-q", "-o")
+    assert tool("export", *arguments, "out.csv", "--only", "no in list('ids')").returncode == 0
+    assert (demo / "out.csv").read_text(encoding="utf-8").count("R-0002") == 3
+    saving = ("--save", "few", "--only", "no < 'R-0003'", "--sort", "Part")
+    assert tool("export", *arguments, "one.csv", *saving).returncode == 0
+    again = tool("export", *arguments, "two.csv", *saving)
+    assert "`few` is on the shelf already" in again.stderr
+    assert not (demo / "two.csv").exists()
+    assert tool("export", "few", *arguments[1:], "two.csv").returncode == 0
+    assert (demo / "one.csv").read_bytes() == (demo / "two.csv").read_bytes()
+    assert "no < 'R-0003'" in tool("shelf", "take", "few").stdout
+    assert tool("shelf", "remove", "few").returncode == 0
+    assert "did you mean" in tool("export", "requisition-lins", "requisitions.jsonl").stderr
+
+
+@pytest.mark.parametrize(
+    "name", ["requisition-lines", "station-summary", "part-summary", "station-spending"]
+)
+def test_a_layout_written_out_again_gives_the_same_table(demo: Path, name: str) -> None:
+    layout = Layout.from_file(demo / f"{name}.yaml")
+    again = Layout.from_text(layout.to_text())
+    for one, to in ((layout, "one"), (again, "two")):
+        flatledger.export(one, demo / "requisitions.jsonl", demo / to)
+    assert (demo / "one").read_bytes() == (demo / "two").read_bytes()
