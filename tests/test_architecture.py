@@ -21,9 +21,11 @@ ARROWS = {
     "demo": set(),
     "exporting": {"errors", "engine", "layout", "sources", "outputs"},
     "trying": {"errors", "language", "engine", "layout", "sources"},
-    "surveying": {"errors", "language", "engine", "sources"},
-    "drafting": {"errors", "engine", "layout", "sources", "surveying"},
-    "previewing": {"errors", "engine", "layout", "sources", "outputs", "exporting"},
+    "surveying": {"errors", "language", "engine", "sources", "reports"},
+    "drafting": {"errors", "engine", "layout", "sources", "surveying", "reports"},
+    "previewing": {
+        *("errors", "engine", "layout", "sources", "outputs", "exporting", "reports"),
+    },
     "shelving": {"errors", "layout", "outputs"},
     "cli": {
         *("errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"),

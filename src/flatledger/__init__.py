@@ -15,10 +15,9 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from .drafting import draft
+    from .drafting import DraftedLayout, draft
     from .engine.balance import Balance
     from .engine.faults import Fault
-    from .engine.preview import Preview
     from .errors import (
         ExpressionError,
         FlatLedgerError,
@@ -31,14 +30,15 @@ if TYPE_CHECKING:
     from .exporting import Rows, export, rows
     from .layout import Layout
     from .layout.shelf import Shelf
-    from .previewing import preview
-    from .surveying import distinct_values, survey, survey_kinds
+    from .previewing import Preview, preview
+    from .surveying import Survey, distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
 
 __version__ = "0.1.0"
 
 __all__ = [
     "Balance",
+    "DraftedLayout",
     "ExpressionError",
     "Fault",
     "FlatLedgerError",
@@ -51,6 +51,7 @@ __all__ = [
     "Shelf",
     "ShelfError",
     "SourceError",
+    "Survey",
     "Trial",
     "distinct_values",
     "draft",
@@ -64,15 +65,14 @@ __all__ = [
 
 _MODULES = {
     "Balance": "engine.balance",
-    "draft": "drafting",
-    "Preview": "engine.preview",
-    "preview": "previewing",
+    **dict.fromkeys(("DraftedLayout", "draft"), "drafting"),
+    **dict.fromkeys(("Preview", "preview"), "previewing"),
     "Fault": "engine.faults",
     "Layout": "layout",
     "Shelf": "layout.shelf",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),
     **dict.fromkeys(("Trial", "try_expression"), "trying"),
-    **dict.fromkeys(("distinct_values", "survey", "survey_kinds"), "surveying"),
+    **dict.fromkeys(("Survey", "distinct_values", "survey", "survey_kinds"), "surveying"),
 }
 
 

@@ -7,6 +7,7 @@ from collections import Counter
 
 from .engine.survey import MOST_KEYS, FieldSurvey, SurveyResult
 from .errors import SourceError
+from .layout import Layout
 from .layout.names import proposal
 from .sources import AnySource
 from .surveying import SAMPLE, survey
@@ -22,13 +23,29 @@ _ADDS_UP = re.compile(
 _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGNORECASE)
 
 
+class DraftedLayout(str):
+    """The text of a drafted layout, with its comments."""
+
+    __slots__ = ()
+
+    @property
+    def layout(self) -> Layout:
+        """The layout that the text gives."""
+        return Layout.from_text(self, "draft")
+
+    def _repr_html_(self) -> str:
+        from .reports.page import render
+
+        return render("text_fragment.html", text=str(self))
+
+
 def draft(
     source: AnySource,
     *,
     row_per: str | None = None,
     records: str | None = None,
     sample: int | None = SAMPLE,
-) -> str:
+) -> DraftedLayout:
     """The text of a layout for a source: every field at or above the row's level.
 
     ``row_per`` is left out: the deepest level that most records have is taken, and the comments
@@ -39,7 +56,7 @@ def draft(
     ['  - No: no', '  - Unit price: unit_price']
     """
     result = survey(source, records=records, sample=sample)
-    return Draft(result, row_per, records).text()
+    return DraftedLayout(Draft(result, row_per, records).text())
 
 
 class Draft:

@@ -11,8 +11,8 @@ from typing import Any, BinaryIO, cast
 from .engine.balance import FileCount
 from .engine.levels import level_name
 from .engine.plan import Plan
-from .engine.preview import ColumnPreview, Preview
-from .engine.protocols import Batch, Row, Source
+from .engine.preview import ColumnPreview, PreviewResult
+from .engine.protocols import Batch, Row, Source, TotalRow
 from .engine.run import Progress, Run
 from .exporting import start_run
 from .layout import Layout
@@ -23,6 +23,15 @@ from .sources import AnySource, open_source
 ROWS = 10
 EXAMPLES = 3
 SAMPLE = 1_000
+
+
+class Preview(PreviewResult):
+    """What an export will give; a notebook shows it as a page would."""
+
+    def _repr_html_(self) -> str:
+        from .reports.preview_page import preview_fragment
+
+        return preview_fragment(self)
 
 
 def preview(
@@ -50,8 +59,9 @@ def preview(
     writer.header(layout.headings)
     for block in run.blocks():
         first += block[: ROWS - len(first)]
+        rows = [row for row in block if row.__class__ is not TotalRow]
         for place, one in enumerate(watched):
-            one.add([row[place] for row in block])
+            one.add([row[place] for row in rows])
         writer.write(block)
     balance = run.balance()
     name = layout.model.output.file or "the table"
@@ -64,6 +74,8 @@ def preview(
         rows=writer.rows,
         balance=balance,
         sample=sample,
+        headings=layout.headings,
+        layout=layout.name,
     )
 
 
@@ -128,7 +140,7 @@ class _Watched:
             kinds=self.kinds,
             filled=self.filled,
             examples=self.examples,
-            none=column.text or "blank",
+            none="" if column.text is not None else "blank",
         )
 
 

@@ -18,13 +18,22 @@ MOST_DISTINCT = 100_000
 MOST_KINDS = 100
 
 
+class Survey(SurveyResult):
+    """Every place in a source; a notebook shows it as a tree that can be folded."""
+
+    def _repr_html_(self) -> str:
+        from .reports.survey_page import survey_fragment
+
+        return survey_fragment(self)
+
+
 def survey(
     source: AnySource,
     *,
     records: str | None = None,
     sample: int | None = SAMPLE,
     progress: Progress | None = None,
-) -> SurveyResult:
+) -> Survey:
     """Look at the first ``sample`` records of a source (None: at all) and describe each place.
 
     ``records`` is the path to the records within a document. Raises SourceError.
@@ -34,7 +43,7 @@ def survey(
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
     tops, read, faults, name, complete = _gathered(source, records, sample, None, progress)
-    return SurveyResult(name, read, complete, faults, fields_of(tops.get("", Spot())))
+    return Survey(name, read, complete, faults, fields_of(tops.get("", Spot())))
 
 
 def survey_kinds(
@@ -44,7 +53,7 @@ def survey_kinds(
     records: str | None = None,
     sample: int | None = SAMPLE,
     progress: Progress | None = None,
-) -> dict[str, SurveyResult]:
+) -> dict[str, Survey]:
     """A survey for each kind of record, told apart by the value at a path.
 
     Raises ExpressionError, SourceError, and SourceError too beyond 100 kinds.
@@ -55,7 +64,7 @@ def survey_kinds(
     """
     tops, _, faults, name, complete = _gathered(source, records, sample, path, progress)
     return {
-        kind: SurveyResult(name, top.filled, complete, faults, fields_of(top))
+        kind: Survey(name, top.filled, complete, faults, fields_of(top))
         for kind, top in tops.items()
     }
 

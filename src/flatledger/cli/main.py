@@ -136,6 +136,7 @@ def export(
 @click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
+@click.option("--html", "page", metavar="PAGE", help="Write it as a page that can be folded.")
 def survey(source: str, **options: Any) -> None:
     """Show every field of SOURCE: its path, how often it is filled and repeats, what it holds.
 
@@ -152,10 +153,12 @@ def survey(source: str, **options: Any) -> None:
 @main.command()
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
+@click.option("--html", "page", metavar="PAGE", help="Write it as a page.")
 @layout_options
 def preview(
     places: tuple[str, ...],
     sample: bool,
+    page: str | None,
     row_per: str | None,
     save: str | None,
     **lists: tuple[str, ...],
@@ -170,7 +173,7 @@ def preview(
 
     layout, source = layout_and_source(places, row_per, lists)
     with kept_as(save, layout):
-        code = run_preview(layout, source, sample)
+        code = run_preview(layout, source, sample, page)
     raise SystemExit(code)
 
 

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from ..layout import Layout
 from ..previewing import preview
+from ..reports.preview_page import preview_page
 from ..reports.preview_text import print_preview
 from .progress import showing_progress
-from .terminal import results
+from .terminal import results, write_page
 
 
-def run_preview(layout: Layout, source: str, sample: bool) -> int:
+def run_preview(layout: Layout, source: str, sample: bool, page: str | None) -> int:
     """Show columns, plan, first rows and counts."""
     with showing_progress() as progress:
         found = preview(layout, source, sample=sample, progress=progress)
-    print_preview(layout.name, layout.headings, found, results())
+    if page:
+        write_page(page, preview_page(found))
+        return 0
+    print_preview(found, results())
     return 0

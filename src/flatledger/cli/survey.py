@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import csv
 import sys
+from collections.abc import Mapping
 
 import msgspec
 
 from ..engine.survey import SurveyResult
 from ..errors import ExpressionError
-from ..reports.survey_text import how_much, print_survey
+from ..reports.survey_page import survey_page
+from ..reports.survey_text import print_survey
+from ..reports.survey_words import how_much
 from ..surveying import SAMPLE, distinct_values, survey, survey_kinds
 from .progress import showing_progress
-from .terminal import errors, results
+from .terminal import errors, results, write_page
 
 
 def run_survey(
@@ -23,6 +26,7 @@ def run_survey(
     records: str | None,
     everything: bool,
     as_json: bool,
+    page: str | None,
 ) -> int:
     """Show a survey; what was read is said on standard error."""
     sample = None if everything else SAMPLE
@@ -41,6 +45,9 @@ def run_survey(
     if as_json:
         sys.stdout.write(_json(found) + "\n")
         return 0
+    if page:
+        write_page(page, survey_page(found, kinds))
+        return 0
     for kind, result in found.items():
         if kinds:
             results().print(f"{kinds} = {kind}", style="bold", highlight=False)
@@ -49,7 +56,7 @@ def run_survey(
     return 0
 
 
-def _json(found: dict[str, SurveyResult]) -> str:
+def _json(found: Mapping[str, SurveyResult]) -> str:
     data = found[""] if list(found) == [""] else found
     return msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
 

@@ -7,6 +7,8 @@ import sys
 
 from rich.console import Console
 
+from ..outputs import Target
+
 WIDEST = 160
 
 
@@ -24,3 +26,11 @@ def results() -> Console:
 def errors() -> Console:
     """The console for progress and reports."""
     return _console(to_errors=True)
+
+
+def write_page(to: str, page: str) -> None:
+    """Write a page, and say where it is."""
+    with Target(to) as target:
+        target.write(page.encode())
+    if to != "-":
+        errors().print(f"{to} is written", highlight=False, soft_wrap=True)

@@ -23,7 +23,7 @@ from .grouping import Tallies
 from .kinds import AGGREGATE_KINDS
 from .levels import Chain, Names, level_name
 from .numbers import EXACT, QUOTIENT, plain
-from .protocols import Batch, Row, Source
+from .protocols import Batch, Row, Source, TotalRow
 from .resolver import reach
 from .run import Progress, Run
 from .structure import observe
@@ -74,7 +74,7 @@ class GroupRun:
         free = [place for place, column in enumerate(columns) if not column.total]
         if free:
             row[free[0]] = self._model.totals.grand_label
-        return tuple(row)
+        return TotalRow(row)
 
     def balance(self) -> Balance:
         """The proof: what the first run read and added up, and the rows of the second."""

@@ -9,7 +9,7 @@ from operator import itemgetter
 from typing import Any
 
 from .plan import KeyPlan, Plan
-from .protocols import Row
+from .protocols import Row, TotalRow
 from .sorting import sort_rows
 from .totals import Tally
 
@@ -82,13 +82,14 @@ class TotalRows:
             shown = BLANK_GROUP if key[depth - 1] is None else str(key[depth - 1])
             text = self.plan.model.totals.label.replace("{group}", shown)
             self._put_label(row, self.group_places[depth - 1], text)
+            return TotalRow(row)
         return tuple(row)
 
     def grand(self, cells: dict[str, Any]) -> Row:
         row: list[Any] = [cells.get(plan.column.heading) for plan in self.columns]
         first = self.group_places[0] if self.group_places else 0
         self._put_label(row, first, self.plan.model.totals.grand_label)
-        return tuple(row)
+        return TotalRow(row)
 
     def _put_label(self, row: list[Any], place: int, text: str) -> None:
         """The label goes to its place, or else to the first column that holds no total."""

@@ -11,8 +11,8 @@ from .protocols import Row
 class ColumnPreview(msgspec.Struct):
     """A column: where it comes from, the level it belongs to, and what its cells hold.
 
-    ``filled`` counts cells that are not blank, total rows included; ``none`` is what stands where
-    there is nothing.
+    ``filled`` counts the cells that are not blank; ``none`` is what stands where there is nothing.
+    Total rows are not looked at.
     """
 
     heading: str
@@ -24,7 +24,7 @@ class ColumnPreview(msgspec.Struct):
     none: str
 
 
-class Preview(msgspec.Struct):
+class PreviewResult(msgspec.Struct):
     """What an export will give: nothing has been written."""
 
     columns: list[ColumnPreview]
@@ -33,3 +33,5 @@ class Preview(msgspec.Struct):
     rows: int
     balance: Balance
     sample: bool
+    headings: tuple[str, ...]
+    layout: str

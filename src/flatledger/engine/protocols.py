@@ -10,6 +10,12 @@ from .faults import Fault
 Row = tuple[Any, ...]
 
 
+class TotalRow(tuple[Any, ...]):
+    """A row of totals: of a group, or of the whole table."""
+
+    __slots__ = ()
+
+
 class Batch(NamedTuple):
     """Some records in the order of the source, their numbers (from 1), and what was unreadable."""
 

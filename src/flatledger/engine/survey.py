@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from decimal import Decimal
-from typing import Any
+from typing import Any, Self
 
 import msgspec
 
@@ -192,7 +192,7 @@ class SurveyResult(msgspec.Struct):
                 return field
         raise KeyError(path)
 
-    def under(self, path: str) -> SurveyResult:
+    def under(self, path: str) -> Self:
         """The same for one place and what lies below it."""
         fields = [
             field

@@ -27,8 +27,7 @@ def print_counts(balance: Balance, console: Console) -> None:
         console.print()
         console.print(_conditions(balance), highlight=False)
     console.print()
-    notes = (*_list_notes(balance), *balance.notes)
-    for line in (*(f"Note: {note}" for note in notes), *_fault_lines(balance)):
+    for line in (*notes_of(balance), *fault_lines(balance)):
         console.print(Text(line))
 
 
@@ -43,9 +42,9 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     if balance.columns:
         blocks.append(Padding(_columns(balance), (1, 0, 0, 0)))
     blocks.append(Text())
-    notes = (*_column_notes(balance), *_list_notes(balance), *balance.notes)
-    blocks += [Text(f"Note: {note}") for note in notes]
-    blocks += [Text(line) for line in _fault_lines(balance)]
+    blocks += [Text(f"Note: {note}") for note in _column_notes(balance)]
+    blocks += [Text(note) for note in notes_of(balance)]
+    blocks += [Text(line) for line in fault_lines(balance)]
     blocks += [
         Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes")
         for file in balance.files
@@ -165,6 +164,11 @@ def _column_notes(balance: Balance) -> list[str]:
     return notes
 
 
+def notes_of(balance: Balance) -> list[str]:
+    """What there is to note apart from the figures."""
+    return [f"Note: {note}" for note in (*_list_notes(balance), *balance.notes)]
+
+
 def _list_notes(balance: Balance) -> list[str]:
     """What is on a list and was met nowhere."""
     notes = []
@@ -178,7 +182,8 @@ def _list_notes(balance: Balance) -> list[str]:
     return notes
 
 
-def _fault_lines(balance: Balance) -> list[str]:
+def fault_lines(balance: Balance) -> list[str]:
+    """The number of faults, and the first of them."""
     if not balance.fault_count:
         return []
     lines = [f"Faults: {balance.fault_count:,}, in no total"]

@@ -2,45 +2,50 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..engine.preview import ColumnPreview, Preview
+from ..engine.preview import ColumnPreview, PreviewResult
 from .balance_text import counted, print_counts
+from .survey_words import share
 from .table_text import print_table
 
 WIDEST_EXAMPLE = 24
 GAP = 2
 
 
-def print_preview(name: str, headings: Sequence[str], found: Preview, console: Console) -> None:
+def print_preview(found: PreviewResult, console: Console) -> None:
     """Print the columns, the plan, the first rows that fit, and the counts."""
-    console.print(Text(f"Preview of {name}: nothing is written", style="bold"))
+    console.print(Text(f"Preview of {found.layout}: nothing is written", style="bold"))
     console.print()
     console.print(_columns(found), highlight=False)
     console.print()
     for sentence in found.plan:
         console.print(Text(sentence))
     console.print()
-    _print_rows(headings, found, console)
+    _print_rows(found, console)
     console.print()
     print_counts(found.balance, console)
+    for sentence in closing(found):
+        console.print(Text(sentence))
+
+
+def closing(found: PreviewResult) -> Iterator[str]:
+    """What there would be, and whether it was a sample."""
     for file in found.balance.files:
         size = f"{counted(file.rows, 'row')}, {file.bytes:,} bytes"
-        console.print(Text(f"{file.name} would have {size}."))
+        yield f"{file.name} would have {size}."
     if found.sample:
-        console.print(
-            Text(
-                f"This is a sample: the first {found.balance.read:,} records. The export takes "
-                "all; without --sample they are all counted here too."
-            )
+        yield (
+            f"This is a sample: the first {found.balance.read:,} records. The export takes "
+            "all; without --sample they are all counted here too."
         )
 
 
-def _columns(found: Preview) -> Table:
+def _columns(found: PreviewResult) -> Table:
     table = Table(box=None, pad_edge=False, padding=(0, GAP, 0, 0), header_style="underline")
     for heading in ("column", "what it is", "of the", "kind"):
         table.add_column(heading, overflow="fold")
@@ -53,7 +58,7 @@ def _columns(found: Preview) -> Table:
             Text(column.source),
             Text(column.home),
             " or ".join(column.kinds),
-            f"{column.filled:,}",
+            filled(column, found),
             Text(_examples(column)),
             Text(column.none),
         )
@@ -66,8 +71,14 @@ def _examples(column: ColumnPreview) -> str:
     return " · ".join(short)
 
 
-def _print_rows(headings: Sequence[str], found: Preview, console: Console) -> None:
+def filled(column: ColumnPreview, found: PreviewResult) -> str:
+    """The share of the rows that have something there."""
+    return share(column.filled, found.balance.rows) if column.filled else "none"
+
+
+def _print_rows(found: PreviewResult, console: Console) -> None:
     """The first rows with as many columns as fit, and the names of those that do not."""
+    headings = found.headings
     shown = _fitting(headings, found, console.width)
     rows = [tuple(row[:shown]) for row in found.first]
     print_table(headings[:shown], rows, console, len(rows))
@@ -79,7 +90,7 @@ def _print_rows(headings: Sequence[str], found: Preview, console: Console) -> No
         console.print(Text(f"{hidden} did not fit: {missing}. A wider window shows more."))
 
 
-def _fitting(headings: Sequence[str], found: Preview, width: int) -> int:
+def _fitting(headings: Sequence[str], found: PreviewResult, width: int) -> int:
     """How many columns fit side by side without breaking their cells."""
     used = 0
     for place, heading in enumerate(headings):

@@ -1,0 +1,24 @@
+"""Pages: one HTML file each, with everything in it."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+
+def render(template: str, **values: Any) -> str:
+    """Fill a template; every text is escaped."""
+    return str(_environment().get_template(template).render(**values))
+
+
+@cache
+def _environment() -> Any:
+    import jinja2
+
+    return jinja2.Environment(
+        loader=jinja2.PackageLoader("flatledger.reports"),
+        autoescape=True,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        undefined=jinja2.StrictUndefined,
+    )

@@ -1,0 +1,52 @@
+"""A preview as a page."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from ..engine.preview import PreviewResult
+from ..engine.protocols import TotalRow
+from .balance_text import fault_lines, notes_of
+from .page import render
+from .preview_text import closing, filled
+
+
+def preview_page(found: PreviewResult) -> str:
+    """The columns, the plan, the first rows and the counts."""
+    return render("preview.html", title=f"Preview of {found.layout}", **_values(found))
+
+
+def preview_fragment(found: PreviewResult) -> str:
+    """The same for a notebook."""
+    return render("preview_fragment.html", **_values(found))
+
+
+def _values(found: PreviewResult) -> dict[str, Any]:
+    columns = [
+        {"column": column, "filled": filled(column, found), "kinds": " or ".join(column.kinds)}
+        for column in found.columns
+    ]
+    rows = [
+        {"total": isinstance(row, TotalRow), "cells": [_cell(value) for value in row]}
+        for row in found.first
+    ]
+    numeric = [any(cell["number"] for cell in column) for column in _across(rows)]
+    return {
+        "found": found,
+        "balance": found.balance,
+        "columns": columns,
+        "rows": rows,
+        "numeric": numeric or [False] * len(found.headings),
+        "more": found.rows - len(rows),
+        "notes": [*notes_of(found.balance), *fault_lines(found.balance)],
+        "closing": list(closing(found)),
+    }
+
+
+def _across(rows: list[dict[str, Any]]) -> list[tuple[Any, ...]]:
+    return list(zip(*(row["cells"] for row in rows), strict=True))
+
+
+def _cell(value: Any) -> dict[str, Any]:
+    return {"text": "" if value is None else value, "number": isinstance(value, int | Decimal)}

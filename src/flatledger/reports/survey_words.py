@@ -1,0 +1,62 @@
+"""What a survey says of a field, in words: the same on a terminal and on a page."""
+
+from __future__ import annotations
+
+from ..engine.survey import FieldSurvey, SurveyResult
+
+SHOWN = 36
+
+
+def how_much(result: SurveyResult) -> str:
+    """What was read: all, or a sample that a later field may be missing from."""
+    unreadable = f"; {result.faults:,} could not be read" if result.faults else ""
+    if result.complete:
+        return f"{result.source}: all {result.records:,} records{unreadable}"
+    return (
+        f"{result.source}: a sample, the first {result.records:,} records{unreadable}; a field "
+        "that only later ones have is missing here (--all reads everything)"
+    )
+
+
+def share(part: int, whole: int) -> str:
+    """A share in percent; never rounded to all or nothing.
+
+    >>> share(1, 1000), share(999, 1000), share(3, 3)
+    ('<1 %', '99 %', 'all')
+    """
+    if part >= whole:
+        return "all"
+    percent = 100 * part / whole
+    return "<1 %" if percent < 1 else f"{min(int(percent), 99)} %"
+
+
+def repeats(field: FieldSurvey) -> str:
+    """How often a level repeats: its entries in all, and the least, mean and most of a list."""
+    if not field.is_level:
+        return ""
+    return f"{field.entries:,} ({field.least}-{field.mean:.1f}-{field.most})"
+
+
+def different(field: FieldSurvey) -> str:
+    """How many distinct values were met, up to the bound."""
+    return f"{field.distinct:,}{'+' if field.distinct_is_bound else ''}" if field.distinct else ""
+
+
+def kinds(field: FieldSurvey) -> str:
+    """The kinds of value with their shares."""
+    total = sum(field.kinds.values())
+    names = [
+        name if count == total else f"{name} {share(count, total)}"
+        for name, count in field.kinds.items()
+    ]
+    return ", ".join(names)
+
+
+def examples(field: FieldSurvey) -> str:
+    """A few real values on one line."""
+    shown = []
+    for example in field.examples:
+        text = " ".join(example.split())
+        shown.append(text if len(text) <= SHOWN else text[: SHOWN - 1] + "…")
+    longest = f" (longest: {field.longest:,} characters)" if field.longest > SHOWN else ""
+    return " · ".join(shown) + longest
