@@ -24,9 +24,9 @@ _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGN
 
 
 class DraftedLayout(str):
-    """The text of a drafted layout, with its comments."""
+    """The text of a drafted layout, with its comments. ``fields`` are those of the source."""
 
-    __slots__ = ()
+    fields: tuple[str, ...] = ()
 
     @property
     def layout(self) -> Layout:
@@ -56,7 +56,9 @@ def draft(
     ['  - No: no', '  - Unit price: unit_price']
     """
     result = survey(source, records=records, sample=sample)
-    return DraftedLayout(Draft(result, row_per, records).text())
+    drafted = DraftedLayout(Draft(result, row_per, records).text())
+    drafted.fields = tuple(field.path for field in result.fields)
+    return drafted
 
 
 class Draft:

@@ -12,6 +12,7 @@ from .engine.protocols import Row, Source
 from .engine.run import Progress, Run
 from .errors import OutputError
 from .layout import Layout
+from .layout.known import note_of, note_text
 from .outputs import DelimitedWriter, Target
 from .sources import AnySource, open_source
 
@@ -66,12 +67,14 @@ def export(
     to: str | PathLike[str] | BinaryIO | None = None,
     *,
     progress: Progress | None = None,
+    learn: bool = False,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
     ``to`` is a path (``-``: standard output) or an open binary file; left out, it is the layout's
     own ``output: file``. A file takes its name when it is whole. ``progress`` is called with the
-    number of records read so far. Raises LayoutError, SourceError and OutputError.
+    number of records read so far. With ``learn`` the note beside the layout's file takes in the
+    fields that are new in the data. Raises LayoutError, SourceError and OutputError.
 
     >>> import io
     >>> layout = Layout.from_data({"columns": [{"No": "no"}]})
@@ -83,6 +86,7 @@ def export(
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
+    layout = layout.learning() if learn else layout
     run = start_run(layout, open_source(source, layout.model.records), progress)
     with Target(place) as target:
         writer = DelimitedWriter(layout.model.output, target)
@@ -91,4 +95,17 @@ def export(
             writer.write(block)
     balance = run.balance()
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
+    if learn:
+        _learn(layout, balance)
     return balance
+
+
+def _learn(layout: Layout, balance: Balance) -> None:
+    """Take the new fields into the note beside the layout; they are new no longer."""
+    assert layout.path is not None
+    known = {*(layout.model.known or ()), *balance.drift.new_fields}
+    with Target(note_of(layout.path)) as target:
+        target.write(note_text(layout.path, known).encode())
+    count = len(balance.drift.new_fields)
+    balance.notes.append(f"new fields learnt: {count:,}; {target.name} knows {len(known):,}")
+    balance.drift.new_fields = []

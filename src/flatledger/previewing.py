@@ -106,7 +106,7 @@ class _FirstRecords:
         for batch in self._source.batches(shape):
             left = SAMPLE - read
             numbers = list(islice(batch.numbers, left))
-            yield Batch(batch.records[:left], numbers, batch.faults)
+            yield batch._replace(records=batch.records[:left], numbers=numbers)
             read += len(batch.records)
             if read >= SAMPLE:
                 return

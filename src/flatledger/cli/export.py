@@ -24,13 +24,14 @@ def run_export(
     report_to: str | None,
     strict: bool,
     quiet: bool,
+    learn: bool,
 ) -> int:
     """Export, show the balance on standard error, and give the exit code."""
     place = to or layout.model.output.file or "-"
     if place != "-" and source != "-" and _same_file(place, source):
         raise OutputError(f"{place} is the source itself; name another file")
     with showing_progress() as progress:
-        balance = export(layout, source, place, progress=progress)
+        balance = export(layout, source, place, progress=progress, learn=learn)
     if report_to:
         with Target(report_to) as target:
             target.write(balance.to_json())

@@ -92,6 +92,7 @@ def main() -> None:
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
 @click.option("--strict", is_flag=True, help="Exit 3 when there were faults.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
+@click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
 @layout_options
 def export(
     places: tuple[str, ...],
@@ -99,6 +100,7 @@ def export(
     report_to: str | None,
     strict: bool,
     quiet: bool,
+    learn: bool,
     row_per: str | None,
     save: str | None,
     **lists: tuple[str, ...],
@@ -124,7 +126,7 @@ def export(
 
     layout, source = layout_and_source(places, row_per, lists)
     with kept_as(save, layout):
-        code = run_export(layout, source, to, report_to, strict, quiet)
+        code = run_export(layout, source, to, report_to, strict, quiet, learn)
     raise SystemExit(code)
 
 
@@ -183,6 +185,7 @@ def preview(
 @click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write the layout.")
+@click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside it.")
 def draft(source: str, **options: Any) -> None:
     """Draft a layout for SOURCE that runs as it is: every field at or above the row's level.
 

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from .drift import Drift
 from .faults import Fault
 
 
@@ -96,6 +97,7 @@ class Balance(msgspec.Struct):
     fault_count: int = 0
     faults: list[Fault] = []
     notes: list[str] = []
+    drift: Drift = msgspec.field(default_factory=Drift)
     files: list[FileCount] = []
     seconds: float = 0.0
 

@@ -84,6 +84,7 @@ class GroupRun:
         balance.rows, balance.total_rows = outer.rows, self._total_rows
         balance.faults = [*balance.faults, *outer.faults]
         balance.fault_count += outer.fault_count
+        balance.drift.blank_columns = outer.drift.blank_columns
         balance.columns = [column for column in balance.columns if column.kind != "list"]
         return balance
 

@@ -90,6 +90,7 @@ class Plan:
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
     texts: dict[int, str] = field(default_factory=dict)
     lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
+    unmet: list[Names] = field(default_factory=list)  # paths that no record read so far has
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     referred_kinds: dict[str, str] = field(default_factory=dict)
 

@@ -8,7 +8,7 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.model import Condition, Expression, LayoutModel
 from .known_fields import field_problem
-from .levels import Chain, Names, plain_steps
+from .levels import MEMBERS, Chain, Names, plain_steps
 from .matching import ListWatch
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
 from .resolver import Resolver
@@ -101,7 +101,10 @@ class _Planner:
             for segment in path.segments
             for selector in segment.selectors
         )
-        if exact or self.structure.find(names) is not None:
+        if self.structure.find(names[: names.index(MEMBERS)] if MEMBERS in names else names):
+            return
+        self.result.unmet.append(names)
+        if exact:
             return
         problem = field_problem(expression, names, self.structure, used, "field", path.position)
         if problem.message.endswith("?") or "write" in problem.message:

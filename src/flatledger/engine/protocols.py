@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol
 
 from .faults import Fault
@@ -17,11 +17,15 @@ class TotalRow(tuple[Any, ...]):
 
 
 class Batch(NamedTuple):
-    """Some records in the order of the source, their numbers (from 1), and what was unreadable."""
+    """Some records in the order of the source, their numbers (from 1), and what was unreadable.
+
+    ``specimens`` gives one or a few of them whole, as plain data.
+    """
 
     records: list[Any]
     numbers: Sequence[int]
     faults: list[Fault]
+    specimens: Callable[[], list[Any]] = list
 
 
 class Source(Protocol):

@@ -10,6 +10,7 @@ from typing import Any
 
 from ..layout.model import LayoutModel
 from .balance import Balance, ConditionCount, LevelCount, ListCount
+from .drift import DriftWatch
 from .faults import FaultLog
 from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
@@ -35,7 +36,9 @@ class Run:
         self, model: LayoutModel, source: Source, progress: Progress | None = None
     ) -> None:
         self._started = time.monotonic()
-        self.plan: Plan = make_plan(model, observe(source.look_ahead()))
+        first = source.look_ahead()
+        self.plan: Plan = make_plan(model, observe(first))
+        self._drift = DriftWatch(self.plan, first)
         self.log = FaultLog()
         self.program = generate(self.plan, self.log)
         self._source = source
@@ -69,6 +72,7 @@ class Run:
     def _take(self, batch: Batch) -> list[Row]:
         self._read += len(batch.records) + len(batch.faults)
         self._unreadable += len(batch.faults)
+        self._drift.records(batch)
         self.log.first_reading()
         for fault in batch.faults:
             self.log.add(fault)
@@ -80,6 +84,7 @@ class Run:
         self._counts.update({f"kept_{level}": count for level, count in enumerate(kept, 1)})
         self._proof.source(self.program.weigh(records, numbers))
         self._proof.overlap(rows)
+        self._drift.rows(rows)
         return rows
 
     # ---- sort, group, total
@@ -181,6 +186,7 @@ class Run:
             fault_count=self.log.count,
             faults=self.log.kept,
             notes=self._notes + ([] if self._read else ["the source holds no records"]),
+            drift=self._drift.drift(),
             seconds=time.monotonic() - self._started,
         )
 

@@ -9,9 +9,11 @@ from typing import Any
 
 import msgspec
 
+from ..errors import LayoutError, Problem
 from .assembling import assemble, with_changes
 from .check import LAYOUT_KEYS, check_layout
 from .files import SUFFIXES, read_items
+from .known import read_note
 from .lists import lists_of
 from .shelf import Shelf
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
@@ -33,6 +35,7 @@ class Layout:
     """
 
     def __init__(self, item: Item, name: str, folder: Path | None, shelf: Shelf) -> None:
+        self.path: Path | None = None
         self._item = item
         self._folder = folder
         self._shelf = shelf
@@ -57,7 +60,10 @@ class Layout:
     def from_file(cls, path: str | PathLike[str], shelf: Shelf | None = None) -> Layout:
         """Read a layout file (YAML 1.2, UTF-8), with the layout that it starts from."""
         path = Path(path)
-        return cls._assembled(read_items(path), path.stem, path.parent, shelf)
+        layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
+        layout.path = path
+        layout._know(read_note(path))
+        return layout
 
     @classmethod
     def from_text(
@@ -98,7 +104,24 @@ class Layout:
         """
         item = assemble(from_data(changes), self.name, self._folder, self._shelf)
         merged = with_changes(self._item, item, self.name)
-        return Layout(merged, self.name, self._folder, self._shelf)
+        changed = Layout(merged, self.name, self._folder, self._shelf)
+        changed.path = self.path
+        changed._know(self.model.known)
+        return changed
+
+    def learning(self) -> Layout:
+        """The same layout with a note of its fields, be it one that knows none yet.
+
+        Raises LayoutError for a layout that is in no file, and so can have no note beside it.
+        """
+        if self.path is None:
+            raise LayoutError(self.name, [Problem("a layout learns when it is in a file; save it")])
+        if self.model.known is None:
+            self._know(frozenset())
+        return self
+
+    def _know(self, fields: frozenset[str] | None) -> None:
+        self.model = msgspec.structs.replace(self.model, known=fields)
 
     def named(self, name: str) -> Layout:
         """The same layout under another name."""

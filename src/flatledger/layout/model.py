@@ -134,7 +134,10 @@ class NamedList(msgspec.Struct, frozen=True):
 
 
 class LayoutModel(msgspec.Struct, frozen=True):
-    """A whole layout. ``records`` is the path to the records within the source's document."""
+    """A whole layout. ``records`` is the path to the records within the source's document.
+
+    ``known`` are the fields that its note knows, as a survey prints them; None without a note.
+    """
 
     name: str
     columns: tuple[Column, ...]
@@ -150,3 +153,4 @@ class LayoutModel(msgspec.Struct, frozen=True):
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)
     lists: tuple[NamedList, ...] = ()
+    known: frozenset[str] | None = None

@@ -11,8 +11,10 @@ from rich.table import Table
 from rich.text import Text
 
 from ..engine.balance import Balance, ColumnBalance
+from ..engine.drift import Drift
 
 FAULTS_SHOWN = 10
+DRIFT_SHOWN = 12
 
 
 def print_balance(balance: Balance, console: Console) -> None:
@@ -27,7 +29,7 @@ def print_counts(balance: Balance, console: Console) -> None:
         console.print()
         console.print(_conditions(balance), highlight=False)
     console.print()
-    for line in (*notes_of(balance), *fault_lines(balance)):
+    for line in (*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)):
         console.print(Text(line))
 
 
@@ -44,6 +46,7 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     blocks.append(Text())
     blocks += [Text(f"Note: {note}") for note in _column_notes(balance)]
     blocks += [Text(note) for note in notes_of(balance)]
+    blocks += [Text(line) for line in drift_lines(balance.drift)]
     blocks += [Text(line) for line in fault_lines(balance)]
     blocks += [
         Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes")
@@ -180,6 +183,25 @@ def _list_notes(balance: Balance) -> list[str]:
                 f"{', '.join(found.first_unmet)}{more}"
             )
     return notes
+
+
+def drift_lines(drift: Drift) -> list[str]:
+    """What the layout expects and the data lacks, and the other way round."""
+    if not drift:
+        return []
+    parts = {
+        "blank on every row": drift.blank_columns,
+        "never found": drift.unmatched,
+        f"new in the data (looked for in {counted(drift.looked_at, 'record')})": drift.new_fields,
+    }
+    lines = ["Drift: the layout and the data differ"]
+    for what, names in parts.items():
+        if names:
+            more = f", and {len(names) - DRIFT_SHOWN:,} more" if len(names) > DRIFT_SHOWN else ""
+            lines.append(f"  {what}: {', '.join(names[:DRIFT_SHOWN])}{more}")
+    if drift.new_fields:
+        lines.append("  --learn takes what is new as known")
+    return lines
 
 
 def fault_lines(balance: Balance) -> list[str]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..engine.preview import PreviewResult
 from ..engine.protocols import TotalRow
-from .balance_text import fault_lines, notes_of
+from .balance_text import drift_lines, fault_lines, notes_of
 from .page import render
 from .preview_text import closing, filled
 
@@ -23,6 +23,7 @@ def preview_fragment(found: PreviewResult) -> str:
 
 
 def _values(found: PreviewResult) -> dict[str, Any]:
+    balance = found.balance
     columns = [
         {"column": column, "filled": filled(column, found), "kinds": " or ".join(column.kinds)}
         for column in found.columns
@@ -34,12 +35,12 @@ def _values(found: PreviewResult) -> dict[str, Any]:
     numeric = [any(cell["number"] for cell in column) for column in _across(rows)]
     return {
         "found": found,
-        "balance": found.balance,
+        "balance": balance,
         "columns": columns,
         "rows": rows,
         "numeric": numeric or [False] * len(found.headings),
         "more": found.rows - len(rows),
-        "notes": [*notes_of(found.balance), *fault_lines(found.balance)],
+        "notes": [*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)],
         "closing": list(closing(found)),
     }
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -18,7 +19,7 @@ from ..engine.levels import Names, level_name
 from ..engine.protocols import Batch
 from ..errors import SourceError
 from ..layout.names import proposal
-from .json_values import DECODE_ERRORS, LOOK_AHEAD, decoder, reason, record_fault
+from .json_values import DECODE_ERRORS, LOOK_AHEAD, decoder, reason, record_fault, specimens
 from .reading import Bytes
 
 _TO_BRACKET = re.compile(rb'(?:[^"{}\[\]]++|"(?:[^"\\]++|\\.)*+")*+', re.DOTALL)
@@ -63,19 +64,20 @@ def _decode(elements: list[bytes], many: Any, one: Any, number: int) -> Batch:
     try:
         records = many.decode(b"[" + b",".join(elements) + b"]")
         if len(records) == len(elements):
-            return Batch(records, range(number, number + len(records)), [])
+            numbers = range(number, number + len(records))
+            return Batch(records, numbers, [], partial(specimens, elements[-1]))
     except DECODE_ERRORS:
         pass
     kept: list[Any] = []
-    numbers: list[int] = []
+    places: list[int] = []
     faults: list[Fault] = []
     for place, element in enumerate(elements, number):
         try:
             kept.append(one.decode(element))
-            numbers.append(place)
+            places.append(place)
         except DECODE_ERRORS as error:
             faults.append(record_fault(place, element, error, f"element {place:,} of the list"))
-    return Batch(kept, numbers, faults)
+    return Batch(kept, places, faults, partial(specimens, elements[-1]))
 
 
 def _batches(scanner: _Scanner, names: Names) -> Iterator[list[bytes]]:

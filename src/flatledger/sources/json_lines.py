@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import Any
 
 from ..engine.faults import Fault
 from ..engine.protocols import Batch
-from .json_values import DECODE_ERRORS, LOOK_AHEAD, decoder, record_fault
+from .json_values import DECODE_ERRORS, LOOK_AHEAD, decoder, record_fault, specimens
 from .reading import Bytes
 
 
@@ -61,7 +62,7 @@ def _decode(block: bytes, decode: Any, number: int, line: int) -> Batch:
     """Decode a block at once; if that fails, line by line, to tell which lines are at fault."""
     try:
         records = decode.decode_lines(block)
-        return Batch(records, range(number, number + len(records)), [])
+        return Batch(records, range(number, number + len(records)), [], partial(_last, block))
     except DECODE_ERRORS:
         return _decode_each(block, decode, number, line)
 
@@ -79,4 +80,9 @@ def _decode_each(block: bytes, decode: Any, number: int, first_line: int) -> Bat
         except DECODE_ERRORS as error:
             faults.append(record_fault(number, text, error, f"line {line:,}"))
         number += 1
-    return Batch(records, numbers, faults)
+    return Batch(records, numbers, faults, partial(_last, block))
+
+
+def _last(block: bytes) -> list[Any]:
+    """The record on the last line, whole."""
+    return specimens(block.rstrip().rpartition(b"\n")[2])

@@ -46,3 +46,11 @@ def reason(error: Exception) -> str:
     if kind:
         return f"a record is an object; this is {kind[1]}"
     return text[:1].lower() + text[1:]
+
+
+def specimens(text: bytes) -> list[Any]:
+    """A record whole, as plain data, in a list; none where it can't be read."""
+    try:
+        return [decoder(Any).decode(text)]
+    except DECODE_ERRORS:
+        return []

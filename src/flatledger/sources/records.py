@@ -66,7 +66,8 @@ def exact(value: Any) -> Any:
 def _convert(batch: list[Any], shape: Any, number: int) -> Batch:
     try:
         records = msgspec.convert(batch, list[shape])
-        return Batch(records, range(number, number + len(records)), [])
+        numbers = range(number, number + len(records))
+        return Batch(records, numbers, [], lambda: batch[-1:])
     except msgspec.ValidationError:
         return _convert_each(batch, shape, number)
 
@@ -82,4 +83,4 @@ def _convert_each(batch: list[Any], shape: Any, first: int) -> Batch:
         except msgspec.ValidationError as error:
             why = f"{reason(error)}; the record is left out"
             faults.append(Fault(number, "", shown(record), why))
-    return Batch(records, numbers, faults)
+    return Batch(records, numbers, faults, lambda: batch[-1:])

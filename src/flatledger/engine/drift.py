@@ -1,0 +1,116 @@
+"""Drift: what a layout expects that the data no longer has, and what the data has that is new.
+
+Paths and columns are followed over all records, at no cost once they have been met. Fields that
+no column asks for are looked for in the first records and in one of each batch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from itertools import islice
+from typing import Any
+
+import msgspec
+
+from .levels import MEMBERS, Names, level_name
+from .plain_data import is_null
+from .plan import Plan
+from .protocols import Batch, Row
+from .shape import Field
+from .survey import Spot, fields_of
+
+FIRST = 300  # so many records are looked at from the start
+
+
+class Drift(msgspec.Struct):
+    """What drifted apart: headings, paths, and fields (as a survey prints them).
+
+    New fields are those that the layout's note does not know; they were looked for in
+    ``looked_at`` records. Without a note they are not looked for.
+    """
+
+    blank_columns: list[str] = []
+    unmatched: list[str] = []
+    new_fields: list[str] = []
+    looked_at: int = 0
+
+    def __bool__(self) -> bool:
+        return bool(self.blank_columns or self.unmatched or self.new_fields)
+
+
+class DriftWatch:
+    """Follows a run."""
+
+    def __init__(self, plan: Plan, first: Iterable[Any]) -> None:
+        self._root = plan.shape.root
+        self._unmet = dict.fromkeys(plan.unmet)
+        self._blank = {p.place: p.column.heading for p in plan.columns if p.column.value}
+        self._known = plan.model.known
+        self._spot = Spot()
+        self._rows = self._looked_at = 0
+        if self._known is not None:
+            self._look_at(islice(first, FIRST))
+
+    def records(self, batch: Batch) -> None:
+        """Take note of records before anything is done to them."""
+        if self._unmet:
+            found = [n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)]
+            for names in found:
+                del self._unmet[names]
+        if self._known is not None:
+            self._look_at(batch.specimens())
+
+    def rows(self, rows: list[Row]) -> None:
+        """Take note of rows as they are unfolded."""
+        self._rows += len(rows)
+        filled = [place for place in self._blank if any(row[place] is not None for row in rows)]
+        for place in filled:
+            del self._blank[place]
+
+    def drift(self) -> Drift:
+        """What was found; where there was nothing to look at, nothing."""
+        if not self._rows:
+            return Drift()
+        return Drift(
+            blank_columns=list(self._blank.values()),
+            unmatched=[level_name(names) for names in self._unmet],
+            new_fields=self._new_fields(),
+            looked_at=self._looked_at,
+        )
+
+    def _look_at(self, records: Iterable[Any]) -> None:
+        for record in records:
+            if isinstance(record, dict):
+                self._spot.add(record)
+                self._looked_at += 1
+
+    def _new_fields(self) -> list[str]:
+        known = self._known
+        if known is None:
+            return []
+        paths = [field.path for field in fields_of(self._spot)]
+        return [path for path in paths if path not in known and not _in_mapping(path, known)]
+
+
+def _in_mapping(path: str, known: frozenset[str]) -> bool:
+    """Whether a path is of a mapping whose keys are data: of one that is known, or a known one."""
+    if path.endswith(".*"):
+        return any(one.startswith((path[:-1], f"{path[:-2]}[")) for one in known)
+    mappings = tuple(one.removesuffix("*") for one in known if one.endswith(".*"))
+    return path.replace("[", ".[").startswith(mappings) or path.startswith(mappings)
+
+
+def _has(value: Any, place: Field | None, names: Names) -> bool:
+    """Whether a decoded value has something at a place that names lead to."""
+    if is_null(value):
+        return False
+    if isinstance(value, list):
+        return any(_has(entry, place, names) for entry in value)
+    if not names or names[0] == MEMBERS:
+        return True
+    if isinstance(value, dict):
+        return _has(value.get(names[0]), None, names[1:])
+    child = place.children.get(names[0]) if place else None
+    if child is None or not isinstance(value, msgspec.Struct):
+        return False
+    return _has(getattr(value, child.attribute, None), child, names[1:])
