@@ -258,3 +258,46 @@ def test_the_remainder_has_the_sign_of_the_number(number: int, divisor: int) -> 
     assert abs(remainder) < abs(divisor)
     assert remainder == 0 or (remainder > 0) == (number > 0)
     assert (number - remainder) % divisor == 0
+
+
+MAPPINGS: list[Any] = [
+    {"no": 1, "names": {"en": "x", "cy": "y"}},
+    {"no": 2, "names": {}},
+    {"no": 4, "names": "odd", "k": {"m": {"a": 5}}},
+    {"no": 5, "k": [{"m": {"a": {"q": 2, "r": [1, 2]}, "b": {"q": 3}}}, {"m": {"c": {"q": 4}}}]},
+]
+
+
+def test_a_row_can_stand_for_a_member_of_a_mapping() -> None:
+    columns = [
+        {"No": "no"},
+        {"Key": "key(names.*)"},
+        {"Name": "names.*"},
+        {"O": "ordinal(names.*)"},
+    ]
+    rows, balance = table({"row-per": "names.*", "columns": columns}, MAPPINGS[:3])
+    assert rows == [
+        (1, "en", "x", 1),
+        (1, "cy", "y", 2),
+        (2, None, None, None),
+        (4, None, None, None),
+    ]
+    assert (balance.balanced, balance.fault_count) == (True, 1)
+    layout = {
+        "row-per": "k.m.*",
+        "columns": [
+            {"No": {"value": "no", "total": "sum"}},
+            {"Key": "key(k.m.*)"},
+            {"Quantity": {"value": "k.m.*.q", "total": "sum"}},
+            {"All": "listagg(k.m.*.r, '/')"},
+        ],
+        "only": ["key(k.m.*) <> 'c'"],
+    }
+    rows, balance = table(layout, MAPPINGS)
+    assert rows == [
+        (4, "a", None, None),
+        *((5, "a", 2, "1/2"), (5, "b", 3, None), (9, "Grand total", 5, None)),
+    ]
+    assert balance.balanced
+    rows, _ = table({**layout, "row-per": "k.m.*.r", "columns": [{"R": "k.m.*.r"}]}, MAPPINGS[3:])
+    assert rows == [(1,), (2,), (None,)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +31,7 @@ def test_the_survey_counts_what_is_there() -> None:
     assert "a list 2 times and a lone object once" in lines.remarks[0]
     assert (quantity.parents, quantity.filled) == (3, 3)
     assert quantity.kinds == {"integer": 2, "text": 1}
-    assert quantity.remarks == ["mixed: 2 numbers, 1 texts (such as 'two')"]
+    assert quantity.remarks == ["mixed: 2 numbers, 1 text (such as 'two')"]
     assert result.field("lines['unit-price']").filled == 1
     assert result.field("when").remarks == ["dates (ISO 8601)"]
     assert result.field("took").remarks == ["durations: working_time(took, 'hours')"]
@@ -150,10 +151,38 @@ def test_every_drafted_layout_runs_and_balances(records: list[Any]) -> None:
 )
 def test_every_level_of_the_sample_data_can_be_drafted(demo: Path, level: str | None) -> None:
     source = demo / "requisitions.jsonl"
-    layout = flatledger.Layout.from_text(flatledger.draft(source, row_per=level))
-    rows = flatledger.rows(layout, source)
+    drafted = flatledger.draft(source, row_per=level)
+    rows = flatledger.rows(drafted.layout, source)
     assert len(list(rows)) > 40
     assert rows.balance().balanced
+    assert "<pre" in drafted._repr_html_()
+    ways = re.sub(r"^  # - (.*?)(  #.*)?$", r"  - \1", drafted, flags=re.MULTILINE)
+    more = flatledger.Layout.from_text(ways)
+    assert len(more.headings) > len(drafted.layout.headings) or level == "payments"
+    rows = flatledger.rows(more, source)
+    list(rows)
+    assert rows.balance().balanced
+    assert rows.balance().fault_count == 0
+
+
+def test_a_draft_fits_what_was_seen() -> None:
+    records: list[Any] = [
+        {"no": n, "rate": [1.5, 2][n % 2], "noise": 0.1 + 0.2, "net": 3, "k": {f"key{n}": n}}
+        for n in range(100)
+    ]
+    drafted = flatledger.draft([*records, {"rare": "x"}])
+    assert "  - Rate: {value: rate, decimals: 1}\n" in drafted
+    assert "  - Noise: {value: noise, decimals: 2}\n" in drafted
+    assert "  - Net: {value: net, total: sum}\n" in drafted
+    assert "  # - Rare: rare   # filled in 1 of 101 only\n" in drafted
+    assert "# k: its keys are data. To have it: `row-per: k.*` with" in drafted
+    assert flatledger.draft([{f"k{n}": n} for n in range(200)]).layout.headings[0] == "K0"
+    deep: Any = 1
+    for _ in range(500):
+        deep = {"n": deep}
+    drafted = flatledger.draft([{"no": 1, "deep": deep}])
+    assert "# What is nested more than 60 deep is not listed." in drafted
+    list(flatledger.rows(drafted.layout, [{"no": 1, "deep": deep}]))
 
 
 def test_a_preview_says_what_the_export_then_does(tool: Tool, demo: Path) -> None:
@@ -187,3 +216,50 @@ def test_a_preview_says_what_the_export_then_does(tool: Tool, demo: Path) -> Non
     assert "requisition-lines.csv would have 93 rows, 7,160 bytes." in shown.stdout
     assert "This is a sample" in shown.stdout
     assert not (demo / "requisition-lines.csv").exists()
+
+
+def test_pages_hold_what_the_terminal_shows(tool: Tool, demo: Path) -> None:
+    survey = flatledger.survey(demo / "requisitions.jsonl")
+    assert tool("survey", "requisitions.jsonl", "--html", "s.html").returncode == 0
+    page = (demo / "s.html").read_text(encoding="utf-8")
+    for field in survey.fields:
+        assert f'data-path="{field.path}"' in page
+    assert page.count("<details open") == sum(
+        any(other.path.startswith(f"{field.path}.") for other in survey.fields)
+        for field in survey.fields
+    )
+    odd = flatledger.survey([{"<b>": "<script>", "a": {"b'c": ["&"]}}])
+    for shown in (odd._repr_html_(), survey._repr_html_()):
+        assert "<script>" not in shown
+    assert "<code>" not in odd._repr_html_()
+    assert (
+        tool("preview", "part-summary.yaml", "requisitions.jsonl", "--html", "p.html").stdout == ""
+    )
+    page = (demo / "p.html").read_text(encoding="utf-8")
+    found = flatledger.preview(
+        flatledger.Layout.from_file(demo / "part-summary.yaml"), demo / "requisitions.jsonl"
+    )
+    for text in (*found.plan, *found.headings, *(str(row[0]) for row in found.first)):
+        assert text in page
+    assert "http" not in page.replace("http-equiv", "")
+    assert found._repr_html_().count("<td") > 50
+
+
+def test_a_preview_looks_at_rows_and_not_at_their_totals() -> None:
+    layout = flatledger.Layout.from_data(
+        {
+            "columns": [
+                {"No": "no"},
+                {"Qty": {"value": "qty", "total": "sum"}},
+                {"X": {"text": "x"}},
+            ],
+            "group": ["No"],
+        }
+    )
+    found = flatledger.preview(
+        layout, [{"no": 1, "qty": 2}, {"no": 1}, {"no": 2, "qty": "y" * 999}]
+    )
+    assert (found.columns[0].filled, found.columns[0].examples) == (3, ["1", "2"])
+    assert (found.columns[1].filled, found.columns[1].examples[1][-2:]) == (2, "y…")
+    assert [one.none for one in found.columns] == ["blank", "blank", ""]
+    assert (found.rows, found.balance.rows, found.balance.total_rows) == (6, 3, 3)

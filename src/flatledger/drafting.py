@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from .engine.survey import MOST_KEYS, FieldSurvey, SurveyResult
+from .engine.recognising import DEEPER
+from .engine.survey import DEEPEST, MOST_KEYS, FieldSurvey, SurveyResult
 from .errors import SourceError
 from .layout import Layout
 from .layout.names import proposal
@@ -14,6 +15,8 @@ from .surveying import SAMPLE, survey
 
 RARE = 0.02  # a field that is filled less often than this is only a comment
 MOST = 0.5  # a level that this share of the records has can be the row's
+_DECIMALS = 2
+_MOST_DECIMALS = 8  # more are the noise of binary fractions
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 _ADDS_UP = re.compile(
     r"(?:^|_)(?:qty|quantity|amount|total|sum|cost|costs|fee|fees|carriage|weight|hours|minutes|paid|"
@@ -140,6 +143,8 @@ class Draft:
             lines.append("# A field that only later records have is missing here.")
         if any(field.path == "$.*" for field in self.result.fields):
             lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
+        if any(DEEPER in field.remarks for field in self.result.fields):
+            lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
         if self.records:
             lines += ["", f"source: {{records: {self.records}}}"]
         lines += ["", f"row-per: {_scalar(_rooted(self.row))}"]
@@ -152,9 +157,11 @@ class Draft:
 
     def _column_lines(self) -> list[str]:
         lines = []
-        for field in self._columns():
+        columns = self._columns()
+        all_rare = all(map(_is_rare, columns)) and not self._languages()
+        for field in columns:
             entry = f"- {_scalar(self.headings[field.path])}: {self._value(field)}"
-            if field.filled < field.parents * RARE or field.filled == 0:
+            if _is_rare(field) and not all_rare:
                 of = f"{field.filled:,} of {field.parents:,}"
                 lines.append(f"  # {_comment(entry)}   # filled in {of} only")
             else:
@@ -168,9 +175,11 @@ class Draft:
         path = _scalar(_rooted(field.path))
         if field.is_level:
             return f'{{value: {path}, separator: "; "}}'
-        if self._adds_up(field):
-            return f"{{value: {path}, total: sum}}"
-        return path
+        rounded = f", decimals: {_DECIMALS}" if field.decimals > _MOST_DECIMALS else ""
+        if not rounded and field.uneven:
+            rounded = f", decimals: {field.decimals}"
+        total = ", total: sum" if self._adds_up(field) else ""
+        return f"{{value: {path}{rounded}{total}}}" if rounded or total else path
 
     def _adds_up(self, field: FieldSurvey) -> bool:
         """Whether a field looks like an amount that is added up."""
@@ -203,7 +212,15 @@ class Draft:
             title = _humanised(_names(path)[-2:])
             for place, way in enumerate(ways, 1):
                 lines.append(f"  # - {_scalar(f'{title} {place}')}: {_scalar(way)}")
+        lines += [line for f in self.result.fields if self._is_mapping(f) for line in _mapping(f)]
         return [_comment(line) for line in lines]
+
+    def _is_mapping(self, field: FieldSurvey) -> bool:
+        """Whether a field is the members of a mapping whose keys are data."""
+        whole = field.path.removesuffix(".*")
+        plain = set(field.kinds) - {"object", "list"}
+        mapping = whole not in ("$", field.path) and whole not in self._languages()
+        return mapping and bool(plain) and self._side(field) is None
 
     def _innermost(self, field: FieldSurvey) -> str | None:
         around = [path for path in self.levels if _within(field.path, path)]
@@ -226,6 +243,25 @@ class Draft:
             f"# group: [{_scalar(first)}]",
             "# output: {file: table.csv, delimiter: semicolon}",
         ]
+
+
+def _mapping(field: FieldSurvey) -> list[str]:
+    """Ways to have the members of a mapping whose keys are data."""
+    members, whole = field.path, field.path.removesuffix(".*")
+    title = _humanised(_names(whole)[-2:])
+    joined = _scalar(f"listagg({members}, '; ')")
+    return [
+        "",
+        f"  # {whole}: its keys are data. To have it: `row-per: {members}` with",
+        f"  # key({members}) and {members}, or",
+        f"  # - {_scalar(f'{title} 1')}: {_scalar(f'count({members})')}",
+        f"  # - {_scalar(f'{title} 2')}: {joined}",
+    ]
+
+
+def _is_rare(field: FieldSurvey) -> bool:
+    """Whether a field is filled so seldom that it is a comment rather than a column."""
+    return field.filled < field.parents * RARE or field.filled == 0
 
 
 def _within(path: str, outer: str) -> bool:

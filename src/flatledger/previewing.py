@@ -23,6 +23,7 @@ from .sources import AnySource, open_source
 ROWS = 10
 EXAMPLES = 3
 SAMPLE = 1_000
+LONGEST = 200
 
 
 class Preview(PreviewResult):
@@ -145,7 +146,8 @@ class _Watched:
 
 
 def _shown(cell: Any) -> str:
-    return format(cell, "f") if isinstance(cell, Decimal) else str(cell)
+    text = format(cell, "f") if isinstance(cell, Decimal) else str(cell)
+    return text if len(text) <= LONGEST else text[: LONGEST - 1] + "…"
 
 
 def _source_of(column: Column) -> str:

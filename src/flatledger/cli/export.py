@@ -24,7 +24,7 @@ def run_export(
     report_to: str | None,
     strict: bool,
     quiet: bool,
-    learn: bool,
+    learn: bool = False,
 ) -> int:
     """Export, show the balance on standard error, and give the exit code."""
     place = to or layout.model.output.file or "-"

@@ -12,7 +12,7 @@ from ..engine.survey import SurveyResult
 from ..errors import ExpressionError
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
-from ..reports.survey_words import how_much
+from ..reports.words import how_much
 from ..surveying import SAMPLE, distinct_values, survey, survey_kinds
 from .progress import showing_progress
 from .terminal import errors, results, write_page

@@ -12,11 +12,12 @@ from typing import Any
 
 import msgspec
 
-from .levels import MEMBERS, Names, level_name
+from .levels import Names, level_name
 from .plain_data import is_null
 from .plan import Plan
 from .protocols import Batch, Row
 from .shape import Field
+from .structure import MEMBERS
 from .survey import Spot, fields_of
 
 FIRST = 300  # so many records are looked at from the start

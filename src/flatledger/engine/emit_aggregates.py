@@ -7,8 +7,9 @@ from .code import Lines
 from .emit_paths import Scope
 from .emit_values import ValueEmitter
 from .kinds import AGGREGATE_KINDS, Operand
-from .levels import MEMBERS, Access, Chain
+from .levels import Access, Chain
 from .plan import AggregatePlan
+from .structure import MEMBERS
 
 _ARGUMENT_KINDS = {"sum": "number", "avg": "number", "any": "truth", "every": "truth"}
 

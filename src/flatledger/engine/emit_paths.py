@@ -12,9 +12,10 @@ from ..language.selecting import compile_path
 from .code import Constants, Lines
 from .functions import text_of
 from .kinds import TIMES, Operand, kind_of_literal
-from .levels import MEMBERS, Access, Chain, Names, level_name
+from .levels import Access, Chain, Names, level_name
 from .plan import Plan
 from .shape import Field
+from .structure import MEMBERS
 
 _CLASSES: dict[str, tuple[type, ...]] = {
     "number": (int, Decimal),

@@ -124,11 +124,13 @@ class ValueEmitter(ConditionEmitter):
         """`ordinal(level)`, the entry's place as it came, or `key(level)`, a member's name."""
         path = node.arguments[0]
         assert isinstance(path, n.Path)
-        variable = self.scope.variables[self.plan.access(path).anchor]
-        if node.name == "key":
+        anchor = self.plan.access(path).anchor
+        variable = self.scope.variables[anchor]
+        if node.name == "key" and anchor > self._own_levels():
             return Operand(f"key_of_{variable}", "text")
-        with self.at(self.plan.access(path).anchor):
-            return self.assign(f"{variable}.ordinal", "number")
+        with self.at(anchor):
+            kind = "text" if node.name == "key" else "number"
+            return self.assign(f"{variable}.{'key' if kind == 'text' else 'ordinal'}", kind)
 
     def _function(self, node: n.Call) -> Operand:
         function = FUNCTIONS[node.name]

@@ -7,6 +7,7 @@ from .emit_paths import entry_name
 from .emitter import Emitter
 from .levels import Access, level_name
 from .plan import Plan
+from .structure import MEMBERS
 
 
 def keep_source(plan: Plan, constants: Constants) -> tuple[str, tuple[str, ...]]:
@@ -116,12 +117,15 @@ class _Keep:
         """The lines that load the entries of the next level under one entry."""
         chain, deeper = self.plan.chain, level + 1
         names = chain.levels[deeper][len(chain.levels[level]) :]
-        raw = self.loads.load(Access(level, names, (), None)).code
+        mapping = names[-1] == MEMBERS
+        raw = self.loads.load(Access(level, names[:-1] if mapping else names, (), None)).code
         place = self.plan.shape.place_of(chain.levels[deeper])
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
         call = f"entries({raw}, {struct_name}, {self.plan.numbers_entries}, {site}, number)"
+        if mapping:
+            call = f"member_entries({raw}, {self.plan.numbers_entries}, {site}, number)"
         return [
             *self.loads.blocks[level].lines,
             f"entries_{deeper} = {call}",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from ..language import nodes as n
-from .structure import Place
+from .structure import MEMBERS, Place
 
 Names = tuple[str, ...]
 RECORD: Names = ()
@@ -14,9 +14,6 @@ RECORD: Names = ()
 def level_name(names: Names) -> str:
     """How a level is called in messages and reports."""
     return ".".join("*" if name == MEMBERS else name for name in names) if names else "record"
-
-
-MEMBERS = "\ue000members"  # in a place's names: each member of a mapping; no field is called so
 
 
 class Access(msgspec.Struct, frozen=True):

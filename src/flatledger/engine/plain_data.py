@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 
 from .functions import text_of
-from .levels import MEMBERS
+from .structure import MEMBERS
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
 PART_SEPARATOR = ", "
@@ -19,12 +19,17 @@ BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with an
 
 
 class Held:
-    """An entry of the row's chain that is plain data, and what the engine notes on it."""
+    """An entry of the row's chain that is plain data, and what the engine notes on it.
 
-    __slots__ = ("kept", "met", "ordinal", "whole")
+    The entry of a mapping has the key that it stood under.
+    """
 
-    def __init__(self, whole: Any) -> None:
+    __slots__ = ("kept", "key", "met", "ordinal", "whole")
+    ordinal: int
+
+    def __init__(self, whole: Any, key: str | None = None) -> None:
         self.whole = whole
+        self.key = key
 
 
 def raw_text(value: Any) -> str | None:

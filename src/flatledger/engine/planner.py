@@ -8,12 +8,12 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.model import Condition, Expression, LayoutModel
 from .known_fields import field_problem
-from .levels import MEMBERS, Chain, Names, plain_steps
+from .levels import Chain, Names, plain_steps
 from .matching import ListWatch
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
 from .resolver import Resolver
 from .shape import Shape
-from .structure import Place
+from .structure import MEMBERS, Place
 
 
 def make_plan(model: LayoutModel, structure: Place) -> Plan:
@@ -71,7 +71,7 @@ class _Planner:
         )
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
-        elif self.structure.kinds and self.structure.find(names) is None:
+        elif self.structure.kinds and self.structure.find(_known_part(names)) is None:
             self.problems.append(field_problem(expression, names, self.structure, set(), "level"))
         self._stop_at_problems()
         return Chain.of(names, self.structure)
@@ -101,7 +101,7 @@ class _Planner:
             for segment in path.segments
             for selector in segment.selectors
         )
-        if self.structure.find(names[: names.index(MEMBERS)] if MEMBERS in names else names):
+        if self.structure.find(_known_part(names)):
             return
         self.result.unmet.append(names)
         if exact:
@@ -233,6 +233,11 @@ class _Planner:
     def _marks(self) -> None:
         row = self.result.chain.row
         self.result.marked = sorted({p.home for p in self.result.totalled if p.home < row})
+
+
+def _known_part(names: Names) -> Names:
+    """The names as far as they are a record's own: those of a mapping's members are data."""
+    return names[: names.index(MEMBERS)] if MEMBERS in names else names
 
 
 def _looks_up(segment: n.Segment) -> bool:

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 ENOUGH = 0.9  # this share of the values makes a kind
 LOOKED_AT = 200
 FEW_KEYS = 40
+DEEPER = "nested deeper than is looked at here"
 _LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
 _COMMON_LANGUAGES = frozenset(
     "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
@@ -51,6 +52,8 @@ def recognise(spot: Spot, path: str) -> Recognised:
         )
     elif found.members:
         found.holds.append(f"its keys are {found.members}: {path}.* is every value")
+    if spot.deeper:
+        found.mixed.append(DEEPER)
     single = not spot.lists and spot.kinds.total() == spot.filled
     found.identifies = (
         single and spot.filled > 1 and len(spot.values) == spot.filled and not spot.overflow
@@ -70,15 +73,16 @@ def _mixed(spot: Spot) -> list[str]:
         remarks.append(f"a list {_times(spot.lists)} and one value {_times(spot.lone)}")
     numbers = spot.kinds["integer"] + spot.kinds["decimal"]
     groups = {
-        "numbers": numbers,
-        "texts": spot.kinds["text"],
-        "objects": spot.kinds["object"],
-        "true or false": spot.kinds["truth"],
+        "number": numbers,
+        "text": spot.kinds["text"],
+        "object": spot.kinds["object"],
+        "truth value": spot.kinds["truth"],
     }
     present = {name: count for name, count in groups.items() if count}
     if len(present) > 1:
         parts = sorted(present.items(), key=lambda item: -item[1])
-        remarks.append("mixed: " + ", ".join(f"{count:,} {name}" for name, count in parts))
+        counts = (f"{count:,} {name}{'s' * (count > 1)}" for name, count in parts)
+        remarks.append("mixed: " + ", ".join(counts))
         odd = next((text for text in spot.values if read_decimal(text) is None), "")
         if numbers > spot.kinds["text"] > 0 and odd:
             remarks[-1] += f" (such as {odd[:30]!r})"

@@ -13,8 +13,9 @@ from ..layout.model import Expression
 from ..layout.names import nearest
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, TIMES, fits
-from .levels import MEMBERS, Chain, Names, level_name, plain_steps
+from .levels import Chain, Names, level_name, plain_steps
 from .plan import AggregatePlan, Plan
+from .structure import MEMBERS
 
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (1, 1), "key": (1, 1)}

@@ -55,7 +55,8 @@ class Runtime:
 
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name: this, and nothing else."""
-        own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide, self.entries)
+        own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
+        entries = (self.entries, self.member_entries)
         deep = (self.cell, self.compare, self.select, self.gather)
         shared = (walk, walk_aligned, plain, is_null, raw_text, truth_text, mark, below, listed)
         guarded = {
@@ -72,7 +73,7 @@ class Runtime:
             "when": times.as_when,
         }
         return {
-            **{function.__name__: function for function in (*own, *shared)},
+            **{function.__name__: function for function in (*own, *entries, *shared)},
             **{function.__name__: self._bounded(function) for function in deep},
             **{name: self._guarded(function) for name, function in guarded.items()},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
@@ -128,6 +129,16 @@ class Runtime:
             for ordinal, entry in enumerate(value, 1):
                 if entry.__class__ is kind:
                     entry.ordinal = ordinal
+        return taken
+
+    def member_entries(self, value: Any, ordinals: bool, path: str, number: int) -> list[Held]:
+        """The entries of a level that is a mapping: its members, each with its key."""
+        if value.__class__ is not dict and value.__class__ is not list and not is_null(value):
+            self.fault(number, path, value, "a mapping was expected, and is left out")
+        taken = [Held(entry, key) for key, entry in members(value)]
+        if ordinals:
+            for ordinal, entry in enumerate(taken, 1):
+                entry.ordinal = ordinal
         return taken
 
     def _tell_strays(self, entries: list[Any], struct: type, path: str, number: int) -> None:

@@ -14,7 +14,8 @@ from typing import Any
 
 import msgspec
 
-from .levels import MEMBERS, Chain, Names, level_name
+from .levels import Chain, Names, level_name
+from .structure import MEMBERS
 
 _UNFIT = re.compile(r'["\\\x00-\x1f]')
 Scalar: Any = str | int | float | bool | None
@@ -86,7 +87,7 @@ class Shape:
     def _fitting(self, names: Names) -> Names:
         """As far as names go that a struct's field can have; what lies deeper is plain data."""
         for length, name in enumerate(names):
-            if _UNFIT.search(name):
+            if name == MEMBERS or _UNFIT.search(name):
                 return names[:length]
         return names
 

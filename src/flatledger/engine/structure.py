@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
+MEMBERS = "\ue000members"  # in a place's names: each member of a mapping; no field is called so
 DEEPEST = 100  # no layout names a place deeper than this
 
 
@@ -18,6 +19,7 @@ class Place:
     elements: int = 0
     kinds: Counter[type] = field(default_factory=Counter)
     children: dict[str, Place] = field(default_factory=dict)
+    together: Place | None = None
 
     @property
     def repeated(self) -> bool:
@@ -32,8 +34,24 @@ class Place:
         """The place that a path of names leads to, or None where nothing was met there."""
         place: Place | None = self
         for name in names:
-            place = place.children.get(name) if place else None
+            place = place.below(name) if place else None
         return place
+
+    def below(self, name: str) -> Place | None:
+        """The place under one name; under MEMBERS all those of a mapping together."""
+        if name == MEMBERS and self.together is None and self.children:
+            self.together = Place()
+            for child in self.children.values():
+                self.together.merge(child)
+        return self.together if name == MEMBERS else self.children.get(name)
+
+    def merge(self, other: Place) -> None:
+        """Take in what was met at another place."""
+        self.lists += other.lists
+        self.elements += other.elements
+        self.kinds.update(other.kinds)
+        for name, child in other.children.items():
+            self.children.setdefault(name, Place()).merge(child)
 
     def add(self, value: Any, depth: int = 0) -> None:
         """Take note of one value at this place; a list counts as its elements."""

@@ -28,6 +28,7 @@ _KINDS = {
     dict: "object",
     list: "list",
 }
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 _SHORTHAND = re.compile(r"[A-Za-z_\u0080-\U0010FFFF][0-9A-Za-z_\u0080-\U0010FFFF]*")
 
 
@@ -36,7 +37,8 @@ class FieldSurvey(msgspec.Struct):
 
     ``path`` is as a layout takes it. ``filled`` of ``parents`` entries of the level above have a
     value that is not null. A place with ``lists`` repeats: its lists have from ``least`` to
-    ``most`` entries, ``entries`` in all; ``lone`` values stood where others have lists.
+    ``most`` entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers
+    have up to ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
     """
 
     path: str
@@ -52,6 +54,8 @@ class FieldSurvey(msgspec.Struct):
     distinct: int
     distinct_is_bound: bool
     longest: int
+    decimals: int
+    uneven: bool
     examples: list[str]
     remarks: list[str]
 
@@ -78,11 +82,12 @@ class Spot:
         self.overflow = False
         self.children: dict[str, Spot] = {}
         self.others: Spot | None = None
+        self.deeper = False
         self.other_keys = 0
 
     def add(self, value: Any, depth: int = 0) -> None:
         """Take note of the value of one entry of the level above."""
-        if value is None or value == "" or depth > DEEPEST:
+        if value is None or value == "":
             return
         self.filled += 1
         if value.__class__ is not list:
@@ -105,13 +110,18 @@ class Spot:
             self._text(value)
         elif kind == "object":
             self.objects += 1
+            if depth >= DEEPEST:
+                self.deeper = True
+                return
             children = self.children
             for key, below in value.items():
                 (children.get(key) or self._child(key)).add(below, depth + 1)
         elif kind == "list":
-            if depth < DEEPEST:
-                for entry in value:
-                    self._entry(entry, depth + 1)
+            if depth >= DEEPEST:
+                self.deeper = True
+                return
+            for entry in value:
+                self._entry(entry, depth + 1)
         else:
             self._text(text_of_value(value))
 
@@ -219,6 +229,12 @@ def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
     return fields
 
 
+def _digits(spot: Spot) -> set[int]:
+    """How many digits after the decimal mark the numbers have; whole numbers have none."""
+    numbers = (text for text in spot.values if _NUMBER.fullmatch(text))
+    return {len(text.partition(".")[2]) for text in numbers}
+
+
 def _merged(spot: Spot) -> Spot:
     """The members of a mapping as one place: each member counts as an entry."""
     merged = Spot()
@@ -236,6 +252,7 @@ def _merged(spot: Spot) -> Spot:
 
 
 def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
+    digits = _digits(spot) if spot.kinds["decimal"] else {0}
     return FieldSurvey(
         path=path,
         depth=depth,
@@ -250,6 +267,8 @@ def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
         distinct=len(spot.values),
         distinct_is_bound=spot.overflow,
         longest=spot.longest,
+        decimals=max(digits, default=0),
+        uneven=len(digits) > 1,
         examples=list(spot.values)[:EXAMPLES],
         remarks=recognise(spot, path).texts(parents),
     )

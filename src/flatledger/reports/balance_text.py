@@ -12,6 +12,7 @@ from rich.text import Text
 
 from ..engine.balance import Balance, ColumnBalance
 from ..engine.drift import Drift
+from .words import counted
 
 FAULTS_SHOWN = 10
 DRIFT_SHOWN = 12
@@ -91,15 +92,6 @@ def _totals(balance: Balance) -> str:
     rows = f"and {counted(balance.total_rows, 'total row')}" if balance.total_rows else ""
     groups = f"in {counted(balance.groups, 'group')}" if balance.groups else ""
     return f"{rows} {groups}".strip()
-
-
-def counted(number: int, noun: str) -> str:
-    """A number of things.
-
-    >>> counted(1, "row"), counted(1200, "row")
-    ('1 row', '1,200 rows')
-    """
-    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
 
 
 def _left_out(balance: Balance) -> str:

@@ -10,6 +10,8 @@ from ..engine.protocols import TotalRow
 from .balance_text import drift_lines, fault_lines, notes_of
 from .page import render
 from .preview_text import closing, filled
+from .table_text import WIDEST_CELL
+from .words import short
 
 
 def preview_page(found: PreviewResult) -> str:
@@ -50,4 +52,5 @@ def _across(rows: list[dict[str, Any]]) -> list[tuple[Any, ...]]:
 
 
 def _cell(value: Any) -> dict[str, Any]:
-    return {"text": "" if value is None else value, "number": isinstance(value, int | Decimal)}
+    text = "" if value is None else short(str(value), WIDEST_CELL)
+    return {"text": text, "number": isinstance(value, int | Decimal)}

@@ -9,12 +9,13 @@ from rich.table import Table
 from rich.text import Text
 
 from ..engine.preview import ColumnPreview, PreviewResult
-from .balance_text import counted, print_counts
-from .survey_words import share
-from .table_text import print_table
+from .balance_text import print_counts
+from .table_text import WIDEST_CELL, print_table
+from .words import counted, share, short
 
 WIDEST_EXAMPLE = 24
 GAP = 2
+MISSING_NAMED = 12
 
 
 def print_preview(found: PreviewResult, console: Console) -> None:
@@ -66,9 +67,7 @@ def _columns(found: PreviewResult) -> Table:
 
 
 def _examples(column: ColumnPreview) -> str:
-    texts = (" ".join(example.split()) for example in column.examples)
-    short = (t if len(t) <= WIDEST_EXAMPLE else t[: WIDEST_EXAMPLE - 1] + "…" for t in texts)
-    return " · ".join(short)
+    return " · ".join(short(example, WIDEST_EXAMPLE) for example in column.examples)
 
 
 def filled(column: ColumnPreview, found: PreviewResult) -> str:
@@ -85,17 +84,19 @@ def _print_rows(found: PreviewResult, console: Console) -> None:
     if found.rows > len(rows):
         console.print(f"… and {found.rows - len(rows):,} more rows", highlight=False)
     if shown < len(headings):
-        missing = ", ".join(headings[shown:])
-        hidden = counted(len(headings) - shown, "column")
-        console.print(Text(f"{hidden} did not fit: {missing}. A wider window shows more."))
+        missing = headings[shown:]
+        names = ", ".join(missing[:MISSING_NAMED]) + (", …" if len(missing) > MISSING_NAMED else "")
+        hidden = counted(len(missing), "column")
+        ways = "A wider window shows more, and --html PAGE all of them."
+        console.print(Text(f"{hidden} did not fit: {names}. {ways}"))
 
 
 def _fitting(headings: Sequence[str], found: PreviewResult, width: int) -> int:
     """How many columns fit side by side without breaking their cells."""
     used = 0
     for place, heading in enumerate(headings):
-        cells = (len(str(row[place])) for row in found.first if row[place] is not None)
-        used += max([len(heading), *cells]) + GAP
+        cells = [len(str(row[place])) for row in found.first if row[place] is not None]
+        used += min(max([len(heading), *cells]), WIDEST_CELL) + GAP
         if used > width and place:
             return place
     return len(headings)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ..engine.survey import FieldSurvey, SurveyResult
-from . import survey_words as words
+from . import words
 from .page import render
 
 

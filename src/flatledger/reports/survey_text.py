@@ -7,7 +7,7 @@ from rich.table import Table
 from rich.text import Text
 
 from ..engine.survey import SurveyResult
-from .survey_words import different, examples, kinds, repeats, share
+from .words import different, examples, kinds, repeats, share
 
 
 def print_survey(result: SurveyResult, console: Console) -> None:

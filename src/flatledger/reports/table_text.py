@@ -10,6 +10,10 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from .words import short
+
+WIDEST_CELL = 200
+
 
 def print_table(
     headings: Sequence[str], rows: Iterable[tuple[Any, ...]], console: Console, most: int
@@ -29,4 +33,4 @@ def print_table(
 
 
 def _shown(cell: Any) -> str:
-    return "" if cell is None else " ".join(str(cell).split())
+    return "" if cell is None else short(str(cell), WIDEST_CELL)

@@ -57,9 +57,15 @@ def exact(value: Any) -> Any:
     if isinstance(value, float):
         return NUMBERS[repr(value)] if isfinite(value) else Unreadable(repr(value), "is no number")
     if isinstance(value, Mapping):
-        return {key: exact(item) for key, item in value.items()}
+        members = {}
+        for key, item in value.items():  # a loop: a comprehension would halve the depth possible
+            members[key] = exact(item)
+        return members
     if isinstance(value, list | tuple):
-        return [exact(item) for item in value]
+        entries = []
+        for item in value:
+            entries.append(exact(item))
+        return entries
     return value
 
 

@@ -1,4 +1,4 @@
-"""What a survey says of a field, in words: the same on a terminal and on a page."""
+"""How reports put things: the same on a terminal and on a page."""
 
 from __future__ import annotations
 
@@ -7,15 +7,35 @@ from ..engine.survey import FieldSurvey, SurveyResult
 SHOWN = 36
 
 
+def counted(number: int, noun: str) -> str:
+    """A number of things.
+
+    >>> counted(1, "row"), counted(1200, "row")
+    ('1 row', '1,200 rows')
+    """
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
+
+
 def how_much(result: SurveyResult) -> str:
     """What was read: all, or a sample that a later field may be missing from."""
     unreadable = f"; {result.faults:,} could not be read" if result.faults else ""
     if result.complete:
-        return f"{result.source}: all {result.records:,} records{unreadable}"
+        return f"{result.source}: all {counted(result.records, 'record')}{unreadable}"
+    first = counted(result.records, "record")
     return (
-        f"{result.source}: a sample, the first {result.records:,} records{unreadable}; a field "
-        "that only later ones have is missing here (--all reads everything)"
+        f"{result.source}: a sample, the first {first}{unreadable}; a field that only later ones "
+        "have is missing here (--all reads everything)"
     )
+
+
+def short(text: str, longest: int) -> str:
+    """A text on one line, cut where it is too long.
+
+    >>> short("a long\\n  text", 7)
+    'a long…'
+    """
+    text = " ".join(text[: 10 * longest].split())
+    return text if len(text) <= longest else text[: longest - 1] + "…"
 
 
 def share(part: int, whole: int) -> str:
@@ -54,9 +74,6 @@ def kinds(field: FieldSurvey) -> str:
 
 def examples(field: FieldSurvey) -> str:
     """A few real values on one line."""
-    shown = []
-    for example in field.examples:
-        text = " ".join(example.split())
-        shown.append(text if len(text) <= SHOWN else text[: SHOWN - 1] + "…")
+    shown = [short(example, SHOWN) for example in field.examples]
     longest = f" (longest: {field.longest:,} characters)" if field.longest > SHOWN else ""
     return " · ".join(shown) + longest
