@@ -8,13 +8,14 @@ from decimal import Decimal
 from pathlib import Path
 
 import flatledger
+from flatledger.demo import LAYOUTS
 from tests.conftest import Tool
 
 
 def exported(demo: Path, name: str, delimiter: str) -> list[list[str]]:
     layout = flatledger.Layout.from_file(demo / f"{name}.yaml")
     to = demo / "table.csv"
-    assert flatledger.export(layout, demo / "requisitions.jsonl", to).balanced
+    assert flatledger.export(layout, demo / LAYOUTS[f"{name}.yaml"], to).balanced
     with to.open(encoding="utf-8", newline="") as file:
         return list(csv.reader(file, delimiter=delimiter))
 
@@ -75,7 +76,7 @@ def test_demo_command_shows_tables_balances_and_where_the_files_are(
     assert done.returncode == 0
     assert "Total Brae Sound" in done.stdout
     assert "here" in done.stdout
-    assert done.stderr.count("It balances.") == 4
+    assert done.stderr.count("It balances.") == 5
     assert (tmp_path / "here" / "requisition-lines.csv").exists()
 
 
@@ -94,3 +95,12 @@ def test_the_report_is_whole(tool: Tool, demo: Path) -> None:
     file = balance["files"][0]
     assert file["bytes"] == (demo / "requisition-lines.csv").stat().st_size
     assert file["rows"] == balance["rows"] + balance["total_rows"]
+
+
+def test_the_register_of_drills(demo: Path) -> None:
+    rows = exported(demo, "drill-register", ",")
+    # Ansa Lind: 50 + 105 + 40 + 65 + 45 + 90 minutes; (7 + 10 + 7 + 7 + 4) / 5 points
+    assert ["Ansa Lind: all", "", "", "", "", "395", "7.0", "", ""] in rows
+    assert rows[-1] == ["All keepers", "", "", "", "", "1570", "7.5", "", ""]
+    glanio = next(row for row in rows if row[3] == "Glanio cwch")  # no English name: what there is
+    assert glanio[:3] == ["Isla Marrow", "HOL", "2026-01-19"]

@@ -239,6 +239,14 @@ def test_working_time(value: Any, wanted: str, hours: Any) -> None:
     assert times.working_time(value, wanted) == hours
 
 
+@given(st.integers(0, 100_000))
+def test_minutes_and_hours_convert_exactly(minutes: int) -> None:
+    text = f"PT{minutes // 60}H{minutes % 60}M"
+    assert times.working_time(text, "minutes") == minutes
+    assert times.working_time(text, "seconds") == 60 * minutes
+    assert times.working_time(minutes * 480, "days", "minutes") == minutes
+
+
 @pytest.mark.parametrize("value", ["P1M", "3 moons", "days", "P", "PT"])
 def test_what_is_no_working_time(value: str) -> None:
     with pytest.raises(ValueFaultError):

@@ -23,6 +23,7 @@ _ADDS_UP = re.compile(
     r"net|gross|tax|value)(?:$|_)",
     re.IGNORECASE,
 )
+_ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
 _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGNORECASE)
 
 
@@ -272,7 +273,8 @@ def _within(path: str, outer: str) -> bool:
 def _names(path: str) -> list[str]:
     """The names of a path as a survey prints it."""
     found = re.findall(r"\['((?:[^'\\]|\\.)*)'\]|([^.\[\]]+)", path)
-    return [(bracketed or plain).replace("\\'", "'") for bracketed, plain in found if plain != "$"]
+    names = [(bracketed or plain).replace("\\'", "'") for bracketed, plain in found if plain != "$"]
+    return [_ADDRESS_START.sub("", name) or name for name in names]
 
 
 def _humanised(names: list[str]) -> str:

@@ -43,7 +43,12 @@ def survey(
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
     tops, read, faults, name, complete = _gathered(source, records, sample, None, progress)
-    return Survey(name, read, complete, faults, fields_of(tops.get("", Spot())))
+    fields = fields_of(tops.get("", Spot()))
+    if read == 1 and complete and records is None:
+        for field in fields:
+            if field.is_level and field.depth == 0 and field.kinds.get("object"):
+                field.remarks.append(f"if these are the records: --records {field.path}")
+    return Survey(name, read, complete, faults, fields)
 
 
 def survey_kinds(

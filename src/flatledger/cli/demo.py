@@ -19,11 +19,11 @@ ROWS_SHOWN = 16
 def run_demo(folder: str) -> int:
     """Copy the samples into a folder, run each layout, show tables and balances."""
     try:
-        source, layouts = copy_to(Path(folder))
+        samples = copy_to(Path(folder))
     except OSError as error:
         raise OutputError(f"{folder} can't be written: {error.strerror}") from None
     worst = 0
-    for path in layouts:
+    for path, source in samples:
         layout = Layout.from_file(path)
         to = path.parent / (layout.model.output.file or f"{path.stem}.csv")
         out = results()
@@ -37,6 +37,6 @@ def run_demo(folder: str) -> int:
         worst = max(worst, exit_code(balance, strict=False))
     results().print(f"The sample data, the layouts and the tables are in {folder}", highlight=False)
     results().print("To run one yourself:", highlight=False)
-    command = f"flatledger export {layouts[0]} {source} -o table.csv"
+    command = f"flatledger export {samples[0][0]} {samples[0][1]} -o table.csv"
     results().print(f"  {command}", highlight=False)
     return worst

@@ -6,18 +6,21 @@ import shutil
 from importlib.resources import as_file, files
 from pathlib import Path
 
-SOURCE = "requisitions.jsonl"
-LAYOUTS = (
-    *("requisition-lines.yaml", "station-summary.yaml", "part-summary.yaml"),
-    "station-spending.yaml",
-)
+LAYOUTS = {  # each with the source that it is for
+    "requisition-lines.yaml": "requisitions.jsonl",
+    "station-summary.yaml": "requisitions.jsonl",
+    "part-summary.yaml": "requisitions.jsonl",
+    "station-spending.yaml": "requisitions.jsonl",
+    "drill-register.yaml": "drills.json",
+}
 
 
-def copy_to(folder: Path) -> tuple[Path, list[Path]]:
-    """Copy the sample data and layouts into a folder; give the source and the layouts."""
+def copy_to(folder: Path) -> list[tuple[Path, Path]]:
+    """Copy the sample data and layouts into a folder; give each layout with its source."""
     folder.mkdir(parents=True, exist_ok=True)
     with as_file(files(__name__)) as demo:
-        shutil.copyfile(demo / SOURCE, folder / SOURCE)
+        for source in set(LAYOUTS.values()):
+            shutil.copyfile(demo / source, folder / source)
         for name in LAYOUTS:
             shutil.copyfile(demo / "layouts" / name, folder / name)
-    return folder / SOURCE, [folder / name for name in LAYOUTS]
+    return [(folder / name, folder / source) for name, source in LAYOUTS.items()]

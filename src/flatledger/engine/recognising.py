@@ -139,10 +139,8 @@ def _members(spot: Spot) -> str:
     keys = list(spot.children)
     if spot.other_keys or (len(keys) > FEW_KEYS and _sparse(spot)):
         return "data"
-    if len(keys) < 1 or any(child.kinds["object"] for child in spot.children.values()):
-        return "addresses" if keys and all(map(_ADDRESS.fullmatch, keys)) else ""
-    if all(map(_ADDRESS.fullmatch, keys)):
-        return "addresses"
+    if not keys or any(child.kinds["object"] for child in spot.children.values()):
+        return ""
     tags = all(_LANGUAGE.fullmatch(key) for key in keys)
     common = sum(key.split("-")[0] in _COMMON_LANGUAGES for key in keys)
     texts = all(set(child.kinds) <= {"text"} for child in spot.children.values())

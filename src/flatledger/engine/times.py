@@ -296,24 +296,25 @@ def working_time(
 
     >>> working_time("2 wk", "hours"), working_time("PT12H", "days")
     (80, Decimal('1.5'))
+    >>> working_time("PT50M", "minutes"), working_time("7 h", "seconds")
+    (50, 25200)
     """
     if value is None or value == "":
         return None
-    hours = {
-        "seconds": QUOTIENT.divide(1, 3_600),
-        "minutes": QUOTIENT.divide(1, 60),
-        "hours": Decimal(1),
-        "days": Decimal(hours_per_day),
-        "weeks": Decimal(hours_per_day * days_per_week),
+    day = Decimal(hours_per_day) * 3_600
+    seconds = {
+        "seconds": Decimal(1),
+        "minutes": Decimal(60),
+        "hours": Decimal(3_600),
+        "days": day,
+        "weeks": day * days_per_week,
     }
-    if not hours["weeks"]:
+    if not seconds["weeks"]:
         raise ValueFaultError("a working calendar without hours")
     if _UNITS.get(wanted) is None or _UNITS.get(unit) is None:
         raise ValueFaultError("working_time counts in seconds, minutes, hours, days or weeks")
-    # seconds are whole numbers of the smallest unit, so that thirds of an hour stay exact
-    seconds = sum(amount * hours[name] * 3_600 for name, amount in _amounts(value, unit))
-    seconds = Decimal(seconds).quantize(Decimal("0.000001"))
-    result = QUOTIENT.divide(seconds, hours[_UNITS[wanted]] * 3_600).normalize(QUOTIENT)
+    whole = sum((amount * seconds[name] for name, amount in _amounts(value, unit)), Decimal(0))
+    result = QUOTIENT.divide(whole, seconds[_UNITS[wanted]]).normalize(QUOTIENT)
     return int(result) if result == int(result) else plain(result)
 
 
