@@ -19,14 +19,16 @@ def print_survey(result: SurveyResult, console: Console) -> None:
     table.add_column("kind", overflow="fold")
     table.add_column("such as", overflow="fold")
     for field in result.fields:
+        remarks = list(field.remarks)
+        first = f"- {remarks.pop(0)}" if remarks and not examples(field) else ""
         table.add_row(
             Text(field.path, style="bold" if field.is_level else ""),
             share(field.filled, field.parents),
             repeats(field),
             different(field),
             Text(kinds(field)),
-            Text(examples(field)),
+            Text(examples(field) or first),
         )
-        for remark in field.remarks:
+        for remark in remarks:
             table.add_row("", "", "", "", "", Text(f"- {remark}"))
     console.print(table, highlight=False)

@@ -1,0 +1,35 @@
+"""docs/first-table.md, followed as it is written."""
+
+from __future__ import annotations
+
+import re
+import shlex
+from pathlib import Path
+
+from tests.conftest import Tool
+
+PAGE = (Path(__file__).parents[1] / "docs" / "first-table.md").read_text(encoding="utf-8")
+
+
+def test_the_first_table_can_be_made_as_it_is_written(tool: Tool, demo: Path) -> None:
+    said = {}
+    for kind, text in re.findall(r"```(console|yaml)\n(.*?)```", PAGE, re.DOTALL):
+        if kind == "yaml":
+            name = text.removeprefix("# ").split("\n", 1)[0]
+            assert (demo / name).exists(), "it was drafted before it is edited"
+            (demo / name).write_text(text, encoding="utf-8")
+            continue
+        for command in re.findall(r"^\$ flatledger (.*)$", text, re.MULTILINE):
+            done = tool(*shlex.split(command))
+            assert done.returncode == 0, done.stderr
+            said[command] = done.stdout + done.stderr
+    assert len(said) >= 15
+    exported = said["export received.yaml requisitions.jsonl"]
+    assert "It balances." in exported
+    assert "Drift" not in exported
+    rows = (demo / "received.csv").read_text(encoding="utf-8").splitlines()
+    assert rows[-1].startswith("Grand total;")
+    assert "--records statements" in said["survey drills.json"]
+    assert (demo / "april.csv").read_text(encoding="utf-8").count("2026-04") > 5
+    for picture in re.findall(r"\]\((screenshots/.*?)\)", PAGE):
+        assert (Path(__file__).parents[1] / "docs" / picture).exists()
