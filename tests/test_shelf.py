@@ -100,7 +100,7 @@ def test_the_faults_of_a_layout_put_together_have_their_own_places(tmp_path: Pat
         "columns: [A: a]\nleave-out: [A]": "no key `leave-out` in a layout",
         "columns: [A: a]\nonly: [{use: gone}]": "line 2, column 14: no conditions `gone`",
         "columns: [A: a]\nonly: [a in list('gone')]": "column 8: no list `gone` on the shelf",
-        "columns: [A: a in list('x.txt')]": "x.txt: the list can't be read: No such file",
+        "columns: [A: a in list('x.txt')]": "x.txt: the file can't be read: No such file",
     }.items():
         write(tmp_path, own_yaml=layout, shelf__layouts__base_yaml=BASE)
         assert says in problems(tmp_path / "own.yaml", shelf)

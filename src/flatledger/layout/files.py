@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from ..errors import LayoutError, Problem
@@ -17,16 +18,26 @@ SUFFIXES = {
 }
 
 
-def read_items(path: Path) -> Item:
-    """The items of a YAML file. Raises LayoutError where it can't be read."""
+@contextmanager
+def reading(path: Path) -> Iterator[None]:
+    """Turn what can go wrong with a file into a LayoutError that names it."""
     try:
-        text = path.read_text(encoding="utf-8-sig")
+        yield
     except UnicodeDecodeError as error:
         problem = Problem(f"byte {error.start} is not UTF-8; save it as UTF-8")
-        raise LayoutError(str(path), [problem]) from None
     except OSError as error:
         problem = Problem(f"the file can't be read: {error.strerror}")
-        raise LayoutError(str(path), [problem]) from None
+    except csv.Error as error:
+        problem = Problem(f"this is not CSV: {error}")
+    else:
+        return
+    raise LayoutError(str(path), [problem])
+
+
+def read_items(path: Path) -> Item:
+    """The items of a YAML file. Raises LayoutError where it can't be read."""
+    with reading(path):
+        text = path.read_text(encoding="utf-8-sig")
     return read_yaml(text, str(path))
 
 
@@ -48,18 +59,9 @@ def read_list(path: Path, heading: str | None = None) -> tuple[str, ...]:
     Of a CSV file (with a comma, semicolon or tab) it is the column under ``heading``, or the first
     one. Raises LayoutError where the file can't be read or has no such heading.
     """
-    try:
-        with path.open(encoding="utf-8-sig", newline=None) as file:
-            lines = _column(path, file, heading) if path.suffix == ".csv" else file
-            values = dict.fromkeys(line.strip() for line in lines)
-    except UnicodeDecodeError as error:
-        problem = Problem(f"byte {error.start} is not UTF-8; save it as UTF-8")
-        raise LayoutError(str(path), [problem]) from None
-    except OSError as error:
-        problem = Problem(f"the list can't be read: {error.strerror}")
-        raise LayoutError(str(path), [problem]) from None
-    except csv.Error as error:
-        raise LayoutError(str(path), [Problem(f"this is not CSV: {error}")]) from None
+    with reading(path), path.open(encoding="utf-8-sig", newline=None) as file:
+        lines = _column(path, file, heading) if path.suffix == ".csv" else file
+        values = dict.fromkeys(line.strip() for line in lines)
     values.pop("", None)
     return tuple(values)
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from ..errors import LayoutError, Problem
+from .files import reading
 
 SUFFIX = ".fields.txt"
 
@@ -26,12 +26,10 @@ def note_of(layout: Path) -> Path:
 def read_note(layout: Path) -> frozenset[str] | None:
     """The fields that the note of a layout knows; None where there is no note."""
     note = note_of(layout)
-    try:
-        lines = note.read_text(encoding="utf-8").splitlines()
-    except FileNotFoundError:
+    if not note.exists():
         return None
-    except (OSError, UnicodeDecodeError) as error:
-        raise LayoutError(str(note), [Problem(f"the note can't be read: {error}")]) from None
+    with reading(note):
+        lines = note.read_text(encoding="utf-8").splitlines()
     return frozenset(line for line in lines if line and not line.startswith("#"))
 
 
