@@ -15,6 +15,7 @@ from .layout import Layout
 from .layout.known import note_of, note_text
 from .outputs import DelimitedWriter, Target
 from .sources import AnySource, open_source
+from .spilling import TemporaryRows
 
 
 class Rows(Iterator[Row]):
@@ -41,7 +42,7 @@ class Rows(Iterator[Row]):
 def start_run(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
     """The run that a layout asks for: rows of records or entries, or rows of groups."""
     kind = GroupRun if layout.model.row_per_group else Run
-    return kind(layout.model, source, progress)
+    return kind(layout.model, source, progress, TemporaryRows())
 
 
 def rows(layout: Layout, source: AnySource) -> Rows:

@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..language import nodes as n
+from .collations import collation_key
 from .emit_paths import PathEmitter
 from .kinds import TIMES, Operand, Ready, comparison_kind
 
@@ -33,6 +34,15 @@ class ConditionEmitter(PathEmitter):
                 return self._negated(self._in(node), node.negated)
             case n.InList():
                 return self._negated(self._in_list(node), node.negated)
+            case n.InPeriod():
+                period = self.plan.period(node)
+                first, last = (
+                    n.Literal(node.position, period[0]),
+                    n.Literal(node.position, period[1]),
+                )
+                return self.condition(
+                    n.Between(node.position, node.operand, first, last, node.negated)
+                )
             case n.Between():
                 return self._negated(self._between(node), node.negated)
             case n.Like():
@@ -60,6 +70,11 @@ class ConditionEmitter(PathEmitter):
 
     def _comparison(self, operator: str, left: n.Node, right: n.Node) -> Operand:
         sign = _SIGNS.get(operator, operator)
+        collation = next((x.collation for x in (left, right) if isinstance(x, n.Collate)), None)
+        if collation is not None:
+            a, b = self.text(left), self.text(right)
+            key = self.constants.name(collation_key(collation), "collation")
+            return self.unless_null((a, b), f"{key}({a.code}) {sign} {key}({b.code})", "truth")
         kind = comparison_kind((self.plan.kind(left), self.plan.kind(right)))
         if kind is None:
             a, b = self.value(left), self.value(right)
@@ -74,6 +89,9 @@ class ConditionEmitter(PathEmitter):
 
     def _once(self, node: n.Node, others: tuple[n.Node, ...]) -> n.Node:
         """The value of a node, emitted once, of the kind as which it is compared with others."""
+        if isinstance(node, n.Collate):
+            operand = Ready(node.position, self.text(node.operand))
+            return n.Collate(node.position, operand, node.collation)
         kind = comparison_kind(self.plan.kind(part) for part in (node, *others))
         return Ready(node.position, self.as_kind(kind, node) if kind else self.value(node))
 
@@ -90,6 +108,7 @@ class ConditionEmitter(PathEmitter):
         wanted: Any = {"text": str, "number": (int, Decimal)}.get(kind)
         if (
             wanted
+            and not isinstance(operand, n.Collate)
             and len(values) == len(node.options)
             and all(isinstance(v, wanted) for v in values)
         ):

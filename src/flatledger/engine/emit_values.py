@@ -29,6 +29,8 @@ class ValueEmitter(ConditionEmitter):
             case n.Concatenation():
                 left, right = self.text(node.left), self.text(node.right)
                 return self.unless_null((left, right), f"{left.code} + {right.code}", "text")
+            case n.Collate():
+                return self.text(node.operand)
             case n.Case():
                 return self._case(node)
             case n.Cast():

@@ -23,7 +23,7 @@ from .grouping import Tallies
 from .kinds import AGGREGATE_KINDS
 from .levels import Chain, Names, level_name
 from .numbers import EXACT, QUOTIENT, plain
-from .protocols import Batch, Row, Source, TotalRow
+from .protocols import Batch, Row, RowStore, Source, TotalRow
 from .resolver import reach
 from .run import Progress, Run
 from .structure import observe
@@ -44,11 +44,15 @@ class GroupRun:
     """A run whose rows are groups; it has the face of `Run`."""
 
     def __init__(
-        self, model: LayoutModel, source: Source, progress: Progress | None = None
+        self,
+        model: LayoutModel,
+        source: Source,
+        progress: Progress | None = None,
+        store: RowStore | None = None,
     ) -> None:
         self._model = model
         self._chain = _Decomposed(model, Chain.of((), observe(source.look_ahead())))
-        self._inner = Run(self._chain.inner_model(), source, progress)
+        self._inner = Run(self._chain.inner_model(), source, progress, store)
         self._outer: Run | None = None
         self._total_rows = 0
 

@@ -283,5 +283,5 @@ class Summary:
         return self._make.subtotal(key, len(key), cells, label=False)
 
 
-def _way(key: KeyPlan | None) -> tuple[bool, bool]:
-    return (key.descending, key.nulls_first) if key else (False, False)
+def _way(key: KeyPlan | None) -> tuple[bool, bool, str]:
+    return (key.descending, key.nulls_first, key.collation) if key else (False, False, "")

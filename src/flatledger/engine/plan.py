@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 import msgspec
 
 from ..language import nodes as n
+from ..language.periods import Period, parse_period
 from ..layout.model import Column, Condition, Expression, LayoutModel
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
@@ -38,6 +39,7 @@ class KeyPlan(msgspec.Struct, frozen=True):
     text: str
     descending: bool = False
     nulls_first: bool = False
+    collation: str = ""
 
 
 class ConditionPlan(msgspec.Struct, frozen=True):
@@ -142,6 +144,11 @@ class Plan:
     def column(self, heading: str) -> ColumnPlan:
         return next(plan for plan in self.columns if plan.column.heading == heading)
 
+    def period(self, node: n.InPeriod) -> Period:
+        """The days of a period, relative ones counted from the day of the run."""
+        assert isinstance(node.period, n.Literal)
+        return parse_period(node.period.value, self.today)
+
     # ---- expressions
 
     def access(self, path: n.Path) -> Access:
@@ -205,7 +212,7 @@ class Plan:
             case n.Arithmetic():
                 kinds = self.kind(node.left), self.kind(node.right)
                 return arithmetic_kind(node.operator, *kinds)
-            case n.Concatenation():
+            case n.Concatenation() | n.Collate():
                 return "text"
             case n.Case():
                 outcomes = [outcome for _, outcome in node.branches]

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model import Condition, Expression, LayoutModel
+from ..layout.model import Condition, Expression, LayoutModel, Sorting
+from .collations import collation_key
 from .known_fields import field_problem
 from .levels import Chain, Names, plain_steps
 from .matching import ListWatch
@@ -217,9 +218,16 @@ class _Planner:
         for sort in self.model.sort:
             text = sort.heading or (sort.value.text if sort.value else "")
             plan = self._key(sort.value, sort.heading, text)
-            self.result.sort.append(
-                KeyPlan(plan.place, plan.home, text, sort.descending, sort.nulls_first)
-            )
+            ways = sort.descending, sort.nulls_first, self._collation(sort)
+            self.result.sort.append(KeyPlan(plan.place, plan.home, text, *ways))
+
+    def _collation(self, sort: Sorting) -> str:
+        try:
+            if sort.collation:
+                collation_key(sort.collation)
+        except ValueError as error:
+            self.problems.append(Problem(f"`sort`: {error}", *sort.place))
+        return sort.collation
 
     def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
         if heading is not None:

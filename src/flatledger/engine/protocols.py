@@ -28,6 +28,14 @@ class Batch(NamedTuple):
     specimens: Callable[[], list[Any]] = list
 
 
+class RowStore(Protocol):
+    """A place outside memory for rows; they may hold any of the engine's values."""
+
+    def keep(self, rows: list[Row]) -> Callable[[], Iterator[Row]]:
+        """Keep rows, and give a function that reads them again, as often as it is called."""
+        ...
+
+
 class Source(Protocol):
     """Records from somewhere. It is read once: first a look ahead, then everything."""
 

@@ -11,6 +11,7 @@ from ..language import nodes as n
 from ..language.patterns import interoperable
 from ..layout.model import Expression
 from ..layout.names import nearest
+from .collations import collation_key
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, TIMES, fits
 from .levels import Chain, Names, level_name, plain_steps
@@ -217,6 +218,10 @@ class Resolver:
                 case n.In():
                     for option in part.options:
                         self._check_comparable(part, part.operand, option)
+                case n.InPeriod():
+                    self._expect(part.operand, ("moment",), "a period holds dates")
+                case n.Collate():
+                    self._check_collation(part)
                 case n.And() | n.Or():
                     for condition in part.parts:
                         self._expect(condition, ("truth",), "`and` and `or` join conditions")
@@ -228,6 +233,12 @@ class Resolver:
                     self._check_arguments(part)
         if self._factors(node) > MOST_FACTORS:
             self._refuse(f"more than {MOST_FACTORS} values in one product or text", node)
+
+    def _check_collation(self, node: n.Collate) -> None:
+        try:
+            collation_key(node.collation)
+        except ValueError as error:
+            self._refuse(str(error), node)
 
     def _expect(self, node: n.Node, wanted: tuple[str, ...], message: str) -> None:
         kind = self.plan.kind(node)

@@ -20,11 +20,10 @@ from .plan import Plan
 from .planner import make_plan
 from .program import generate
 from .proof import Proof
-from .protocols import Batch, Row, Source
-from .sorting import grouped_order, sort_rows
+from .protocols import Batch, Row, RowStore, Source
+from .sorting import Sorter, grouped_order
 from .structure import observe
 
-BLOCK = 2_000
 UNMET_SHOWN = 20
 Progress = Callable[[int], None]
 
@@ -33,7 +32,11 @@ class Run:
     """One layout over one source. `blocks` gives the table; after it, `balance` the proof."""
 
     def __init__(
-        self, model: LayoutModel, source: Source, progress: Progress | None = None
+        self,
+        model: LayoutModel,
+        source: Source,
+        progress: Progress | None = None,
+        store: RowStore | None = None,
     ) -> None:
         self._started = time.monotonic()
         first = source.look_ahead()
@@ -42,6 +45,7 @@ class Run:
         self.log = FaultLog()
         self.program = generate(self.plan, self.log)
         self._source = source
+        self._store = store
         self._progress = progress
         self._proof = Proof(self.plan)
         self._counts: Counter[str] = Counter()
@@ -91,9 +95,10 @@ class Run:
 
     def _ordered(self) -> Callable[[], Iterator[list[Row]]]:
         """All rows in their order, as often as they are asked for."""
-        rows = [row for block in self._unfolded() for row in block]
-        sort_rows(rows, grouped_order(self.plan.sort, self.plan.group))
-        return lambda: (rows[start : start + BLOCK] for start in range(0, len(rows), BLOCK))
+        sorter = Sorter(grouped_order(self.plan.sort, self.plan.group), self._store)
+        for block in self._unfolded():
+            sorter.add(block)
+        return sorter.blocks
 
     def _detail_after(self) -> Iterator[list[Row]]:
         ordered = self.plan.sort or self.plan.group

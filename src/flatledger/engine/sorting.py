@@ -1,14 +1,79 @@
-"""Putting rows in order: several keys, each its own way, stable, with values of any kinds."""
+"""Putting rows in order: several keys, each its own way, stable, with values of any kinds.
+
+Rows that do not fit into memory are sorted run by run; the runs are kept elsewhere and merged.
+"""
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Sequence
+import heapq
+import sys
+from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
+from itertools import islice
 from typing import Any
 
+from .collations import collation_key
+from .functions import text_of
 from .plan import KeyPlan
-from .protocols import Row
+from .protocols import Row, RowStore
+
+BLOCK = 2_000
+MOST_BYTES = 64_000_000  # of rows that are held in memory, as far as their cells tell
+_LOOKED_AT = 8  # rows of a block that are measured
+
+Rank = Callable[[Row], tuple[Any, ...]]
+
+
+class Sorter:
+    """Takes rows in any order, and gives them in theirs as often as they are asked for.
+
+    ``store`` keeps sorted runs once the rows take more than ``most_bytes``; without one, all stay
+    in memory.
+    """
+
+    def __init__(
+        self, keys: Sequence[KeyPlan], store: RowStore | None = None, most_bytes: int = MOST_BYTES
+    ) -> None:
+        self._keys = keys
+        self._store = store
+        self._most_bytes = most_bytes
+        self._rows: list[Row] = []
+        self._bytes = 0
+        self._runs: list[Callable[[], Iterator[Row]]] = []
+
+    def add(self, rows: list[Row]) -> None:
+        """Take in rows."""
+        self._rows += rows
+        if self._store is None:
+            return
+        self._bytes += _size(rows)
+        if self._bytes > self._most_bytes:
+            sort_rows(self._rows, self._keys)
+            self._runs.append(self._store.keep(self._rows))
+            self._rows, self._bytes = [], 0
+
+    def blocks(self) -> Iterator[list[Row]]:
+        """The rows in order, some at a time."""
+        if not self._runs:
+            sort_rows(self._rows, self._keys)
+            for start in range(0, len(self._rows), BLOCK):
+                yield self._rows[start : start + BLOCK]
+            return
+        sort_rows(self._rows, self._keys)
+        runs = [*(run() for run in self._runs), iter(self._rows)]
+        merged = heapq.merge(*runs, key=merging_key(self._keys))
+        while block := list(islice(merged, BLOCK)):
+            yield block
+
+
+def _size(rows: list[Row]) -> int:
+    """About how many bytes rows take, by some of them."""
+    some = rows[:: max(len(rows) // _LOOKED_AT, 1)]
+    if not some:
+        return 0
+    taken = sum(sys.getsizeof(row) + sum(map(sys.getsizeof, row)) for row in some)
+    return taken * len(rows) // len(some)
 
 
 def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
@@ -17,11 +82,39 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
     Sorting by the last key first, each time stably, gives the order by all of them.
     """
     for key in reversed(keys):
-        rows.sort(key=_rank(key.place, key.descending, key.nulls_first), reverse=key.descending)
+        rows.sort(key=_rank(key), reverse=key.descending)
 
 
-def _rank(place: int, descending: bool, nulls_first: bool) -> Callable[[Row], tuple[int, Any]]:
-    null = 0 if nulls_first != descending else 9
+def merging_key(keys: Sequence[KeyPlan]) -> Callable[[Row], tuple[Any, ...]]:
+    """One key for all: comparing it orders rows as `sort_rows` does."""
+    ranks = [(_rank(key), key.descending) for key in keys]
+
+    def whole(row: Row) -> tuple[Any, ...]:
+        return tuple(_Backwards(rank(row)) if back else rank(row) for rank, back in ranks)
+
+    return whole
+
+
+class _Backwards:
+    """A key whose order is turned round."""
+
+    __slots__ = ("key",)
+
+    def __init__(self, key: tuple[Any, ...]) -> None:
+        self.key = key
+
+    def __lt__(self, other: _Backwards) -> bool:
+        return other.key < self.key
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Backwards) and other.key == self.key
+
+
+def _rank(key: KeyPlan) -> Rank:
+    place = key.place
+    null = 0 if key.nulls_first != key.descending else 9
+    if key.collation:
+        return _collated(place, null, collation_key(key.collation))
 
     def rank(row: Row) -> tuple[int, Any]:
         value = row[place]
@@ -29,11 +122,22 @@ def _rank(place: int, descending: bool, nulls_first: bool) -> Callable[[Row], tu
             return null, 0
         if isinstance(value, int | Decimal):
             return 1, value
-        if isinstance(value, dt.datetime):
-            return 2, value.isoformat()
         if isinstance(value, dt.date | dt.time):
             return 2, value.isoformat()
         return 3, value
+
+    return rank
+
+
+def _collated(place: int, null: int, collate: Callable[[str], Any]) -> Rank:
+    """A rank by the text of a value; what the collation holds equal goes by code point."""
+
+    def rank(row: Row) -> tuple[Any, ...]:
+        value = row[place]
+        if value is None:
+            return (null,)
+        text = value if isinstance(value, str) else text_of(value)
+        return 3, collate(text), text
 
     return rank
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from decimal import Decimal
 from typing import Any
@@ -13,6 +14,7 @@ from ..errors import ExpressionError
 from . import nodes as n
 from .filters import check_comparable, check_test, make_call
 from .literals import interval, json_text, typed_text
+from .periods import parse_period
 
 _LARGEST_INDEX = 2**53 - 1  # the range of I-JSON (RFC 7493)
 
@@ -66,9 +68,21 @@ class Actions(Transformer[Token, Any]):
         return n.In(at(meta), operand, tuple(options), negation is not None)
 
     def in_named_list(self, meta: Meta, items: list[Any]) -> n.Node:
-        operand, negation, name, heading = items
-        texts = [token and token[1:-1].replace("''", "'") for token in (name, heading)]
-        return n.InList(at(meta), operand, texts[0], texts[1], negation is not None)
+        operand, negation, source, heading = items
+        column = heading and heading[1:-1].replace("''", "'")
+        return n.InList(at(meta), operand, source, column, negation is not None)
+
+    def in_period(self, meta: Meta, items: list[Any]) -> n.Node:
+        operand, negation, period = items
+        if isinstance(period, n.Literal):
+            try:
+                parse_period(period.value, dt.date(2000, 1, 1))
+            except ValueError as error:
+                raise self.fail(str(error), period.position) from None
+        return n.InPeriod(at(meta), operand, period, negation is not None)
+
+    def collate(self, meta: Meta, items: list[Any]) -> n.Node:
+        return n.Collate(at(meta), items[0], str(items[1]).strip('"'))
 
     def between(self, meta: Meta, items: list[Any]) -> n.Node:
         operand, negation, low, high = items

@@ -234,12 +234,36 @@ class In(Node, frozen=True):
 
 
 class InList(Node, frozen=True):
-    """Whether a value is on a list that is kept elsewhere, under a heading of it where it has."""
+    """Whether a value is on a list that is kept elsewhere, under a heading of it where it has.
+
+    ``source`` is the list's name (a literal), or it is asked for.
+    """
 
     operand: Node
-    name: str
+    source: Node
     heading: str | None
     negated: bool
+
+    @property
+    def name(self) -> str:
+        """The name of the list; `:name` where it is asked for."""
+        source = self.source
+        return f":{source.name}" if isinstance(source, Asked) else str(getattr(source, "value", ""))
+
+
+class InPeriod(Node, frozen=True):
+    """Whether a moment lies in a period of whole days, which is a literal's text or asked for."""
+
+    operand: Node
+    period: Node
+    negated: bool
+
+
+class Collate(Node, frozen=True):
+    """A text that is compared in the order of a collation: `natural`, or that of a locale."""
+
+    operand: Node
+    collation: str
 
 
 class Between(Node, frozen=True):

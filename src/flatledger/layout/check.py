@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import codecs
+import re
 from pathlib import PurePath
 from typing import Any, cast
 
 from ..errors import ExpressionError, LayoutError, Problem
 from ..language import parse_sort_key
+from ..language.nodes import Collate, Node
 from .forms import Forms
 from .model import (
     DEFAULT_SEPARATOR,
@@ -37,6 +39,11 @@ OUTPUT_KEYS = (
     *("file", "delimiter", "quote-char", "quote", "header", "line-terminator", "encoding"),
 )
 MOST_DECIMALS = 30
+_SORT_KEY = re.compile(
+    r"(?P<heading>.*?)(?:\s+collate\s+(?P<collation>\"[^\"]+\"|\S+))?(?:\s+(?P<order>asc|desc))?"
+    r"(?:\s+nulls\s+(?P<nulls>first|last))?",
+    re.IGNORECASE,
+)
 
 
 def check_layout(item: Item, name: str) -> LayoutModel:
@@ -209,19 +216,29 @@ class _Checker(Forms):
             self.fault(item, "`sort` takes headings or expressions, each with `desc` if need be")
             return None
         text = item.text.strip()
-        bare, _, last = text.rpartition(" ")
-        heading, order = (
-            (bare.strip(), last.lower()) if last.lower() in ("asc", "desc") else (text, "")
-        )
-        if self.heading(heading, columns):
-            return Sorting(None, heading, descending=order == "desc")
+        found = _SORT_KEY.fullmatch(text)
+        if self.heading(text, columns):
+            return Sorting(None, text, place=item.place(0))
+        if found and self.heading(found["heading"], columns):
+            return Sorting(
+                None,
+                found["heading"],
+                descending=(found["order"] or "").lower() == "desc",
+                nulls_first=(found["nulls"] or "").lower() == "first",
+                collation=(found["collation"] or "").strip('"'),
+                place=item.place(0),
+            )
         try:
             key = parse_sort_key(item.text)
         except ExpressionError as error:
             self.problems.append(Problem(f"`sort`: {error}", *item.place(error.position)))
             return None
-        expression = Expression(item, key.value)
-        return Sorting(expression, None, key.descending, bool(key.nulls_first))
+        value: Node = key.value
+        collation = ""
+        if isinstance(value, Collate):
+            value, collation = value.operand, value.collation
+        ways = key.descending, bool(key.nulls_first), collation, item.place(0)
+        return Sorting(Expression(item, value), None, *ways)
 
     def grouping(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[Grouping, ...]:
         keys = []

@@ -80,12 +80,14 @@ class Condition(msgspec.Struct, frozen=True):
 
 
 class Sorting(msgspec.Struct, frozen=True):
-    """One sort key: a column, or an expression."""
+    """One sort key: a column, or an expression; its texts are ordered by a collation, if any."""
 
     value: Expression | None
     heading: str | None
     descending: bool = False
     nulls_first: bool = False
+    collation: str = ""
+    place: Place = (0, 0, "")
 
 
 class Grouping(msgspec.Struct, frozen=True):

@@ -1,0 +1,162 @@
+"""Order: sorting by any keys, in memory or not; collations; groups that stay together."""
+
+from __future__ import annotations
+
+import random
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import flatledger
+from flatledger import LayoutError
+from flatledger.engine.plan import KeyPlan
+from flatledger.engine.protocols import Row
+from flatledger.engine.sorting import Sorter
+from flatledger.spilling import TemporaryRows
+from tests.conftest import Tool, table
+
+cells = st.one_of(
+    st.none(),
+    st.integers(-9, 9),
+    st.decimals(-9, 9, places=1),
+    st.sampled_from(["A2", "A10", "a2", "B", "", "é", "z", "10"]),
+)
+keys = st.lists(
+    st.builds(
+        KeyPlan,
+        st.integers(0, 2),
+        st.just(0),
+        st.just(""),
+        st.booleans(),
+        st.booleans(),
+        st.sampled_from(["", "natural"]),
+    ),
+    max_size=3,
+)
+
+
+def rank(value: Any, key: KeyPlan) -> Any:
+    """What `sort` says, written down once more: nulls, numbers, texts."""
+    if value is None:
+        return (-1,) if key.nulls_first != key.descending else (9,)
+    if key.collation:
+        text, parts, number = str(value), list[Any](), ""
+        for letter in f"{text.casefold()}\0":
+            if letter.isdigit():
+                number += letter
+            else:
+                parts += [(0, int(number))] if number else []
+                parts.append((1, letter))
+                number = ""
+        return 3, [part for part in parts if part != (1, "\0")], text
+    return (3, value) if isinstance(value, str) else (1, value)
+
+
+@given(st.lists(st.tuples(cells, cells, cells), max_size=40), keys, st.integers(1, 2_000))
+def test_a_spilled_sort_is_pythons_own(rows: list[Row], keys: list[KeyPlan], memory: int) -> None:
+    numbered: list[Row] = [(*row, number) for number, row in enumerate(rows)]
+    expected = list(numbered)
+    for key in reversed(keys):
+        expected.sort(key=lambda row: rank(row[key.place], key), reverse=key.descending)
+    for sorter in (Sorter(keys), Sorter(keys, TemporaryRows(), memory)):
+        for start in range(0, len(numbered), 7):
+            sorter.add(numbered[start : start + 7])
+        for _ in range(2):  # as often as it is asked for
+            assert [row for block in sorter.blocks() for row in block] == expected
+
+
+@settings(max_examples=30)
+@given(st.randoms(use_true_random=False), st.sampled_from(["after", "before"]))
+def test_a_shuffled_source_gives_the_same_table(order: random.Random, subtotals: str) -> None:
+    records: list[Any] = [
+        {"no": n, "kind": f"K{n % 3}", "lines": [{"qty": n}, {"qty": Decimal("0.5")}]}
+        for n in range(12)
+    ]
+    layout = {
+        "row-per": "lines",
+        "columns": [
+            {"No": {"value": "no", "total": "sum"}},
+            {"Kind": "kind"},
+            {"Qty": {"value": "lines.qty", "total": "sum"}},
+        ],
+        "group": ["Kind"],
+        "sort": ["No desc", "Qty"],
+        "totals": {"subtotals": subtotals},
+    }
+    expected, _ = table(layout, records)
+    order.shuffle(records)
+    rows, balance = table(layout, records)
+    assert rows == expected
+    assert balance.balanced
+
+
+NAMES = ["Zoe", "Åse", "Anna", "Örn", "ada", None, "A10", "A9", "a2"]
+
+
+@pytest.mark.parametrize(
+    ("key", "expected"),
+    [
+        ("Name", ["A10", "A9", "Anna", "Zoe", "a2", "ada", "Åse", "Örn", None]),
+        ("Name collate natural", ["a2", "A9", "A10", "ada", "Anna", "Zoe", "Åse", "Örn", None]),
+        ('name collate "sv-SE"', ["A10", "a2", "A9", "ada", "Anna", "Zoe", "Åse", "Örn", None]),
+        ("Name collate de", ["A10", "a2", "A9", "ada", "Anna", "Åse", "Örn", "Zoe", None]),
+        (
+            "Name collate natural desc nulls first",
+            [None, "Örn", "Åse", "Zoe", "Anna", "ada", "A10", "A9", "a2"],
+        ),
+    ],
+)
+def test_texts_are_sorted_by_code_point_natural_order_or_locale(
+    key: str, expected: list[str]
+) -> None:
+    if "sv" in key or " de" in key:
+        pytest.importorskip("icu")
+    records = [{"name": name} for name in NAMES]
+    rows, _ = table({"columns": [{"Name": "name"}], "sort": [key]}, records)
+    assert [row[0] for row in rows] == expected
+
+
+def test_natural_order_in_conditions() -> None:
+    codes = ["A1", "A2", "a3", "A10", "A11", "531.2", "531.11", None]
+    for condition, kept in {
+        "code collate natural between 'A2' and 'A10'": ["A2", "a3", "A10"],
+        "code collate natural < '531.11'": ["531.2"],
+        "'A10' < code collate natural": ["A11"],
+        "code collate natural in ('a1', 'A3')": ["A1", "a3"],
+    }.items():
+        layout = {"columns": [{"Code": "code"}], "only": [condition]}
+        rows, balance = table(layout, [{"code": code} for code in codes])
+        assert [row[0] for row in rows] == kept
+        assert balance.conditions[0].unknown == 1
+
+
+def test_a_locale_that_is_not_there_is_told() -> None:
+    for key in ("Name collate klingon", 'name collate "xx-XX" desc', "lower(name) collate none"):
+        with pytest.raises(LayoutError, match="no collation|library ICU"):
+            table({"columns": [{"Name": "name"}], "sort": [key]}, [{"name": "x"}])
+    layout = {"columns": [{"Name": "name"}], "only": ["name collate nope < 'x'"]}
+    with pytest.raises(LayoutError, match="no collation `nope`|library ICU"):
+        table(layout, [{"name": "x"}])
+
+
+def test_sorting_leaves_nothing_behind(tool: Tool, tmp_path: Path) -> None:
+    folder = tmp_path / "temporary"
+    folder.mkdir()
+    with (tmp_path / "many.jsonl").open("w", encoding="utf-8") as file:
+        for number in range(60_000):
+            text = f"{number * 7919 % 60_000:06d} {'x' * 900}"
+            file.write(f'{{"no": {number}, "text": "{text}"}}\n')
+    (tmp_path / "own.yaml").write_text("columns: [{T: text}, {No: no}]\nsort: [T]")
+    done = tool("export", "own.yaml", "many.jsonl", "-o", "out.csv", TMPDIR=str(folder))
+    assert "It balances." in done.stderr
+    with (tmp_path / "out.csv").open(encoding="utf-8") as file:
+        codes = [int(line[:6]) for line in list(file)[1:]]
+    assert codes == list(range(60_000))
+    assert list(folder.iterdir()) == []
+    gone = tool("export", "own.yaml", "many.jsonl", "-o", "out.csv", TMPDIR="/nowhere")
+    assert "Traceback" not in gone.stderr
+    assert flatledger.__version__
