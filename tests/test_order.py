@@ -6,12 +6,12 @@ import random
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+from unicodedata import normalize
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-import flatledger
 from flatledger import LayoutError
 from flatledger.engine.plan import KeyPlan
 from flatledger.engine.protocols import Row
@@ -45,7 +45,7 @@ def rank(value: Any, key: KeyPlan) -> Any:
         return (-1,) if key.nulls_first != key.descending else (9,)
     if key.collation:
         text, parts, number = str(value), list[Any](), ""
-        for letter in f"{text.casefold()}\0":
+        for letter in normalize("NFD", text.casefold()) + "\0":
             if letter.isdigit():
                 number += letter
             else:
@@ -101,12 +101,12 @@ NAMES = ["Zoe", "Åse", "Anna", "Örn", "ada", None, "A10", "A9", "a2"]
     ("key", "expected"),
     [
         ("Name", ["A10", "A9", "Anna", "Zoe", "a2", "ada", "Åse", "Örn", None]),
-        ("Name collate natural", ["a2", "A9", "A10", "ada", "Anna", "Zoe", "Åse", "Örn", None]),
+        ("Name collate natural", ["a2", "A9", "A10", "ada", "Anna", "Åse", "Örn", "Zoe", None]),
         ('name collate "sv-SE"', ["A10", "a2", "A9", "ada", "Anna", "Zoe", "Åse", "Örn", None]),
         ("Name collate de", ["A10", "a2", "A9", "ada", "Anna", "Åse", "Örn", "Zoe", None]),
         (
             "Name collate natural desc nulls first",
-            [None, "Örn", "Åse", "Zoe", "Anna", "ada", "A10", "A9", "a2"],
+            [None, "Zoe", "Örn", "Åse", "Anna", "ada", "A10", "A9", "a2"],
         ),
     ],
 )
@@ -136,10 +136,10 @@ def test_natural_order_in_conditions() -> None:
 
 def test_a_locale_that_is_not_there_is_told() -> None:
     for key in ("Name collate klingon", 'name collate "xx-XX" desc', "lower(name) collate none"):
-        with pytest.raises(LayoutError, match="no collation|library ICU"):
+        with pytest.raises(LayoutError, match=r"no collation|library ICU"):
             table({"columns": [{"Name": "name"}], "sort": [key]}, [{"name": "x"}])
     layout = {"columns": [{"Name": "name"}], "only": ["name collate nope < 'x'"]}
-    with pytest.raises(LayoutError, match="no collation `nope`|library ICU"):
+    with pytest.raises(LayoutError, match=r"no collation `nope`|library ICU"):
         table(layout, [{"name": "x"}])
 
 
@@ -159,4 +159,3 @@ def test_sorting_leaves_nothing_behind(tool: Tool, tmp_path: Path) -> None:
     assert list(folder.iterdir()) == []
     gone = tool("export", "own.yaml", "many.jsonl", "-o", "out.csv", TMPDIR="/nowhere")
     assert "Traceback" not in gone.stderr
-    assert flatledger.__version__

@@ -36,13 +36,9 @@ class ConditionEmitter(PathEmitter):
                 return self._negated(self._in_list(node), node.negated)
             case n.InPeriod():
                 period = self.plan.period(node)
-                first, last = (
-                    n.Literal(node.position, period[0]),
-                    n.Literal(node.position, period[1]),
-                )
-                return self.condition(
-                    n.Between(node.position, node.operand, first, last, node.negated)
-                )
+                first, last = (n.Literal(node.position, day) for day in period[:2])
+                between = n.Between(node.position, node.operand, first, last, node.negated)
+                return self.condition(between)
             case n.Between():
                 return self._negated(self._between(node), node.negated)
             case n.Like():

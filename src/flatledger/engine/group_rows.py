@@ -224,10 +224,11 @@ class _Decomposed:
         return msgspec.structs.replace(key, value=self._outer(key.value))
 
     def _outer(self, expression: Expression) -> Expression:
-        return Expression(expression.scalar, self._replaced(expression.node, expression))
+        node = n.rebuilt(expression.node, lambda part: self._over_group(part, expression))
+        return Expression(expression.scalar, node)
 
-    def _replaced(self, node: n.Node, expression: Expression) -> Any:
-        """The same expression over a group: aggregates and keys become fields."""
+    def _over_group(self, node: n.Node, expression: Expression) -> n.Node | None:
+        """What stands for a node over a group: for aggregates and keys their fields."""
         key = next((key for key in self.keys if _same(key.node, node)), None)
         if key is not None:
             return _field((key.text,), node.position)
@@ -248,20 +249,7 @@ class _Decomposed:
                 )
             )
             return node
-        changes = {
-            field: self._replaced_field(getattr(node, field), expression)
-            for field in node.__struct_fields__
-        }
-        return msgspec.structs.replace(node, **changes)
-
-    def _replaced_field(self, value: Any, expression: Expression) -> Any:
-        if isinstance(value, n.Node):
-            return self._replaced(value, expression)
-        if isinstance(value, tuple):
-            return tuple(self._replaced_field(item, expression) for item in value)
-        return value
-
-    # ---- from the one to the other
+        return None
 
     def record(self, key: tuple[Any, ...], tallies: Tallies) -> dict[str, Any]:
         """A group as a record of the second run; without a key, everything."""

@@ -6,7 +6,7 @@ RFC 9535 (JSONPath); nodes of an expression follow ISO 9075 (SQL).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from decimal import Decimal
 from typing import Any
 
@@ -33,6 +33,21 @@ class Node(msgspec.Struct, frozen=True):
         yield self
         for child in self.children():
             yield from child.walk()
+
+
+def rebuilt(node: Node, change: Callable[[Node], Node | None]) -> Any:
+    """The same tree, with what ``change`` gives in the place of a node; None: go on below it."""
+    changed = change(node)
+    if changed is not None:
+        return changed
+
+    def part(value: Any) -> Any:
+        if isinstance(value, Node):
+            return rebuilt(value, change)
+        return tuple(map(part, value)) if isinstance(value, tuple) else value
+
+    fields = {field: part(getattr(node, field)) for field in node.__struct_fields__}
+    return msgspec.structs.replace(node, **fields)
 
 
 # ---- paths (RFC 9535) ------------------------------------------------------------------------

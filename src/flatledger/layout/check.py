@@ -236,7 +236,8 @@ class _Checker(Forms):
         value: Node = key.value
         collation = ""
         if isinstance(value, Collate):
-            value, collation = value.operand, value.collation
+            collation = value.collation
+            value = value.operand
         ways = key.descending, bool(key.nulls_first), collation, item.place(0)
         return Sorting(Expression(item, value), None, *ways)
 
