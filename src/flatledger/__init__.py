@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from .engine.balance import Balance
     from .engine.faults import Fault
     from .errors import (
+        AnswerError,
         ExpressionError,
         FlatLedgerError,
         LayoutError,
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 __all__ = [
+    "AnswerError",
     "Balance",
     "DraftedLayout",
     "ExpressionError",

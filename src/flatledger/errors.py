@@ -82,3 +82,9 @@ class OutputError(FlatLedgerError):
 
 class ShelfError(FlatLedgerError):
     """Something that is not on the shelf, or that is there already, or that can't be put there."""
+
+
+class AnswerError(FlatLedgerError):
+    """A value that a layout asks for and that was not given, or can't be taken."""
+
+    exit_code = 2

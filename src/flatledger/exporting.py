@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from os import PathLike
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from .engine.balance import Balance, FileCount
 from .engine.group_rows import GroupRun
@@ -25,7 +25,14 @@ class Rows(Iterator[Row]):
     gives the proof once the rows have been taken to the end.
     """
 
-    def __init__(self, layout: Layout, source: AnySource, progress: Progress | None = None) -> None:
+    def __init__(
+        self,
+        layout: Layout,
+        source: AnySource,
+        progress: Progress | None = None,
+        ask: Mapping[str, Any] | None = None,
+    ) -> None:
+        layout = layout.answered(ask)
         opened = open_source(source, layout.model.records)
         self.headings = layout.headings
         self._run = start_run(layout, opened, progress)
@@ -45,11 +52,12 @@ def start_run(layout: Layout, source: Source, progress: Progress | None) -> Run 
     return kind(layout.model, source, progress, TemporaryRows())
 
 
-def rows(layout: Layout, source: AnySource) -> Rows:
+def rows(layout: Layout, source: AnySource, *, ask: Mapping[str, Any] | None = None) -> Rows:
     """Flatten records into rows; nothing is written.
 
     ``source`` is a path (``-``: standard input), an open file, or any iterable of mappings.
-    Raises LayoutError and SourceError.
+    ``ask`` gives the values that the layout asks for. Raises LayoutError, AnswerError and
+    SourceError.
 
     >>> layout = Layout.from_data({
     ...     "row-per": "lines",
@@ -59,7 +67,7 @@ def rows(layout: Layout, source: AnySource) -> Rows:
     >>> list(rows(layout, records))
     [('R1', 6), ('R1', 4), ('Grand total', 10)]
     """
-    return Rows(layout, source)
+    return Rows(layout, source, ask=ask)
 
 
 def export(
@@ -67,15 +75,17 @@ def export(
     source: AnySource,
     to: str | PathLike[str] | BinaryIO | None = None,
     *,
+    ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
     learn: bool = False,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
     ``to`` is a path (``-``: standard output) or an open binary file; left out, it is the layout's
-    own ``output: file``. A file takes its name when it is whole. ``progress`` is called with the
-    number of records read so far. With ``learn`` the note beside the layout's file takes in the
-    fields that are new in the data. Raises LayoutError, SourceError and OutputError.
+    own ``output: file``. ``ask`` gives the values that the layout asks for. A file takes its name
+    when it is whole. ``progress`` is called with the number of records read so far. With ``learn``
+    the note beside the layout's file takes in the fields that are new in the data. Raises
+    LayoutError, AnswerError, SourceError and OutputError.
 
     >>> import io
     >>> layout = Layout.from_data({"columns": [{"No": "no"}]})
@@ -84,6 +94,7 @@ def export(
     >>> balance.balanced, balance.rows, table.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
+    layout = layout.answered(ask)
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")

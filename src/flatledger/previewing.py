@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from decimal import Decimal
 from itertools import islice
 from typing import Any, BinaryIO, cast
@@ -40,17 +40,20 @@ def preview(
     source: AnySource,
     *,
     sample: bool = False,
+    ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
 ) -> Preview:
     """Run a layout without writing; count over the whole source, or over its first 1,000 records.
 
-    Raises LayoutError, SourceError and OutputError, as the export would.
+    ``ask`` gives the values that the layout asks for. Raises LayoutError, AnswerError, SourceError
+    and OutputError, as the export would.
 
     >>> layout = Layout.from_data({"columns": [{"No": "no"}, {"Mark": {"text": "x"}}]})
     >>> look = preview(layout, [{"no": 1}, {}])
     >>> [(column.heading, column.source, column.filled) for column in look.columns], look.rows
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
+    layout = layout.answered(ask)
     opened = open_source(source, layout.model.records)
     run = start_run(layout, _FirstRecords(opened) if sample else opened, progress)
     columns = [column for column in layout.model.columns if not column.suppressed]

@@ -60,9 +60,20 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Give a command the options by which a layout is typed."""
     for name, key, help_text in reversed(LAYOUT_OPTIONS):
         command = click.option(name, key, multiple=True, metavar="TEXT", help=help_text)(command)
-    save = click.option("--save", metavar="NAME", help="Keep the layout on the shelf.")
+    further = (
+        click.option("--save", metavar="NAME", help="Keep the layout on the shelf."),
+        click.option(
+            *("--ask", "ask"),
+            multiple=True,
+            metavar="NAME=VALUE",
+            help="A value that the layout asks for; of a list also @FILE or @-.",
+        ),
+        click.option("--answers", metavar="FILE", help="A YAML file with such values."),
+    )
+    for option in further:
+        command = option(command)
     row_per = click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
-    return row_per(save(command))
+    return row_per(command)
 
 
 @click.group(cls=Commands, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
@@ -101,9 +112,7 @@ def export(
     strict: bool,
     quiet: bool,
     learn: bool,
-    row_per: str | None,
-    save: str | None,
-    **lists: tuple[str, ...],
+    **typed: Any,
 ) -> None:
     """Export SOURCE as LAYOUT says, and show the balance.
 
@@ -122,10 +131,9 @@ def export(
         --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
     """
     from .export import run_export
-    from .typed import kept_as, layout_and_source
+    from .typed import layout_and_source
 
-    layout, source = layout_and_source(places, row_per, lists)
-    with kept_as(save, layout):
+    with layout_and_source(places, **typed) as (layout, source):
         code = run_export(layout, source, to, report_to, strict, quiet, learn)
     raise SystemExit(code)
 
@@ -157,24 +165,16 @@ def survey(source: str, **options: Any) -> None:
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page.")
 @layout_options
-def preview(
-    places: tuple[str, ...],
-    sample: bool,
-    page: str | None,
-    row_per: str | None,
-    save: str | None,
-    **lists: tuple[str, ...],
-) -> None:
+def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: Any) -> None:
     """Show what an export would give, without writing anything.
 
     The columns with what they hold, the plan in plain words, the first rows, and what would be
     read, kept and written, counted over the whole of SOURCE. A layout can be typed as for export.
     """
     from .preview import run_preview
-    from .typed import kept_as, layout_and_source
+    from .typed import layout_and_source
 
-    layout, source = layout_and_source(places, row_per, lists)
-    with kept_as(save, layout):
+    with layout_and_source(places, **typed) as (layout, source):
         code = run_preview(layout, source, sample, page)
     raise SystemExit(code)
 

@@ -1,4 +1,4 @@
-"""Layouts that are typed on the command line, alone or as what differs from a file's."""
+"""The layout of a command: from its file or the shelf, or as typed, with what it asks for."""
 
 from __future__ import annotations
 
@@ -10,16 +10,29 @@ import click
 
 from ..layout import Layout
 from ..layout.text import Item, Mapping, Scalar, Sequence, read_yaml
+from .asking import answers_for
 
 
+@contextmanager
 def layout_and_source(
-    places: tuple[str, ...], row_per: str | None, lists: dict[str, tuple[str, ...]]
-) -> tuple[Layout, str]:
-    """The layout, from its file, the shelf or as it was typed, and the source.
+    places: tuple[str, ...],
+    save: str | None,
+    ask: tuple[str, ...],
+    answers: str | None,
+    **typed: Any,
+) -> Iterator[tuple[Layout, str]]:
+    """The layout with its answers, and the source.
 
-    Raises click.UsageError where the command line has too many or too few of them.
+    With ``save`` the layout is kept once what is done meanwhile has come to a good end. Raises
+    click.UsageError where the command line has too many or too few places.
     """
-    typed = _typed(row_per, lists)
+    layout, source = _found(places, _typed(**typed))
+    answered = layout.answered(answers_for(layout.model.questions, ask, answers, source))
+    with _kept_as(save, layout):
+        yield answered, source
+
+
+def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, str]:
     if not 1 <= len(places) <= 2 or (len(places) == 1 and not typed):
         raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and a typed layout.")
     if len(places) == 1:
@@ -29,8 +42,7 @@ def layout_and_source(
 
 
 @contextmanager
-def kept_as(name: str | None, layout: Layout) -> Iterator[None]:
-    """Keep a layout on the shelf once what is done meanwhile has come to a good end."""
+def _kept_as(name: str | None, layout: Layout) -> Iterator[None]:
     if name is None:
         yield
         return
@@ -45,7 +57,7 @@ def kept_as(name: str | None, layout: Layout) -> Iterator[None]:
     errors().print(f"On the shelf as {name}: {place}", highlight=False, soft_wrap=True)
 
 
-def _typed(row_per: str | None, lists: dict[str, tuple[str, ...]]) -> dict[str, Any]:
+def _typed(row_per: str | None, **lists: tuple[str, ...]) -> dict[str, Any]:
     """What was typed, as a layout's keys and values."""
     typed: dict[str, Any] = {} if row_per is None else {"row-per": row_per}
     for key, texts in lists.items():

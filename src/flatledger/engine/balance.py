@@ -6,6 +6,7 @@ source's kept entries against its sum over the cells written.
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Any
 
 import msgspec
@@ -33,6 +34,22 @@ class LevelCount(msgspec.Struct):
     kept: int = 0
     held_back: int = 0
     with_parent: int = 0
+
+
+class Asked(msgspec.Struct):
+    """A value that was asked for, in full and as it was given (`today`)."""
+
+    name: str
+    text: str
+    given: str
+
+
+class PeriodDays(msgspec.Struct):
+    """A period of a condition or column, with its first and last day."""
+
+    text: str
+    first: dt.date
+    last: dt.date
 
 
 class ListCount(msgspec.Struct):
@@ -87,6 +104,8 @@ class Balance(msgspec.Struct):
     kept: int = 0
     held_back: int = 0
     without_rows: int = 0
+    asked: list[Asked] = []
+    periods: list[PeriodDays] = []
     conditions: list[ConditionCount] = []
     levels: list[LevelCount] = []
     lists: list[ListCount] = []

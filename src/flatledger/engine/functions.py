@@ -15,6 +15,7 @@ import msgspec
 
 from ..language.literals import Interval
 from . import times
+from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
 
 LONGEST_TEXT = 10_000_000
@@ -238,6 +239,7 @@ FUNCTIONS = {
     "power": Function(("number", "number"), 0, "number", power),
     "extract": Function(("text", "when"), 0, "number", extract),
     "in_language": Function(("any", "text"), 0, "any", in_language),
+    "mentions": Function(("any", "text"), 0, "truth", mentions),
     "working_time": Function(
         ("any", "text", "text", "number", "number"), 3, "number", times.working_time
     ),

@@ -1,9 +1,12 @@
-"""Patterns, lists and spans in conditions: like, like_regex, in list, overlaps."""
+"""Patterns, lists and spans in conditions: like, like_regex, in list, mentions, overlaps."""
 
 from __future__ import annotations
 
 import datetime as dt
+import re
+import unicodedata
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from typing import Any
 
 from ..language import patterns
@@ -53,6 +56,56 @@ def like_regex(text: str, pattern: str) -> bool:
     if compiled is None:
         raise ValueFaultError("the pattern is no I-Regexp (RFC 9485)")
     return compiled.full(text) if start or end else compiled.part(text)
+
+
+def mentions(value: Any, words: str) -> bool | None:
+    """Whether some text within a value has words in it, whatever their case and accents.
+
+    Words stand whole and next to each other; one that ends in `*` is the beginning of a word.
+
+    >>> mentions({"note": ["A LAMP, and Åse's oil"]}, "lamp"), mentions("lamps", "lamp")
+    (True, False)
+    >>> mentions("Åse's lamps", "ase's lam*")
+    True
+    """
+    if value is None:
+        return None
+    pattern = _words(words)
+    return any(pattern.search(folded(text)) for text in _texts(value))
+
+
+@lru_cache(maxsize=1_000)
+def _words(words: str) -> re.Pattern[str]:
+    parts = folded(words).split()
+    if not any(part.strip("*") for part in parts):
+        raise ValueFaultError("no word to look for")
+    ends = (re.escape(part.rstrip("*")) + (r"\w*" if part[-1] == "*" else "") for part in parts)
+    return re.compile(r"(?<!\w)" + r"\W+".join(ends) + r"(?!\w)")
+
+
+def folded(text: str) -> str:
+    """A text without case and accents.
+
+    >>> folded("Ångström STRASSE"), folded("Straße")
+    ('angstrom strasse', 'strasse')
+    """
+    if text.isascii():
+        return text.lower()
+    parted = unicodedata.normalize("NFKD", text.casefold())
+    return "".join(letter for letter in parted if not unicodedata.combining(letter))
+
+
+def _texts(value: Any) -> Iterator[str]:
+    """Every text and number within a value."""
+    waiting = [value]
+    while waiting:
+        item = waiting.pop()
+        if isinstance(item, dict):
+            waiting += item.values()
+        elif isinstance(item, list | tuple):
+            waiting += item
+        elif item is not None and not isinstance(item, bool):
+            yield item if isinstance(item, str) else str(item)
 
 
 def overlap(start: Any, end: Any, other_start: Any, other_end: Any) -> bool:

@@ -149,6 +149,12 @@ class Plan:
         assert isinstance(node.period, n.Literal)
         return parse_period(node.period.value, self.today)
 
+    def periods(self) -> dict[str, Period]:
+        """The periods that the layout names, with their days."""
+        nodes = [part for e in self.expressions for part in e.node.walk()]
+        found = [part for part in nodes if isinstance(part, n.InPeriod)]
+        return {str(getattr(part.period, "value", "")): self.period(part) for part in found}
+
     # ---- expressions
 
     def access(self, path: n.Path) -> Access:

@@ -124,8 +124,8 @@ class Resolver:
         if node.name in ("ordinal", "key"):
             self._check_place(node, chain)
             return
-        for argument in node.arguments:
-            self._node(argument, chain)
+        for place, argument in enumerate(node.arguments):
+            self._node(argument, chain, single=node.name != "mentions" or place > 0)
 
     def _arity(self, name: str) -> tuple[int, int]:
         function = FUNCTIONS[name]

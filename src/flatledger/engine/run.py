@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from ..layout.model import LayoutModel
-from .balance import Balance, ConditionCount, LevelCount, ListCount
+from .balance import Asked, Balance, ConditionCount, LevelCount, ListCount, PeriodDays
 from .drift import DriftWatch
 from .faults import FaultLog
 from .grouping import Detail, Summary, TotalRows
@@ -181,6 +181,8 @@ class Run:
             kept=self._kept,
             held_back=counts["dropped_0"],
             without_rows=counts["emptied_0"],
+            asked=[Asked(one.name, one.text, one.given) for one in self.plan.model.answers],
+            periods=[PeriodDays(text, *days[:2]) for text, days in self.plan.periods().items()],
             conditions=[self._condition(index) for index in range(len(self.plan.conditions))],
             levels=[self._level(level) for level in range(1, self.plan.chain.row + 1)],
             lists=[_list_count(name, watch) for (name, _), watch in self.plan.lists.items()],

@@ -14,14 +14,9 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from ..language.literals import Interval
+from ..language.literals import Interval, duration_parts, iso_duration
 from .numbers import QUOTIENT, ValueFaultError, plain, read_decimal
 
-_ISO_INTERVAL = re.compile(
-    r"(?P<sign>[+-]?)P(?=.)(?:(?P<years>\d+)Y)?(?:(?P<months>\d+)M)?(?:(?P<weeks>\d+(?:[.,]\d+)?)W)?"
-    r"(?:(?P<days>\d+(?:[.,]\d+)?)D)?(?:T(?=.)(?:(?P<hours>\d+(?:[.,]\d+)?)H)?"
-    r"(?:(?P<minutes>\d+(?:[.,]\d+)?)M)?(?:(?P<seconds>\d+(?:[.,]\d+)?)S)?)?"
-)
 _AMOUNT = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?\s*,?")
 _UNITS = {
     **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), "seconds"),
@@ -105,19 +100,10 @@ def as_interval(value: Any) -> Interval:
     """
     if isinstance(value, Interval):
         return value
-    parts = _duration(value) if isinstance(value, str) else None
-    if parts is None:
-        raise ValueFaultError("is not a duration (ISO 8601: PT40H)")
-    months = int(parts["years"] * 12 + parts["months"])
-    days = parts["weeks"] * 7 + parts["days"]
-    microseconds = (
-        (days * 24 + parts["hours"]) * 3_600 + parts["minutes"] * 60 + parts["seconds"]
-    ) * 1_000_000
-    sign = int(parts["sign"])
     try:
-        return Interval(sign * months, sign * dt.timedelta(microseconds=int(microseconds)))
-    except OverflowError:
-        raise ValueFaultError("is too long a duration") from None
+        return iso_duration(value if isinstance(value, str) else "")
+    except ValueError as error:
+        raise ValueFaultError(str(error)) from None
 
 
 def as_when(value: Any) -> Any:
@@ -136,17 +122,6 @@ def as_when(value: Any) -> Any:
         except ValueFaultError:
             continue
     raise ValueFaultError("is neither a date, a time nor a duration (ISO 8601)")
-
-
-def _duration(text: str) -> dict[str, Decimal] | None:
-    found = _ISO_INTERVAL.fullmatch(text.strip())
-    if not found:
-        return None
-    parts = {
-        name: Decimal((found[name] or "0").replace(",", "."))
-        for name in ("years", "months", "weeks", "days", "hours", "minutes", "seconds")
-    }
-    return {**parts, "sign": Decimal(-1 if found["sign"] == "-" else 1)}
 
 
 def iso_interval(value: Interval) -> str:
@@ -328,7 +303,7 @@ def _amounts(value: Any, unit: str) -> list[tuple[str, Decimal]]:
     number = read_decimal(text)
     if number is not None:
         return [(_UNITS[unit], number)]
-    parts = _duration(text)
+    parts = duration_parts(text)
     if parts is not None:
         if parts["years"] or parts["months"]:
             raise ValueFaultError("months have no fixed working time")

@@ -11,6 +11,11 @@ from decimal import Decimal
 _ESCAPES = {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "/": "/", "\\": "\\"}
 _ESCAPE = re.compile(r"\\(?:u([0-9A-Fa-f]{4})|(.))", re.DOTALL)
 _MONTHS = {"year": 12, "month": 1}
+_ISO_INTERVAL = re.compile(
+    r"(?P<sign>[+-]?)P(?=.)(?:(?P<years>\d+)Y)?(?:(?P<months>\d+)M)?(?:(?P<weeks>\d+(?:[.,]\d+)?)W)?"
+    r"(?:(?P<days>\d+(?:[.,]\d+)?)D)?(?:T(?=.)(?:(?P<hours>\d+(?:[.,]\d+)?)H)?"
+    r"(?:(?P<minutes>\d+(?:[.,]\d+)?)M)?(?:(?P<seconds>\d+(?:[.,]\d+)?)S)?)?"
+)
 _SECONDS = {"day": 86_400, "hour": 3_600, "minute": 60, "second": 1}
 
 
@@ -92,3 +97,35 @@ def interval(amount: str, units: list[str]) -> Interval:
 
 def _span(seconds: str) -> dt.timedelta:
     return dt.timedelta(microseconds=int(Decimal(seconds).scaleb(6)))
+
+
+def duration_parts(text: str) -> dict[str, Decimal] | None:
+    """The parts of an ISO 8601 duration with its sign, or None where it is none."""
+    found = _ISO_INTERVAL.fullmatch(text.strip())
+    if not found:
+        return None
+    parts = {
+        name: Decimal((found[name] or "0").replace(",", "."))
+        for name in ("years", "months", "weeks", "days", "hours", "minutes", "seconds")
+    }
+    return {**parts, "sign": Decimal(-1 if found["sign"] == "-" else 1)}
+
+
+def iso_duration(text: str) -> Interval:
+    """An ISO 8601 duration. Raises ValueError.
+
+    >>> iso_duration("P1DT12H")
+    Interval(months=0, time=datetime.timedelta(days=1, seconds=43200))
+    """
+    parts = duration_parts(text)
+    if parts is None:
+        raise ValueError("is not a duration (ISO 8601: PT40H)")
+    months = int(parts["years"] * 12 + parts["months"])
+    days = parts["weeks"] * 7 + parts["days"]
+    seconds = (days * 24 + parts["hours"]) * 3_600 + parts["minutes"] * 60 + parts["seconds"]
+    sign = int(parts["sign"])
+    try:
+        time = dt.timedelta(microseconds=int(seconds * 1_000_000))
+        return Interval(sign * months, sign * time)
+    except OverflowError:
+        raise ValueError("is too long a duration") from None

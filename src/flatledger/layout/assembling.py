@@ -16,7 +16,7 @@ from .shelf import Shelf
 from .text import Item, Mapping, Scalar, Sequence
 
 LONGEST_TRAIL = 20
-_MERGED = ("source", "totals", "calendar", "output")
+_MERGED = ("source", "ask", "totals", "calendar", "output")
 _OWN = ("layout", "about")  # what a layout says of itself only
 _TAKES_PLACE = {"row-per-group": ("row-per", "group"), "row-per": ("row-per-group",)}
 

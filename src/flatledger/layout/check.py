@@ -10,7 +10,7 @@ from typing import Any, cast
 from ..errors import ExpressionError, LayoutError, Problem
 from ..language import parse_sort_key
 from ..language.nodes import Collate, Node
-from .forms import Forms
+from .check_ask import AskForms
 from .model import (
     DEFAULT_SEPARATOR,
     Calendar,
@@ -29,7 +29,7 @@ from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
     *("layout", "about", "source", "row-per", "row-per-group", "without-entries", "columns"),
-    *("only", "sort", "group", "totals", "calendar", "output"),
+    *("only", "ask", "sort", "group", "totals", "calendar", "output"),
 )
 COLUMN_KEYS = (*("value", "text", "decimals", "total", "separator", "aligned", "suppress-output"),)
 CALENDAR_KEYS = ("hours-per-day", "days-per-week")
@@ -51,7 +51,7 @@ def check_layout(item: Item, name: str) -> LayoutModel:
     return _Checker(name).layout(item)
 
 
-class _Checker(Forms):
+class _Checker(AskForms):
     def __init__(self, name: str) -> None:
         super().__init__()
         self.name = name
@@ -73,7 +73,9 @@ class _Checker(Forms):
             totals=self.totals(keys.get("totals")),
             calendar=self.calendar(keys.get("calendar")),
             output=self.output(keys.get("output")),
+            questions=self.questions(keys.get("ask")),
         )
+        self.check_asked(model, keys)
         if self.problems:
             raise LayoutError(self.name, self.problems)
         return model

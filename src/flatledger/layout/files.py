@@ -61,7 +61,16 @@ def read_list(path: Path, heading: str | None = None) -> tuple[str, ...]:
     """
     with reading(path), path.open(encoding="utf-8-sig", newline=None) as file:
         lines = _column(path, file, heading) if path.suffix == ".csv" else file
-        values = dict.fromkeys(line.strip() for line in lines)
+        return values_of(lines)
+
+
+def values_of(lines: Iterable[str]) -> tuple[str, ...]:
+    """What stands on lines: each value once, in order.
+
+    >>> values_of(["R-1", "", " R-2 ", "R-1"])
+    ('R-1', 'R-2')
+    """
+    values = dict.fromkeys(line.strip() for line in lines)
     values.pop("", None)
     return tuple(values)
 

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import copy
+import datetime as dt
 import os
+from collections.abc import Mapping as AnyMapping
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any
@@ -10,6 +13,7 @@ from typing import Any
 import msgspec
 
 from ..errors import LayoutError, Problem
+from .answering import answered
 from .assembling import assemble, with_changes
 from .check import LAYOUT_KEYS, check_layout
 from .files import SUFFIXES, read_items
@@ -108,6 +112,24 @@ class Layout:
         changed.path = self.path
         changed._know(self.model.known)
         return changed
+
+    def answered(self, given: AnyMapping[str, Any] | None = None) -> Layout:
+        """The layout with what was given for the values that it asks for, defaults for the rest.
+
+        Raises AnswerError, with all that is missing, unknown or no value of its kind.
+
+        >>> layout = Layout.from_data(
+        ...     {"columns": [{"No": "no"}], "only": ["no > :least"], "ask": {"least": "integer"}}
+        ... )
+        >>> layout.answered({"least": "12"}).model.answers[0].value
+        12
+        """
+        model = answered(self.model, given or {}, dt.date.today())
+        if model is self.model:
+            return self
+        layout = copy.copy(self)
+        layout.model = model
+        return layout
 
     def learning(self) -> Layout:
         """The same layout with a note of its fields, be it one that knows none yet.

@@ -21,7 +21,8 @@ def lists_of(model: LayoutModel, folder: Path | None, shelf: Shelf) -> tuple[Nam
     problems = []
     for expression in expressions_of(model):
         for node in expression.node.walk():
-            if not isinstance(node, n.InList) or (node.name, node.heading) in found:
+            asked = isinstance(node, n.InList) and isinstance(node.source, n.Asked)
+            if not isinstance(node, n.InList) or asked or (node.name, node.heading) in found:
                 continue
             try:
                 values = read_list(_file(node.name, folder, shelf), node.heading)

@@ -9,6 +9,7 @@ import msgspec
 
 from ..errors import Problem
 from ..language.nodes import Node
+from .asking import Answer, Question
 from .text import Place, Scalar
 
 TotalKind = Literal["sum", "avg", "count", "min", "max", "list"]
@@ -139,6 +140,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     """A whole layout. ``records`` is the path to the records within the source's document.
 
     ``known`` are the fields that its note knows, as a survey prints them; None without a note.
+    ``questions`` are asked at each run; after that there are ``answers`` in their place.
     """
 
     name: str
@@ -156,3 +158,5 @@ class LayoutModel(msgspec.Struct, frozen=True):
     output: Output = msgspec.field(default_factory=Output)
     lists: tuple[NamedList, ...] = ()
     known: frozenset[str] | None = None
+    questions: tuple[Question, ...] = ()
+    answers: tuple[Answer, ...] = ()

@@ -25,6 +25,8 @@ def print_balance(balance: Balance, console: Console) -> None:
 
 def print_counts(balance: Balance, console: Console) -> None:
     """Print what was read, kept and held back, with the faults."""
+    for line in asked_lines(balance):
+        console.print(Text(line))
     console.print(_counts(balance, "rows"), highlight=False)
     if balance.conditions:
         console.print()
@@ -38,6 +40,7 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     blocks: list[RenderableType] = [
         Text(f"Balance of {balance.layout}", style="bold"),
         Text(f"{balance.source}; a row for each {_singular(balance)}"),
+        *(Text(line) for line in asked_lines(balance)),
         Padding(_counts(balance), (1, 0, 0, 0)),
     ]
     if balance.conditions:
@@ -55,6 +58,16 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     ]
     blocks.append(_verdict(balance))
     return blocks
+
+
+def asked_lines(balance: Balance) -> list[str]:
+    """What was asked for, and each period in full."""
+    asked = "; ".join(
+        f"{one.name} = {one.text}" + (f" ({one.given})" if one.given not in ("", one.text) else "")
+        for one in balance.asked
+    )
+    days = [f"{one.text}: {one.first} to {one.last}, both whole" for one in balance.periods]
+    return [*([f"Asked: {asked}"] if asked else []), *(f"Period {line}" for line in days)]
 
 
 def _singular(balance: Balance) -> str:

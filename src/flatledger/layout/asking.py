@@ -1,0 +1,162 @@
+"""`ask`: the values that a layout asks for at each run, and how their texts are read.
+
+Datatypes are called as CSVW calls them; ``period`` and ``list`` are our own.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Callable, Mapping
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+import msgspec
+
+from ..language.literals import iso_duration
+from ..language.periods import parse_period
+from .text import Place
+
+_TRUTHS = {"true": True, "yes": True, "false": False, "no": False}
+_DAYS = {"yesterday": -1, "today": 0, "tomorrow": 1}
+_PLACEHOLDER = re.compile(r"\{([A-Za-z_][A-Za-z0-9_]*)\}")
+_UNFIT_FOR_FILES = re.compile(r'[\\/:*?"<>|\x00-\x1f]+')
+
+
+class Question(msgspec.Struct, frozen=True):
+    """A value that is asked for: its name and kind, the wording, the default, what is allowed.
+
+    ``heading`` is the column to take where a list is given as a CSV file.
+    """
+
+    name: str
+    datatype: str = "string"
+    says: str = ""
+    default: str | None = None
+    allowed: tuple[str, ...] = ()
+    heading: str | None = None
+    place: Place = (0, 0, "")
+
+
+class Answer(msgspec.Struct, frozen=True):
+    """What was answered: the value, its text in full (a date for `today`), and what was given."""
+
+    name: str
+    text: str
+    value: Any
+    given: str = ""
+
+
+def read_answer(question: Question, given: Any, today: dt.date) -> Answer:
+    """Read what was given for a question, a text or a value of its kind. Raises ValueError.
+
+    >>> read_answer(Question("to", "date"), "2026-03-31", dt.date(2026, 4, 1)).value
+    datetime.date(2026, 3, 31)
+    """
+    if question.datatype == "list":
+        values = _listed(given)
+        text = f"{len(values):,} values" if len(values) != 1 else "1 value"
+        return Answer(question.name, text, values)
+    text = given if isinstance(given, str) else _as_text(given)
+    text = text.strip()
+    if question.allowed and text not in question.allowed:
+        raise ValueError(f"`{text}` is not allowed; it takes {', '.join(question.allowed)}")
+    try:
+        value = READERS[question.datatype](text, today)
+    except (ValueError, ArithmeticError) as error:
+        message = str(error) if question.datatype in _SPEAKING else _WANTED[question.datatype]
+        raise ValueError(f"`{text}`: {message}") from None
+    full = value.isoformat() if isinstance(value, dt.date | dt.time) else text
+    if question.datatype == "period":
+        full = parse_period(value, today).name
+    return Answer(question.name, full, value, text)
+
+
+def _listed(given: Any) -> tuple[str, ...]:
+    """Texts parted by commas or blanks, or an iterable of values; each once."""
+    parts = re.split(r"[,;\s]+", given) if isinstance(given, str) else map(str, given)
+    return tuple(dict.fromkeys(part.strip() for part in parts if part.strip()))
+
+
+def _as_text(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return value.isoformat() if isinstance(value, dt.date | dt.time) else str(value)
+
+
+def _date(text: str, today: dt.date) -> dt.date:
+    if text.lower() in _DAYS:
+        return today + dt.timedelta(days=_DAYS[text.lower()])
+    return dt.date.fromisoformat(text)
+
+
+def _period(text: str, today: dt.date) -> str:
+    parse_period(text, today)
+    return text
+
+
+def _number(text: str, _: dt.date) -> int | Decimal:
+    try:
+        number = Decimal(text)
+    except InvalidOperation:
+        raise ValueError from None
+    if not number.is_finite():
+        raise ValueError
+    return int(text) if re.fullmatch(r"-?[0-9]+", text) else number
+
+
+READERS: Mapping[str, Callable[[str, dt.date], Any]] = {
+    "string": lambda text, _: text,
+    "integer": lambda text, _: int(text),
+    "decimal": _number,
+    "boolean": lambda text, _: _TRUTHS.get(text.lower()) if text.lower() in _TRUTHS else _refuse(),
+    "date": _date,
+    "dateTime": lambda text, _: dt.datetime.fromisoformat(text),
+    "time": lambda text, _: dt.time.fromisoformat(text),
+    "duration": lambda text, _: iso_duration(text),
+    "period": _period,
+}
+DATATYPES = (*READERS, "list")
+_SPEAKING = ("period", "duration")  # their readers say what is wrong
+_WANTED = {
+    "integer": "a whole number is wanted",
+    "decimal": "a number is wanted, such as 12.50",
+    "boolean": "yes or no is wanted",
+    "date": "a date is wanted, such as 2026-03-31, today or yesterday",
+    "dateTime": "a date with a time is wanted, such as 2026-03-31T14:30",
+    "time": "a time is wanted, such as 14:30",
+    "string": "a text is wanted",
+}
+
+
+def _refuse() -> None:
+    raise ValueError
+
+
+# ---- answers in names and titles -------------------------------------------------------------
+
+
+def placeholders(text: str) -> list[str]:
+    """The names in braces in a file's name or a title.
+
+    >>> placeholders("lines-{from}-{to}.csv")
+    ['from', 'to']
+    """
+    return _PLACEHOLDER.findall(text)
+
+
+def filled(text: str, answers: Mapping[str, Answer]) -> str:
+    """A text with the answers in the places of their names."""
+    return _PLACEHOLDER.sub(
+        lambda found: answers[found[1]].text if found[1] in answers else found[0], text
+    )
+
+
+def filled_file(name: str, answers: Mapping[str, Answer]) -> str:
+    """A file's name with the answers in it, without what a file's name can't have."""
+    return _PLACEHOLDER.sub(
+        lambda found: (
+            _UNFIT_FOR_FILES.sub("-", answers[found[1]].text) if found[1] in answers else found[0]
+        ),
+        name,
+    )
