@@ -16,7 +16,11 @@ from .faults import Fault
 
 
 class ConditionCount(msgspec.Struct):
-    """How many entries of its level a condition judged, kept, and held back."""
+    """How many entries of its level a condition judged, kept, and held back.
+
+    That is alone; ``left`` are those that it and the conditions before it kept. ``values`` are a
+    few that it met (of the field ``field``), where it left nothing.
+    """
 
     text: str
     level: str
@@ -24,6 +28,23 @@ class ConditionCount(msgspec.Struct):
     kept: int = 0
     held_back: int = 0
     unknown: int = 0
+    left: int = 0
+    name: str = ""
+    because: str = ""
+    origin: str = ""
+    field: str = ""
+    values: dict[str, int] = {}
+
+    @property
+    def remark(self) -> str:
+        """What is out of the ordinary: it kept all, nothing, or next to nothing."""
+        if not self.met:
+            return ""
+        if self.kept == self.met:
+            return "kept all"
+        if not self.kept:
+            return "kept nothing"
+        return "kept under one in a thousand" if self.kept * 1_000 < self.met else ""
 
 
 class LevelCount(msgspec.Struct):
@@ -124,6 +145,11 @@ class Balance(msgspec.Struct):
     def balanced(self) -> bool:
         """Whether every count and every sum agrees on both sides."""
         return self.records_agree and all(column.balanced for column in self.columns)
+
+    @property
+    def emptied_by(self) -> ConditionCount | None:
+        """The condition after which nothing was left, where entries of its level were met."""
+        return next((one for one in self.conditions if one.met and not one.left), None)
 
     @property
     def records_agree(self) -> bool:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from ..language import nodes as n
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name
 from .emitter import Emitter
+from .kinds import AGGREGATE_KINDS
 from .levels import Access, level_name
+from .matching import ValuesSeen
 from .plan import Plan
 from .structure import MEMBERS
 
@@ -29,7 +32,8 @@ class _Keep:
         self.loads = Emitter(plan, constants)
         self.counters: list[str] = []
         self.tests: dict[int, Emitter] = {}
-        self.verdicts: dict[int, list[str]] = {}
+        self.verdicts: dict[int, list[tuple[str, int]]] = {}  # with the condition's index
+        self.turned_away: dict[int, str] = {}
         for level in range(plan.chain.row + 1):
             self._judge(level)
 
@@ -62,9 +66,32 @@ class _Keep:
                 continue
             with emitter.at(level) as block:
                 verdict = emitter.truth(condition.condition.value.node).code
+                verdict = emitter.assign(verdict, "truth", "verdict").code
                 for line in self._counting(index, verdict):
                     block.add(line)
-            self.verdicts[level].append(verdict)
+                self._note_values(index, condition.condition.value.node, emitter)
+            self.verdicts[level].append((verdict, index))
+
+    def _note_values(self, index: int, node: n.Node, emitter: Emitter) -> None:
+        """The line that notes a value which the condition turned away: of its first field."""
+        path = _first_field(node)
+        if path is None or self.plan.chain_of(path) is not self.plan.chain:
+            return
+        value = emitter.value(path).code
+        seen = self.plan.seen[index] = ValuesSeen(self.plan.text_of(path))
+        self.turned_away[index] = f"{self.constants.name(seen, 'seen')}({value})"
+
+    def _sequence(self, verdicts: list[tuple[str, int]]) -> list[str]:
+        """The lines that count what is left after each condition of a level and those before."""
+        lines: list[str] = []
+        for verdict, index in reversed(verdicts):
+            self.plan.sequences.add(index)
+            left = self._counter(f"left_{index}")
+            inside = indented([f"{left} += 1", *lines], 1)
+            away = self.turned_away.get(index)
+            other = [f"elif not {left}: {away}"] if away else []
+            lines = [f"if {verdict} is True:", *inside, *other]
+        return lines
 
     def _counting(self, index: int, verdict: str) -> list[str]:
         """The lines that count the verdict of a condition."""
@@ -142,12 +169,12 @@ class _Keep:
             keep = self._unless_emptied(level, keep)
         if not self.verdicts[level]:
             return keep
-        test = " and ".join(f"{verdict} is True" for verdict in self.verdicts[level])
+        test = " and ".join(f"{verdict} is True" for verdict, _ in self.verdicts[level])
         drop = [f"{self._counter(f'dropped_{level}')} += 1"]
         for further in range(deeper, self.plan.chain.row + 1):
             below = f"below({entry}.kept, {further - deeper})"
             drop.append(f"{self._counter(f'with_parent_{further}')} += {below}")
-        lines = self.tests[level].blocks[level].lines
+        lines = [*self.tests[level].blocks[level].lines, *self._sequence(self.verdicts[level])]
         return [*lines, f"if {test}:", *indented(keep, 1), "else:", *indented(drop, 1)]
 
     def _can_be_emptied(self, level: int) -> bool:
@@ -168,3 +195,12 @@ class _Keep:
         test = f"if {entry}.kept:" if drops else f"if {entry}.kept or not {entry}.met:"
         emptied = f"{self._counter(f'emptied_{level}')} += 1"
         return [test, *indented(keep, 1), "else:", *indented([emptied], 1)]
+
+
+def _first_field(node: n.Node) -> n.Path | None:
+    """The first path of a condition that is not within an aggregate."""
+    if isinstance(node, n.Path):
+        return node
+    if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+        return None
+    return next((path for part in node.children() if (path := _first_field(part))), None)

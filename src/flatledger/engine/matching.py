@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Any
@@ -35,6 +36,29 @@ class ListWatch:
     def unmet(self) -> Iterator[str]:
         """The values that were not asked after, in the order of the list."""
         return (value for value, met in self.met.items() if not met)
+
+
+class ValuesSeen:
+    """The values of one field that a condition turned away, up to so many different ones."""
+
+    MOST = 200
+    SHOWN = 8
+
+    def __init__(self, field: str) -> None:
+        self.field = field
+        self._counts: Counter[str] = Counter()
+
+    def __call__(self, value: Any) -> None:
+        """Take note of a value."""
+        if isinstance(value, dict | list):
+            return
+        text = "blank" if value is None or value == "" else str(value)[:60]
+        if text in self._counts or len(self._counts) < self.MOST:
+            self._counts[text] += 1
+
+    def most_common(self) -> dict[str, int]:
+        """The commonest values with their counts."""
+        return dict(self._counts.most_common(self.SHOWN))
 
 
 def like(text: str, pattern: str, escape: str | None = None) -> bool:

@@ -18,7 +18,7 @@ from ..layout.model import Column, Condition, Expression, LayoutModel
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
 from .levels import Access, Chain, Names, level_name, plain_steps
-from .matching import ListWatch
+from .matching import ListWatch, ValuesSeen
 from .shape import Shape
 
 
@@ -92,6 +92,8 @@ class Plan:
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
     texts: dict[int, str] = field(default_factory=dict)
     lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
+    seen: dict[int, ValuesSeen] = field(default_factory=dict)  # by the index of the condition
+    sequences: set[int] = field(default_factory=set)  # conditions whose sequence is counted
     unmet: list[Names] = field(default_factory=list)  # paths that no record read so far has
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     referred_kinds: dict[str, str] = field(default_factory=dict)

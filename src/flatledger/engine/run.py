@@ -200,6 +200,8 @@ class Run:
     def _condition(self, index: int) -> ConditionCount:
         plan = self.plan.conditions[index]
         kept, no, unknown = (self._counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
+        left = self._counts[f"left_{index}"] if index in self.plan.sequences else kept
+        seen = self.plan.seen.get(index)
         return ConditionCount(
             text=plan.condition.value.text,
             level=level_name(
@@ -209,6 +211,12 @@ class Run:
             kept=kept,
             held_back=no,
             unknown=unknown,
+            left=left,
+            name=plan.condition.name,
+            because=plan.condition.because,
+            origin=plan.condition.origin,
+            field=seen.field if seen and not left else "",
+            values=seen.most_common() if seen and not left else {},
         )
 
     def _level(self, level: int) -> LevelCount:

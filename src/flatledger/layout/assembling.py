@@ -68,7 +68,9 @@ class _Assembler:
             if key.text != "from"
         )
         base = self.base(starts, folder, trail)
-        merged = self.merged(base, pairs) if isinstance(base, Mapping) else _with(item, pairs)
+        if isinstance(base, Mapping):
+            pairs = self.merged(base, pairs).pairs
+        merged = _with(item, pairs)
         self.stop_at_problems()
         return merged
 
@@ -206,8 +208,16 @@ def _items(item: Item | None) -> tuple[Item, ...]:
 
 
 def _joined(before: Item, now: Item) -> Sequence:
-    """Both lists, one after the other."""
-    return Sequence((*_items(before), *_items(now)), now.line, now.column, now.file)
+    """Both lists of conditions; one takes the place of a former one of the same name."""
+    named = {_name(item) for item in _items(now)} - {None}
+    kept = (item for item in _items(before) if _name(item) not in named)
+    return Sequence((*kept, *_items(now)), now.line, now.column, now.file)
+
+
+def _name(item: Item) -> str | None:
+    """The name of a condition."""
+    pairs = item.pairs if isinstance(item, Mapping) else ()
+    return next((v.text for k, v in pairs if k.text == "name" and isinstance(v, Scalar)), None)
 
 
 def _overlaid(before: Mapping, now: Item) -> Item:

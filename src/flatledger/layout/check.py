@@ -32,6 +32,7 @@ LAYOUT_KEYS = (
     *("only", "ask", "sort", "group", "totals", "calendar", "output"),
 )
 COLUMN_KEYS = (*("value", "text", "decimals", "total", "separator", "aligned", "suppress-output"),)
+CONDITION_KEYS = ("keep", "when", "name", "because")
 CALENDAR_KEYS = ("hours-per-day", "days-per-week")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 TOTALS_KEYS = ("subtotals", "detail", "grand-total", "label", "grand-label")
@@ -48,13 +49,14 @@ _SORT_KEY = re.compile(
 
 def check_layout(item: Item, name: str) -> LayoutModel:
     """Turn the items of a layout into its model. Raises LayoutError with all faults at once."""
-    return _Checker(name).layout(item)
+    return _Checker(name, item.file).layout(item)
 
 
 class _Checker(AskForms):
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, file: str) -> None:
         super().__init__()
         self.name = name
+        self.own_file = file
 
     def layout(self, item: Item) -> LayoutModel:
         keys = self.mapping(item, "a layout", LAYOUT_KEYS)
@@ -195,17 +197,27 @@ class _Checker(AskForms):
         return tuple(condition for condition in found if condition is not None)
 
     def condition(self, item: Item) -> Condition | None:
-        """A condition, or ``{keep: level, when: condition}`` for a level off the row's way."""
+        """A condition; in braces it can have a name, a reason, and a level off the row's way."""
+        origin = self.origin(item)
         if not isinstance(item, Mapping):
             value = self.expression(item, "a condition")
-            return Condition(value) if value else None
-        keys = self.mapping(item, "a condition", ("keep", "when"))
-        if len(keys) < 2:
-            self.fault(item, "a condition on a level has both: {keep: payments, when: ...}")
+            return Condition(value, origin=origin) if value else None
+        keys = self.mapping(item, "a condition", CONDITION_KEYS)
+        if "when" not in keys:
+            self.fault(item, "a condition has at least `when`: {keep: payments, when: ...}")
             return None
-        keep = self.expression(keys["keep"], "`keep`")
+        keep = self.expression(keys["keep"], "`keep`") if "keep" in keys else None
         value = self.expression(keys["when"], "`when`")
-        return Condition(value, keep) if keep and value else None
+        texts = {
+            key: self.text(keys[key], f"`{key}`") for key in ("name", "because") if key in keys
+        }
+        return Condition(value, keep, **texts, origin=origin) if value else None
+
+    def origin(self, item: Item) -> str:
+        """Where a condition came from, if not from the layout's own file."""
+        if item.file == self.own_file:
+            return ""
+        return PurePath(item.file).stem if item.file else "command line"
 
     def sorting(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[Sorting, ...]:
         if item is None:

@@ -74,10 +74,15 @@ class Condition(msgspec.Struct, frozen=True):
     """What a record or an entry must satisfy to take part.
 
     ``keep`` is the level that it judges, where that is not on the way from the record to the row.
+    It may have a short name and a reason; ``origin`` says where it came from, if not from the
+    layout itself.
     """
 
     value: Expression
     keep: Expression | None = None
+    name: str = ""
+    because: str = ""
+    origin: str = ""
 
 
 class Sorting(msgspec.Struct, frozen=True):

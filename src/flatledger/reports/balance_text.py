@@ -10,7 +10,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from ..engine.balance import Balance, ColumnBalance
+from ..engine.balance import Balance, ColumnBalance, ConditionCount
 from ..engine.drift import Drift
 from .words import counted
 
@@ -118,11 +118,32 @@ def _numbers(*numbers: int) -> list[str]:
 
 
 def _conditions(balance: Balance) -> Table:
-    table = _grid("condition", "level", ">judged", ">kept", ">held back", ">unknown")
+    """How many entries each condition kept alone, and how many it and those before it left."""
+    headings = ["condition", "level", ">judged", ">kept", ">held back", ">unknown", ">left", ""]
+    table = _grid(*headings)
     for count in balance.conditions:
-        numbers = _numbers(count.met, count.kept, count.held_back, count.unknown)
-        table.add_row(Text(count.text), count.level, *numbers)
+        numbers = (count.met, count.kept, count.held_back, count.unknown, count.left)
+        remarks = [count.remark, f"from {count.origin}" if count.origin else ""]
+        said = Text("; ".join(remark for remark in remarks if remark))
+        table.add_row(Text(condition_words(count)), count.level, *_numbers(*numbers), said)
     return table
+
+
+def condition_words(count: ConditionCount) -> str:
+    """A condition with its name and its reason."""
+    name = f"{count.name}: " if count.name else ""
+    because = f" (because {count.because})" if count.because else ""
+    return f"{name}{count.text}{because}"
+
+
+def _emptied_note(balance: Balance) -> list[str]:
+    """Which condition left nothing, and what it met instead."""
+    emptied = balance.emptied_by
+    if emptied is None:
+        return []
+    note = f"nothing is left after `{emptied.name or emptied.text}`"
+    met = ", ".join(f"{text} ({count:,})" for text, count in emptied.values.items())
+    return [f"{note}; {emptied.field} was: {met}" if met else note]
 
 
 def _columns(balance: Balance) -> Table:
@@ -174,7 +195,8 @@ def _column_notes(balance: Balance) -> list[str]:
 
 def notes_of(balance: Balance) -> list[str]:
     """What there is to note apart from the figures."""
-    return [f"Note: {note}" for note in (*_list_notes(balance), *balance.notes)]
+    notes = (*_emptied_note(balance), *_list_notes(balance), *balance.notes)
+    return [f"Note: {note}" for note in notes]
 
 
 def _list_notes(balance: Balance) -> list[str]:
