@@ -159,3 +159,62 @@ def test_sorting_leaves_nothing_behind(tool: Tool, tmp_path: Path) -> None:
     assert list(folder.iterdir()) == []
     gone = tool("export", "own.yaml", "many.jsonl", "-o", "out.csv", TMPDIR="/nowhere")
     assert "Traceback" not in gone.stderr
+
+
+def test_groups_as_they_are_met_may_not_come_back() -> None:
+    records = [{"k": key, "q": 1} for key in ["b", "b", "a", "b"]]
+    layout: dict[str, Any] = {
+        "columns": [{"K": "k"}, {"Q": {"value": "q", "total": "sum"}}],
+        "group": {"by": ["K"], "order": "as-met"},
+    }
+    rows, balance = table(layout, records)
+    assert [row[0] for row in rows] == [
+        *("b", "b", "Total b", "a", "Total a", "b", "Total b", "Grand total"),
+    ]
+    assert not balance.balanced
+    (back,) = balance.returning
+    assert (back.group, back.row, back.again) == (["b"], 1, 4)
+    layout["group"]["returning"] = "allowed"
+    assert table(layout, records)[1].balanced
+    del layout["group"]["returning"]
+    assert table(layout, records[:3])[1].balanced
+    assert not table({**layout, "sort": ["q"]}, records)[1].balanced
+    assert table({**layout, "sort": ["k"]}, records)[1].balanced
+    layout["group"] = ["K"]
+    assert [row[0] for row in table(layout, records)[0]][:2] == ["a", "Total a"]
+
+
+@pytest.mark.parametrize(
+    ("expected", "faults"),
+    [
+        ("raised", ["record 3, raised: out of the expected order: it comes after 2026-03-01"]),
+        ("raised desc", ["record 2, raised"]),
+        ("lines.no", ["record 2, lines.no: out of the expected order: it comes after 2"]),
+        ("code collate natural", []),
+        ("code", ["record 2, code"]),
+        ({"entry": "lines.no", "after": "lines.needs"}, ["record 3, lines.needs: stands before"]),
+        ({"entry": "no", "after": "follows"}, ["record 2, follows: stands before"]),
+    ],
+)
+def test_an_order_that_is_expected(expected: Any, faults: list[str]) -> None:
+    records = [
+        {"no": 1, "raised": "2026-01-01", "code": "A2", "lines": [{"no": 1}, {"no": 5}]},
+        {"no": 2, "raised": "2026-03-01", "code": "A10", "follows": 3,
+         "lines": [{"no": 2}, {"no": 1, "needs": [2]}]},
+        {"no": 3, "raised": "2026-02-01", "code": "A11", "follows": [1, 2],
+         "lines": [{"no": 7, "needs": 8}, {"no": 8}]},
+    ]  # fmt: skip
+    layout = {"row-per": "lines", "columns": [{"No": "lines.no"}], "expects-order": [expected]}
+    rows, balance = table(layout, records)
+    assert len(rows) == 6
+    assert balance.balanced
+    assert len(balance.faults) == len(faults)
+    for fault, start in zip(balance.faults, faults, strict=True):
+        assert str(fault).startswith(start)
+
+
+def test_an_expected_order_at_a_field_that_is_not_there_is_drift() -> None:
+    _, balance = table({"columns": [{"No": "no"}], "expects-order": ["rased"]}, [{"no": 1}])
+    assert balance.drift.unmatched == ["rased"]
+    with pytest.raises(LayoutError, match="takes a path of names"):
+        table({"columns": [{"No": "no"}], "expects-order": ["no + 1"]}, [])

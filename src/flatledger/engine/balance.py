@@ -82,6 +82,14 @@ class ListCount(msgspec.Struct):
     first_unmet: list[str]
 
 
+class Returning(msgspec.Struct):
+    """A group that came back after another: its values, and the rows where it began (from 1)."""
+
+    group: list[Any]
+    row: int
+    again: int
+
+
 class ColumnBalance(msgspec.Struct):
     """One totalled column: its sum on the way in against its sum on the way out.
 
@@ -101,6 +109,7 @@ class ColumnBalance(msgspec.Struct):
     count: int
     blank: int
     overlap: Any
+    cut: Any
     rounding: Any
     straight: Any
     balanced: bool
@@ -125,6 +134,8 @@ class Balance(msgspec.Struct):
     kept: int = 0
     held_back: int = 0
     without_rows: int = 0
+    not_taken: int = 0
+    rows_not_taken: int = 0
     asked: list[Asked] = []
     periods: list[PeriodDays] = []
     conditions: list[ConditionCount] = []
@@ -133,6 +144,8 @@ class Balance(msgspec.Struct):
     rows: int = 0
     total_rows: int = 0
     groups: int = 0
+    returning: list[Returning] = []
+    returning_allowed: bool = False
     columns: list[ColumnBalance] = []
     fault_count: int = 0
     faults: list[Fault] = []
@@ -144,7 +157,8 @@ class Balance(msgspec.Struct):
     @property
     def balanced(self) -> bool:
         """Whether every count and every sum agrees on both sides."""
-        return self.records_agree and all(column.balanced for column in self.columns)
+        whole = not self.returning or self.returning_allowed
+        return whole and self.records_agree and all(column.balanced for column in self.columns)
 
     @property
     def emptied_by(self) -> ConditionCount | None:
@@ -154,7 +168,7 @@ class Balance(msgspec.Struct):
     @property
     def records_agree(self) -> bool:
         """Whether each record that was read is accounted for, and each entry of a level."""
-        records = self.kept + self.held_back + self.without_rows + self.unreadable
+        records = self.kept + self.held_back + self.without_rows + self.unreadable + self.not_taken
         levels = all(c.kept + c.held_back + c.with_parent == c.met for c in self.levels)
         return records == self.read and levels
 
@@ -163,6 +177,6 @@ class Balance(msgspec.Struct):
         data = msgspec.to_builtins(self, enc_hook=str)
         data["balanced"] = self.balanced
         for column in data["columns"]:
-            for key in ("source", "written", "total", "overlap", "rounding", "straight"):
+            for key in ("source", "written", "total", "overlap", "cut", "rounding", "straight"):
                 column[key] = None if column[key] is None else str(column[key])
         return msgspec.json.format(msgspec.json.encode(data), indent=2) + b"\n"

@@ -86,6 +86,7 @@ class GroupRun:
         balance, outer = self._inner.balance(), self._outer.balance()
         balance.row_per = "group"
         balance.rows, balance.total_rows = outer.rows, self._total_rows
+        balance.rows_not_taken = outer.rows_not_taken
         balance.faults = [*balance.faults, *outer.faults]
         balance.fault_count += outer.fault_count
         balance.drift.blank_columns = outer.drift.blank_columns
@@ -162,6 +163,7 @@ class _Decomposed:
             sort=(),
             group=tuple(Grouping(None, key.text, key.text) for key in self.keys),
             totals=Totals(detail=False, grand_total=False, subtotals="none"),
+            take=self.model.take if self.model.take and self.model.take.of == "records" else None,
         )
 
     def _part(self, call: n.Call, expression: Expression) -> Part:
@@ -210,6 +212,8 @@ class _Decomposed:
             row_per_group=(),
             sort=tuple(self._sort),
             totals=Totals(grand_total=False),
+            take=self.model.take if self.model.take and self.model.take.of == "rows" else None,
+            expects=(),
         )
 
     def _outer_column(self, column: Column) -> Column:

@@ -8,6 +8,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
+from .balance import Returning
 from .plan import KeyPlan, Plan
 from .protocols import Row, TotalRow
 from .sorting import sort_rows
@@ -110,6 +111,9 @@ class Detail:
         self.plan = plan
         self.grand = Tallies(plan, 0)
         self.group_count = 0
+        self.returning: list[Returning] = []
+        self._first_rows: dict[Key, int] | None = {} if plan.model.group_order.as_met else None
+        self._row = 0
         self._make = TotalRows(plan)
         self._key = group_key(plan)
         self._depths = len(plan.group)
@@ -128,7 +132,9 @@ class Detail:
                 if common < self._depths:
                     yield [], self._close(open_groups, common)
                     self._open(open_groups, key)
+                    self._note_start(key)
                 rows = list(run)
+                self._row += len(rows)
                 add_to([self.grand, *(tallies for _, tallies in open_groups)], rows)
                 yield rows, []
         yield [], self._close(open_groups, 0)
@@ -147,7 +153,15 @@ class Detail:
             for key, run in groupby(block, self._key):
                 opened = [key[:d] for d in range(1, self._depths + 1) if key[:d] not in shown]
                 shown.update(opened)
-                yield list(run), [self._row(part, totals[part]) for part in opened]
+                yield list(run), [self._total_row(part, totals[part]) for part in opened]
+
+    def _note_start(self, key: Key) -> None:
+        """Groups that come as they are met may come back; that is told."""
+        if self._first_rows is None:
+            return
+        first = self._first_rows.setdefault(key, self._row + 1)
+        if first != self._row + 1:
+            self.returning.append(Returning(list(key), first, self._row + 1))
 
     def _open(self, open_groups: list[tuple[Key, Tallies]], key: Key) -> None:
         for depth in range(len(open_groups) + 1, self._depths + 1):
@@ -160,10 +174,10 @@ class Detail:
             key, tallies = open_groups.pop()
             self.group_count += len(key) == self._depths
             if self._shows:
-                rows.append(self._row(key, tallies))
+                rows.append(self._total_row(key, tallies))
         return rows
 
-    def _row(self, key: Key, tallies: Tallies) -> Row:
+    def _total_row(self, key: Key, tallies: Tallies) -> Row:
         return self._make.subtotal(key, len(key), tallies.cells(), label=True)
 
 

@@ -9,7 +9,7 @@ from ..language import nodes as n
 from ..layout.model import Condition, Expression, LayoutModel, Sorting
 from .collations import collation_key
 from .known_fields import field_problem
-from .levels import Chain, Names, plain_steps
+from .levels import Chain, Names, level_name, plain_steps
 from .matching import ListWatch
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
 from .resolver import Resolver
@@ -41,6 +41,7 @@ class _Planner:
         self._conditions()
         self._keys()
         self._marks()
+        self._check_taking()
         self._stop_at_problems()
         self.result.shape = Shape(self.result.chain, self._wants(), self.result.numbers_entries)
         return self.result
@@ -51,10 +52,32 @@ class _Planner:
             if any(_looks_up(segment) for segment in access.rest):
                 yield ()
             yield (*chain.levels[access.anchor], *access.names)
+        for expected in self.model.expects:
+            yield expected.names
+            yield expected.after or expected.names
         for aggregate in self.result.aggregates.values():
             for level in aggregate.chain.levels[aggregate.base + 1 :]:
                 if level not in self.result.chain.levels:
                     yield level
+
+    def _check_taking(self) -> None:
+        """Rows that are not taken must be provable: each totalled entry has one row."""
+        take, chain = self.model.take, self.result.chain
+        if take is None or take.of == "records":
+            return
+        above = [p for p in self.result.totalled if p.home < chain.row]
+        if above:
+            column = above[0].column
+            self.problems.append(
+                column.problem(
+                    f"column `{column.heading}` is totalled once for each "
+                    f"{level_name(chain.levels[above[0].home])}, of which some rows would be "
+                    "taken and others not; take `of: records`"
+                )
+            )
+        if not self.model.totals.detail:
+            message = "`take` of rows goes with `detail`; without it, take `of: records`"
+            self.problems.append(Problem(message))
 
     def _stop_at_problems(self) -> None:
         if self.problems:
@@ -94,6 +117,8 @@ class _Planner:
             for part in expression.node.walk():
                 if isinstance(part, n.Path) and not part.relative:
                     self._check_field(expression, part, used)
+        expected = [names for e in self.model.expects for names in (e.names, e.after) if names]
+        self.result.unmet += [names for names in expected if self.structure.find(names) is None]
 
     def _check_field(self, expression: Expression, path: n.Path, used: set[Names]) -> None:
         names, _ = plain_steps(path, self.result.chain)

@@ -32,6 +32,8 @@ class Proof:
         self._written = [Tally() for _ in self._columns]
         self._overlap = [Tally() for _ in self._columns]
         self._total = [Tally() for _ in self._columns]
+        self._cut = [Tally() for _ in self._columns]
+        self.rows_cut = 0
         self._rounded: list[Any] = [0] * len(self._columns)
         self._straight: list[Any] = [0] * len(self._columns)
         self._width = len(plan.written)
@@ -50,6 +52,12 @@ class Proof:
         for column, mark, tally in zip(self._columns, self._marks, self._overlap, strict=True):
             if mark is not None and self.plan.splits(column.home):
                 tally.add([row for row in rows if 0 < row[mark] <= depths], column)
+
+    def cut(self, rows: list[Row]) -> None:
+        """Take note of rows that are not taken; each totalled entry has one row."""
+        self.rows_cut += len(rows)
+        for tally, column in zip(self._cut, self._columns, strict=True):
+            tally.add(rows, column)
 
     # ---- what is written
 
@@ -138,6 +146,9 @@ class Proof:
         total = plan.column.total
         assert total is not None
         source, written, grand = self._source[index], self._written[index], self._total[index]
+        cut = self._cut[index]
+        whole = [source, written.with_part(cut), grand.with_part(cut)]
+        agree = len({tally.proof(total.kind) for tally in whole}) == 1
         sides = [tally.proof(total.kind) for tally in (source, written, grand)]
         rounding = None
         if total.exact and total.kind == "sum" and plan.column.decimals is not None:
@@ -152,9 +163,10 @@ class Proof:
             count=source.count,
             blank=source.blank,
             overlap=self._overlap[index].sum or None,
+            cut=cut.sum or None,
             rounding=rounding or None,
             straight=self._straight[index] if plan.numeric else None,
-            balanced=sides[0] == sides[1] == sides[2],
+            balanced=agree,
         )
 
 

@@ -5,24 +5,28 @@ from __future__ import annotations
 import decimal
 import time
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import partial
 from typing import Any
 
 from ..layout.model import LayoutModel
-from .balance import Asked, Balance, ConditionCount, LevelCount, ListCount, PeriodDays
+from .balance import Asked, Balance, ConditionCount, LevelCount, ListCount, PeriodDays, Returning
 from .drift import DriftWatch
+from .expecting import OrderWatch
 from .faults import FaultLog
 from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
 from .matching import ListWatch
 from .numbers import EXACT
-from .plan import Plan
+from .plain_data import below
+from .plan import KeyPlan, Plan
 from .planner import make_plan
 from .program import generate
 from .proof import Proof
 from .protocols import Batch, Row, RowStore, Source
 from .sorting import Sorter, grouped_order
 from .structure import observe
+from .taking import Taker
 
 UNMET_SHOWN = 20
 Progress = Callable[[int], None]
@@ -48,10 +52,15 @@ class Run:
         self._store = store
         self._progress = progress
         self._proof = Proof(self.plan)
+        self._order = OrderWatch(self.plan, self.log)
+        take = model.take
+        self._records_taken = Taker(take) if take and take.of == "records" else None
+        self._not_taken = 0
         self._counts: Counter[str] = Counter()
         self._read = self._unreadable = self._kept = 0
         self._groups = 0
         self._notes: list[str] = []
+        self._returning: list[Returning] = []
 
     def blocks(self) -> Iterator[list[Row]]:
         """The rows of the table, total rows among them, some at a time."""
@@ -80,9 +89,13 @@ class Run:
         self.log.first_reading()
         for fault in batch.faults:
             self.log.add(fault)
+        if self.plan.model.expects:
+            self._order.records(batch)
         records, numbers, counts = self.program.keep(batch.records, batch.numbers)
-        self._kept += len(records)
         self._counts.update(dict(zip(self.program.counters, counts, strict=True)))
+        if self._records_taken is not None:
+            records, numbers = self._taken_records(self._records_taken, records, numbers)
+        self._kept += len(records)
         self.log.second_reading()
         rows, kept = self.program.unfold(records, numbers)
         self._counts.update({f"kept_{level}": count for level, count in enumerate(kept, 1)})
@@ -91,28 +104,58 @@ class Run:
         self._drift.rows(rows)
         return rows
 
+    def _taken_records(
+        self, taker: Taker, records: list[Any], numbers: list[int]
+    ) -> tuple[list[Any], list[int]]:
+        """The kept records that are taken; the entries of the others go with them."""
+        taken, left = taker.split(list(zip(records, numbers, strict=True)))
+        self._not_taken += len(left)
+        others = [record for record, _ in left]
+        for level in range(1, self.plan.chain.row + 1):
+            self._counts[f"with_parent_{level}"] += below(others, level)
+        return [record for record, _ in taken], [number for _, number in taken]
+
+    def _taken_rows(self, blocks: Iterable[list[Row]], prove: bool = True) -> Iterator[list[Row]]:
+        """The rows that are taken, in their order; the others are proved to be the rest."""
+        take = self.plan.model.take
+        taker = Taker(take) if take and take.of == "rows" else None
+        for block in blocks:
+            taken, left = taker.split(block) if taker else (block, [])
+            if left and prove:
+                self._proof.cut(left)
+            yield taken
+
     # ---- sort, group, total
 
-    def _ordered(self) -> Callable[[], Iterator[list[Row]]]:
+    def _order_of_rows(self) -> list[KeyPlan]:
+        if self.plan.model.group_order.as_met:
+            return list(self.plan.sort)
+        return grouped_order(self.plan.sort, self.plan.group)
+
+    def _ordered(self, keys: Sequence[KeyPlan]) -> Callable[[], Iterator[list[Row]]]:
         """All rows in their order, as often as they are asked for."""
-        sorter = Sorter(grouped_order(self.plan.sort, self.plan.group), self._store)
+        sorter = Sorter(keys, self._store)
         for block in self._unfolded():
             sorter.add(block)
         return sorter.blocks
 
     def _detail_after(self) -> Iterator[list[Row]]:
-        ordered = self.plan.sort or self.plan.group
-        blocks = self._ordered()() if ordered else self._unfolded()
+        keys = self._order_of_rows()
+        blocks = self._ordered(keys)() if keys else self._unfolded()
         detail = Detail(self.plan)
-        for rows, totals in self._exactly(detail.after(blocks)):
+        for rows, totals in self._exactly(detail.after(self._taken_rows(blocks))):
             yield self._finished(rows) + self._proof.total_rows(totals)
         yield self._grand(detail.grand)
         self._groups = detail.group_count
+        self._returning = detail.returning
 
     def _detail_before(self) -> Iterator[list[Row]]:
         detail = Detail(self.plan)
         held: list[list[Row]] = []
-        for rows, totals in self._exactly(detail.before(self._ordered())):
+        ordered = self._ordered(self._order_of_rows())
+        passes = iter((True, False))  # the rows are gone through twice, and proved once
+        blocks = partial(self._twice, ordered, passes)
+        for rows, totals in self._exactly(detail.before(blocks)):
             if not held:
                 held.append(self._grand(detail.grand))
                 yield held[0]
@@ -120,6 +163,11 @@ class Run:
         if not held:
             yield self._grand(detail.grand)
         self._groups = detail.group_count
+
+    def _twice(
+        self, ordered: Callable[[], Iterator[list[Row]]], passes: Iterator[bool]
+    ) -> Iterator[list[Row]]:
+        return self._taken_rows(ordered(), prove=next(passes))
 
     def summarised(self) -> tuple[Summary, list[Row]]:
         """The groups without their detail, and a row for each."""
@@ -181,6 +229,10 @@ class Run:
             kept=self._kept,
             held_back=counts["dropped_0"],
             without_rows=counts["emptied_0"],
+            not_taken=self._not_taken,
+            rows_not_taken=self._proof.rows_cut,
+            returning=self._returning,
+            returning_allowed=self.plan.model.group_order.may_return,
             asked=[Asked(one.name, one.text, one.given) for one in self.plan.model.answers],
             periods=[PeriodDays(text, *days[:2]) for text, days in self.plan.periods().items()],
             conditions=[self._condition(index) for index in range(len(self.plan.conditions))],

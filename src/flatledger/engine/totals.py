@@ -64,6 +64,13 @@ class Tally:
         self.values += other.values
         self._extremes(other.low, other.high)
 
+    def with_part(self, other: Tally) -> Tally:
+        """The tally of this and another part together."""
+        whole = Tally()
+        whole.merge(self)
+        whole.merge(other)
+        return whole
+
     def _extremes(self, low: Any, high: Any) -> None:
         if low is not None and (self.low is None or low < self.low):
             self.low = low

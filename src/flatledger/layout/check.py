@@ -3,48 +3,35 @@
 from __future__ import annotations
 
 import codecs
-import re
 from pathlib import PurePath
 from typing import Any, cast
 
-from ..errors import ExpressionError, LayoutError, Problem
-from ..language import parse_sort_key
-from ..language.nodes import Collate, Node
-from .check_ask import AskForms
+from ..errors import LayoutError
+from .check_rows import RowForms
 from .model import (
     DEFAULT_SEPARATOR,
-    Calendar,
     Column,
     Condition,
     Expression,
     Grouping,
     LayoutModel,
     Output,
-    Sorting,
     Total,
-    Totals,
 )
 from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
     *("layout", "about", "source", "row-per", "row-per-group", "without-entries", "columns"),
-    *("only", "ask", "sort", "group", "totals", "calendar", "output"),
+    *("only", "ask", "expects-order", "take", "sort", "group", "totals", "calendar", "output"),
 )
 COLUMN_KEYS = (*("value", "text", "decimals", "total", "separator", "aligned", "suppress-output"),)
 CONDITION_KEYS = ("keep", "when", "name", "because")
-CALENDAR_KEYS = ("hours-per-day", "days-per-week")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
-TOTALS_KEYS = ("subtotals", "detail", "grand-total", "label", "grand-label")
 OUTPUT_KEYS = (
     *("file", "delimiter", "quote-char", "quote", "header", "line-terminator", "encoding"),
 )
 MOST_DECIMALS = 30
-_SORT_KEY = re.compile(
-    r"(?P<heading>.*?)(?:\s+collate\s+(?P<collation>\"[^\"]+\"|\S+))?(?:\s+(?P<order>asc|desc))?"
-    r"(?:\s+nulls\s+(?P<nulls>first|last))?",
-    re.IGNORECASE,
-)
 
 
 def check_layout(item: Item, name: str) -> LayoutModel:
@@ -52,7 +39,7 @@ def check_layout(item: Item, name: str) -> LayoutModel:
     return _Checker(name, item.file).layout(item)
 
 
-class _Checker(AskForms):
+class _Checker(RowForms):
     def __init__(self, name: str, file: str) -> None:
         super().__init__()
         self.name = name
@@ -71,13 +58,18 @@ class _Checker(AskForms):
             columns=columns,
             conditions=self.conditions(keys.get("only")),
             sort=self.sorting(keys.get("sort"), columns),
-            group=self.grouping(keys.get("group"), columns),
+            expects=self.expectations(keys.get("expects-order")),
+            take=self.take(keys.get("take")),
+            group=self.grouping(self.group_keys(keys.get("group")), columns),
+            group_order=self.group_order(keys.get("group")),
             totals=self.totals(keys.get("totals")),
             calendar=self.calendar(keys.get("calendar")),
             output=self.output(keys.get("output")),
             questions=self.questions(keys.get("ask")),
         )
         self.check_asked(model, keys)
+        if model.group_order.as_met and model.totals.subtotals == "before":
+            self.fault(keys["totals"], "subtotals before their groups need them sorted, not as-met")
         if self.problems:
             raise LayoutError(self.name, self.problems)
         return model
@@ -219,80 +211,7 @@ class _Checker(AskForms):
             return ""
         return PurePath(item.file).stem if item.file else "command line"
 
-    def sorting(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[Sorting, ...]:
-        if item is None:
-            return ()
-        keys = [self.sort_key(entry, columns) for entry in self.items(item)]
-        return tuple(key for key in keys if key is not None)
-
-    def sort_key(self, item: Item, columns: tuple[Column, ...]) -> Sorting | None:
-        if not isinstance(item, Scalar):
-            self.fault(item, "`sort` takes headings or expressions, each with `desc` if need be")
-            return None
-        text = item.text.strip()
-        found = _SORT_KEY.fullmatch(text)
-        if self.heading(text, columns):
-            return Sorting(None, text, place=item.place(0))
-        if found and self.heading(found["heading"], columns):
-            return Sorting(
-                None,
-                found["heading"],
-                descending=(found["order"] or "").lower() == "desc",
-                nulls_first=(found["nulls"] or "").lower() == "first",
-                collation=(found["collation"] or "").strip('"'),
-                place=item.place(0),
-            )
-        try:
-            key = parse_sort_key(item.text)
-        except ExpressionError as error:
-            self.problems.append(Problem(f"`sort`: {error}", *item.place(error.position)))
-            return None
-        value: Node = key.value
-        collation = ""
-        if isinstance(value, Collate):
-            collation = value.collation
-            value = value.operand
-        ways = key.descending, bool(key.nulls_first), collation, item.place(0)
-        return Sorting(Expression(item, value), None, *ways)
-
-    def grouping(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[Grouping, ...]:
-        keys = []
-        for entry in () if item is None else self.items(item):
-            text = entry.text.strip() if isinstance(entry, Scalar) else ""
-            if self.heading(text, columns):
-                keys.append(Grouping(None, text, text))
-            elif (expression := self.expression(entry, "`group`")) is not None:
-                keys.append(Grouping(expression, None, text))
-        return tuple(keys)
-
-    def heading(self, text: str, columns: tuple[Column, ...]) -> bool:
-        return any(column.heading == text for column in columns)
-
-    # ---- totals and output
-
-    def totals(self, item: Item | None) -> Totals:
-        if item is None:
-            return Totals()
-        keys = self.mapping(item, "`totals`", TOTALS_KEYS)
-        found: dict[str, Any] = {}
-        if "subtotals" in keys:
-            options = ("after", "before", "none")
-            found["subtotals"] = self.choice(keys["subtotals"], "`subtotals`", options)
-        if "detail" in keys:
-            found["detail"] = self.switch(keys["detail"], "`detail`")
-        if "grand-total" in keys:
-            found["grand_total"] = self.switch(keys["grand-total"], "`grand-total`")
-        for key, field in (("label", "label"), ("grand-label", "grand_label")):
-            if key in keys:
-                found[field] = self.text(keys[key], f"`{key}`")
-        return Totals(**found)
-
-    def calendar(self, item: Item | None) -> Calendar:
-        if item is None:
-            return Calendar()
-        keys = self.mapping(item, "`calendar`", CALENDAR_KEYS)
-        hours = self.amount(keys.get("hours-per-day"), "`hours-per-day`", 8, 24)
-        return Calendar(hours, self.amount(keys.get("days-per-week"), "`days-per-week`", 5, 7))
+    # ---- output
 
     def output(self, item: Item | None) -> Output:
         if item is None:

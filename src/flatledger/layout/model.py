@@ -104,6 +104,33 @@ class Grouping(msgspec.Struct, frozen=True):
     text: str
 
 
+class GroupOrder(msgspec.Struct, frozen=True):
+    """Whether groups come sorted or as they are met, and whether one may come back then."""
+
+    as_met: bool = False
+    may_return: bool = False
+
+
+class Take(msgspec.Struct, frozen=True):
+    """So many of the kept records before sorting, or of the rows after it; or every n-th."""
+
+    of: Literal["records", "rows"]
+    first: int | None = None
+    every: int = 1
+
+
+class Expectation(msgspec.Struct, frozen=True):
+    """An order that the data is expected to have, at a path of names.
+
+    The values never go back; or, with ``after``, each value there has been met before at ``names``.
+    """
+
+    names: tuple[str, ...]
+    descending: bool = False
+    collation: str = ""
+    after: tuple[str, ...] | None = None
+
+
 class Totals(msgspec.Struct, frozen=True):
     """Where totals stand. In ``label``, ``{group}`` is the value of the group."""
 
@@ -158,6 +185,9 @@ class LayoutModel(msgspec.Struct, frozen=True):
     conditions: tuple[Condition, ...] = ()
     sort: tuple[Sorting, ...] = ()
     group: tuple[Grouping, ...] = ()
+    group_order: GroupOrder = msgspec.field(default_factory=GroupOrder)
+    take: Take | None = None
+    expects: tuple[Expectation, ...] = ()
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)

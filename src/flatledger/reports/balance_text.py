@@ -16,6 +16,7 @@ from .words import counted
 
 FAULTS_SHOWN = 10
 DRIFT_SHOWN = 12
+RETURNING_SHOWN = 5
 
 
 def print_balance(balance: Balance, console: Console) -> None:
@@ -90,14 +91,16 @@ def _counts(balance: Balance, rows: str = "rows written") -> Table:
     table.add_row(
         "records",
         *_numbers(balance.read, balance.kept, balance.held_back),
-        f"{balance.unreadable + balance.without_rows:,}",
+        f"{balance.unreadable + balance.without_rows + balance.not_taken:,}",
         _left_out(balance),
     )
     for level in balance.levels:
         note = "left out with their record" if level.with_parent else ""
         numbers = _numbers(level.met, level.kept, level.held_back, level.with_parent)
         table.add_row(f"entries of {level.level}", *numbers, note)
-    table.add_row(rows, "", f"{balance.rows:,}", "", "", _totals(balance))
+    cut = f"{balance.rows_not_taken:,} not taken" if balance.rows_not_taken else ""
+    said = ", ".join(part for part in (cut, _totals(balance)) if part)
+    table.add_row(rows, "", f"{balance.rows:,}", "", "", said)
     return table
 
 
@@ -110,7 +113,9 @@ def _totals(balance: Balance) -> str:
 def _left_out(balance: Balance) -> str:
     unreadable = f"{balance.unreadable:,} unreadable" if balance.unreadable else ""
     without = f"{balance.without_rows:,} without rows, since no entry was kept"
-    return ", ".join(part for part in (unreadable, without if balance.without_rows else "") if part)
+    not_taken = f"{balance.not_taken:,} not taken" if balance.not_taken else ""
+    parts = (unreadable, without if balance.without_rows else "", not_taken)
+    return ", ".join(part for part in parts if part)
 
 
 def _numbers(*numbers: int) -> list[str]:
@@ -179,6 +184,8 @@ def _column_notes(balance: Balance) -> list[str]:
                 f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "
                 f"the whole counts once for each {column.home}"
             )
+        if column.cut is not None:
+            notes.append(f"{column.heading}: the rows not taken hold {amount(column.cut)}")
         if column.rounding is not None:
             notes.append(
                 f"{column.heading}: its rounded cells differ from the exact total by "
@@ -195,8 +202,24 @@ def _column_notes(balance: Balance) -> list[str]:
 
 def notes_of(balance: Balance) -> list[str]:
     """What there is to note apart from the figures."""
-    notes = (*_emptied_note(balance), *_list_notes(balance), *balance.notes)
+    notes = (
+        *(*_emptied_note(balance), *_returning_notes(balance)),
+        *(*_list_notes(balance), *balance.notes),
+    )
     return [f"Note: {note}" for note in notes]
+
+
+def _returning_notes(balance: Balance) -> list[str]:
+    """Groups that came in pieces."""
+    if not balance.returning:
+        return []
+    shown = "; ".join(
+        f"{', '.join(map(str, one.group))} from row {one.row:,} and again from row {one.again:,}"
+        for one in balance.returning[:RETURNING_SHOWN]
+    )
+    count = counted(len(balance.returning), "group")
+    ways = "" if balance.returning_allowed else "; `returning: allowed` lets them"
+    return [f"{count} came back after another: {shown}{ways}"]
 
 
 def _list_notes(balance: Balance) -> list[str]:

@@ -1,0 +1,108 @@
+"""Data whose order carries meaning: each break of the order that a layout expects is a fault."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from ..layout.model import Expectation
+from .faults import Fault, FaultLog, shown
+from .levels import Names, level_name
+from .plain_data import is_null
+from .plan import KeyPlan, Plan
+from .protocols import Batch
+from .shape import Field
+from .sorting import merging_key
+
+Sequence = list[tuple[Any, ...]]
+
+
+class OrderWatch:
+    """Follows the order of records and of the entries within each of their lists."""
+
+    def __init__(self, plan: Plan, log: FaultLog) -> None:
+        self._root = plan.shape.root
+        self._watches = [_Watch(one, log) for one in plan.model.expects]
+
+    def records(self, batch: Batch) -> None:
+        """Look at records as they came."""
+        for watch in self._watches:
+            watch.take(batch, self._root)
+
+
+class _Watch:
+    def __init__(self, expected: Expectation, log: FaultLog) -> None:
+        self._log = log
+        self._path = level_name(expected.after or expected.names)
+        self._parent = expected.names[:-1]
+        self._fields = [expected.names[-1], *(expected.after[-1:] if expected.after else ())]
+        key = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
+        self._key = merging_key([key])
+        self._last: Any = None
+        self._met: set[Any] = set()
+
+    def take(self, batch: Batch, root: Field) -> None:
+        for number, record in zip(batch.numbers, batch.records, strict=True):
+            own: Sequence = []
+            lists: list[Sequence] = []
+            _visit(record, root, self._parent, self._fields, own, lists)
+            self._judge(own, number)
+            for sequence in lists:
+                before = self._last, self._met
+                self._last, self._met = None, set()
+                self._judge(sequence, number)
+                self._last, self._met = before
+
+    def _judge(self, sequence: Sequence, number: int) -> None:
+        for values in sequence:
+            if len(self._fields) == 2:
+                self._depends(values[0], values[1], number)
+            elif not is_null(values[0]):
+                self._follows(values[0], number)
+
+    def _follows(self, value: Any, number: int) -> None:
+        if self._last is not None and self._key((value,)) < self._key((self._last,)):
+            reason = f"out of the expected order: it comes after {shown(self._last)}"
+            self._log.add(Fault(number, self._path, shown(value), reason))
+        self._last = value
+
+    def _depends(self, entry: Any, needs: Any, number: int) -> None:
+        for need in needs if isinstance(needs, list) else [needs]:
+            if not is_null(need) and need not in self._met:
+                reason = "stands before what it depends on, or that is not there"
+                self._log.add(Fault(number, self._path, shown(need), reason))
+        if not isinstance(entry, dict | list):
+            self._met.add(entry)
+
+
+def _visit(
+    value: Any,
+    place: Field | None,
+    parent: Names,
+    fields: list[str],
+    own: Sequence,
+    lists: list[Sequence],
+) -> None:
+    """Put the fields of each entry at ``parent`` into the sequence of its list, or ``own``."""
+    if isinstance(value, list):
+        inner: Sequence = []
+        lists.append(inner)
+        for entry in value:
+            _visit(entry, place, parent, fields, inner, lists)
+    elif parent:
+        below, child = _step(value, place, parent[0])
+        _visit(below, child, parent[1:], fields, own, lists)
+    elif value is not None:
+        own.append(tuple(_step(value, place, name)[0] for name in fields))
+
+
+def _step(value: Any, place: Field | None, name: str) -> tuple[Any, Field | None]:
+    """The value under a name, in plain data or in a struct, and its place."""
+    if isinstance(value, dict):
+        return value.get(name), None
+    child = place.children.get(name) if place else None
+    if child is None or not isinstance(value, msgspec.Struct):
+        return None, None
+    return getattr(value, child.attribute, None), child
+

@@ -1,0 +1,39 @@
+"""Taking only so many: the first of some things, or every n-th."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, TypeVar
+
+from ..layout.model import Take
+
+Thing = TypeVar("Thing")
+
+
+class Taker:
+    """Tells which things are taken, in the order in which they come.
+
+    >>> taker = Taker(Take("rows", first=2, every=3))
+    >>> taker.split(list("abcdefgh"))
+    (['a', 'd'], ['b', 'c', 'e', 'f', 'g', 'h'])
+    """
+
+    def __init__(self, take: Take) -> None:
+        self._take = take
+        self._met = self._taken = 0
+
+    def split(self, things: Sequence[Thing]) -> tuple[list[Thing], list[Thing]]:
+        """Those that are taken, and the others."""
+        taken: list[Thing] = []
+        left: list[Any] = []
+        for thing in things:
+            (taken if self._takes() else left).append(thing)
+        return taken, left
+
+    def _takes(self) -> bool:
+        wanted = self._met % self._take.every == 0
+        self._met += 1
+        if not wanted or (self._take.first is not None and self._taken >= self._take.first):
+            return False
+        self._taken += 1
+        return True
