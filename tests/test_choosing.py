@@ -148,8 +148,8 @@ def test_values_are_asked_for_and_put_everywhere(tool: Tool, demo: Path) -> None
 )
 def test_what_cannot_be_taken_is_told(given: dict[str, Any], says: str) -> None:
     layout = Layout.from_text(ASKING)
+    needed = {"from": "2026-01-01", "ids": []} if given else {}
     with pytest.raises(AnswerError) as caught:
-        needed = {"from": "2026-01-01", "ids": []} if given else {}
         flatledger.rows(layout, [], ask={**needed, **given})
     assert says in str(caught.value)
 

@@ -105,4 +105,3 @@ def _step(value: Any, place: Field | None, name: str) -> tuple[Any, Field | None
     if child is None or not isinstance(value, msgspec.Struct):
         return None, None
     return getattr(value, child.attribute, None), child
-
