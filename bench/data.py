@@ -32,6 +32,19 @@ def write_requisitions(path: Path, size: int) -> int:
     return records
 
 
+def write_movements(path: Path, count: int) -> None:
+    """Write so many small records in no order."""
+    chance = random.Random(20261)
+    with path.open("w", encoding="utf-8") as file:
+        for _ in range(count):
+            code, part = chance.choice(STATIONS)[0], f"P-{chance.randrange(900):03d}"
+            number, price = chance.randrange(10**9), chance.randrange(1, 9_999) / 100
+            file.write(
+                f'{{"no": {number}, "station": "{code}", "part": "{part}", '
+                f'"qty": {chance.randint(1, 40)}, "price": {price:.2f}}}\n'
+            )
+
+
 def _json(record: object) -> str:
     # prices keep their trailing zeros: they go in as marked texts and come out as numbers
     text = json.dumps(record, ensure_ascii=False)

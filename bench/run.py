@@ -6,6 +6,7 @@ whole process, the two in turn. Requisitions are generated into the system's tem
 
 from __future__ import annotations
 
+import csv
 import filecmp
 import os
 import statistics
@@ -13,15 +14,17 @@ import subprocess
 import sys
 import tempfile
 import time
+from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
-from data import write_requisitions
+from data import write_movements, write_requisitions
 
 HERE = Path(__file__).parent
 TOOL = Path(sys.executable).with_name("flatledger")
 RUNS = 5
 MEGABYTE = 1_000_000
+SORTED_ROWS = 5_000_000
 
 
 class Measured(NamedTuple):
@@ -79,6 +82,21 @@ def compare(name: str, source: Path, folder: Path) -> None:
         print(f"  {label:30}{one.seconds:7.2f} s {one.memory:6.0f} MB{times}")
 
 
+def sort_large(folder: Path) -> None:
+    """Sort more rows than are held in memory, and look whether they came out in order."""
+    source, table = folder / "movements.jsonl", folder / "sorted.csv"
+    if not source.exists():
+        write_movements(source, SORTED_ROWS)
+    used = measure(ours("sorted", source, table))
+    with table.open(encoding="utf-8", newline="") as file:
+        rows = csv.reader(file)
+        next(rows)
+        keys = ((row[0], row[1], -int(row[2])) for row in rows if row[2])
+        if not all(before <= after for before, after in pairwise(keys)):
+            raise SystemExit(f"{table} is not in order")
+    print(f"\nsorting {SORTED_ROWS:,} rows: {used.seconds:.0f} s, {used.memory:.0f} MB")
+
+
 def main() -> None:
     folder = Path(tempfile.gettempdir()) / "flatledger-bench"
     folder.mkdir(exist_ok=True)
@@ -93,6 +111,7 @@ def main() -> None:
     for size, path in sources.items():
         used = measure(ours("detail", path, folder / "memory.csv")).memory
         print(f"  {size:4} MB of JSON Lines       {used:6.0f} MB")
+    sort_large(folder)
     helps = [measure([str(TOOL), "--help"]) for _ in range(RUNS)]
     print(f"\nflatledger --help: {median(helps).seconds:.2f} s")
 

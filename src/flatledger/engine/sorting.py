@@ -13,6 +13,8 @@ from decimal import Decimal
 from itertools import islice
 from typing import Any
 
+import msgspec
+
 from .collations import collation_key
 from .functions import text_of
 from .plan import KeyPlan
@@ -79,65 +81,82 @@ def _size(rows: list[Row]) -> int:
 def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
     """Sort rows in place. Numbers come before dates, dates before texts; nulls come last.
 
-    Sorting by the last key first, each time stably, gives the order by all of them.
+    Sorting by the last key first, each time stably, gives the order by all of them; a key that
+    goes downwards is quicker that way.
     """
+    if not any(key.descending for key in keys):
+        rows.sort(key=merging_key(keys))
+        return
     for key in reversed(keys):
-        rows.sort(key=_rank(key), reverse=key.descending)
+        upwards = msgspec.structs.replace(key, descending=False)
+        if key.descending:
+            upwards = msgspec.structs.replace(upwards, nulls_first=not key.nulls_first)
+        rows.sort(key=_rank(upwards), reverse=key.descending)
 
 
-def merging_key(keys: Sequence[KeyPlan]) -> Callable[[Row], tuple[Any, ...]]:
+def merging_key(keys: Sequence[KeyPlan]) -> Rank:
     """One key for all: comparing it orders rows as `sort_rows` does."""
-    ranks = [(_rank(key), key.descending) for key in keys]
+    ranks = [_rank(key) for key in keys]
+    if len(ranks) == 1:
+        return ranks[0]
 
     def whole(row: Row) -> tuple[Any, ...]:
-        return tuple(_Backwards(rank(row)) if back else rank(row) for rank, back in ranks)
+        found: tuple[Any, ...] = ()
+        for rank in ranks:
+            found += rank(row)
+        return found
 
     return whole
 
 
 class _Backwards:
-    """A key whose order is turned round."""
+    """A text whose order is turned round."""
 
     __slots__ = ("key",)
 
-    def __init__(self, key: tuple[Any, ...]) -> None:
+    def __init__(self, key: Any) -> None:
         self.key = key
 
     def __lt__(self, other: _Backwards) -> bool:
-        return other.key < self.key
+        return bool(other.key < self.key)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Backwards) and other.key == self.key
+        return isinstance(other, _Backwards) and bool(other.key == self.key)
 
 
 def _rank(key: KeyPlan) -> Rank:
-    place = key.place
-    null = 0 if key.nulls_first != key.descending else 9
+    place, down = key.place, key.descending
+    null = (0, 0) if key.nulls_first else (9, 0)
     if key.collation:
-        return _collated(place, null, collation_key(key.collation))
+        return _collated(key, null, collation_key(key.collation))
 
     def rank(row: Row) -> tuple[int, Any]:
         value = row[place]
+        if value.__class__ is str:
+            return (2, _Backwards(value)) if down else (6, value)
         if value is None:
-            return null, 0
-        if isinstance(value, int | Decimal):
-            return 1, value
-        if isinstance(value, dt.date | dt.time):
-            return 2, value.isoformat()
-        return 3, value
+            return null
+        if isinstance(value, int):
+            return (4, -value) if down else (4, value)
+        if isinstance(value, Decimal):
+            return (4, value.copy_negate()) if down else (4, value)
+        text = value.isoformat() if isinstance(value, dt.date | dt.time) else str(value)
+        return (3, _Backwards(text)) if down else (5, text)
 
     return rank
 
 
-def _collated(place: int, null: int, collate: Callable[[str], Any]) -> Rank:
+def _collated(key: KeyPlan, null: tuple[int, Any], collate: Callable[[str], Any]) -> Rank:
     """A rank by the text of a value; what the collation holds equal goes by code point."""
+    place, down = key.place, key.descending
 
-    def rank(row: Row) -> tuple[Any, ...]:
+    def rank(row: Row) -> tuple[int, Any]:
         value = row[place]
         if value is None:
-            return (null,)
+            return null
         text = value if isinstance(value, str) else text_of(value)
-        return 3, collate(text), text
+        whole = collate(text), text
+        return 4, _Backwards(whole) if down else whole
 
     return rank
 
