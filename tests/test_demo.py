@@ -76,7 +76,7 @@ def test_demo_command_shows_tables_balances_and_where_the_files_are(
     assert done.returncode == 0
     assert "Total Brae Sound" in done.stdout
     assert "here" in done.stdout
-    assert done.stderr.count("It balances.") == 5
+    assert done.stderr.count("It balances.") == 8
     assert (tmp_path / "here" / "requisition-lines.csv").exists()
 
 
@@ -104,3 +104,21 @@ def test_the_register_of_drills(demo: Path) -> None:
     assert rows[-1] == ["All keepers", "", "", "", "", "1570", "7.5", "", ""]
     glanio = next(row for row in rows if row[3] == "Glanio cwch")  # no English name: what there is
     assert glanio[:3] == ["Isla Marrow", "HOL", "2026-01-19"]
+
+
+def test_the_period_the_list_and_the_word(demo: Path, tool: Tool) -> None:
+    layout = flatledger.Layout.from_file(demo / "period-requisitions.yaml")
+    rows = flatledger.rows(layout, demo / "requisitions.jsonl")
+    table = list(rows)
+    # 57.00 + 111.40 + 221.80 + 143.20; carriage 0 + 4.50 + 4.50 + 4.50
+    assert [str(cell) for cell in table[4][4:]] == ["533.40", "13.50"]
+    assert table[-1][0] == "All of 2026-Q1"
+    assert [one.left for one in rows.balance().conditions] == [36, 35, 33]
+    done = tool("export", "period-requisitions.yaml", "requisitions.jsonl", "--ask", "when=2026-02")
+    assert "Period 2026-02: 2026-02-01 to 2026-02-28, both whole" in done.stderr
+    assert (demo / "requisitions-2026-02.csv").exists()
+    wanted = exported(demo, "wanted-requisitions", ",")
+    assert wanted[-1] == ["Grand total", "", "317.80", ""]  # 57.00 + 226.30 + 34.50
+    words = exported(demo, "word-search", ",")
+    assert [row[0] for row in words[1:4]] == ["R-0005", "R-0042", "R-0041"]
+    assert words[-1] == ["Grand total", "", "", "39"]  # 12 + 1 + 6 + 3 + 4 + 1 + 2 + 10

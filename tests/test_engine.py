@@ -257,7 +257,7 @@ def test_what_is_no_working_time(value: str) -> None:
 def test_a_substring_is_the_characters_at_its_places(text: str, start: int, length: int) -> None:
     places = [place for place in range(start, start + length) if 1 <= place <= len(text)]
     expected = "".join(text[place - 1] for place in places)
-    assert functions.substring(text, start, length) == expected
+    assert functions.substring(text, start, length) == (expected if expected.strip() else None)
 
 
 @given(st.integers(-999, 999), st.integers(-99, 99).filter(bool))

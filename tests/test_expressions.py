@@ -64,7 +64,7 @@ def both(ours: str, theirs: str | None = None) -> Any:
     )
 
 
-substring = both("substring({} from {} for {})", "substr({}, {}, {})")
+substring = both("substring({} from {} for {})", "kept(substr({}, {}, {}))")
 numbers: Any = st.deferred(
     lambda: st.one_of(
         st.sampled_from([("a", "a"), ("b", "b"), ("null", "null")]),
@@ -88,11 +88,9 @@ texts: Any = st.deferred(
         st.sampled_from([("s", "s"), ("t", "t"), ("'Skerry'", "'Skerry'"), ("'it''s'", "'it''s'")]),
         st.builds(both("upper({})"), texts),
         st.builds(both("lower({})"), texts),
-        st.builds(both("trim(both ' ' from {})", "trim({})"), texts),
-        st.builds(both("replace({}, 'e', 'xy')"), texts),
-        st.builds(
-            both("substring({} from {} for {})", "substr({}, {}, {})"), texts, nonzero, nonzero
-        ),
+        st.builds(both("trim(both ' ' from {})", "kept(trim({}))"), texts),
+        st.builds(both("replace({}, 'e', 'xy')", "kept(replace({}, 'e', 'xy'))"), texts),
+        st.builds(substring, texts, nonzero, nonzero),
         st.builds(both("({} || '.' || {})"), texts, texts),
         st.builds(both("case when {} then {} else {} end"), conditions, texts, texts),
     )
@@ -136,7 +134,7 @@ rows = st.fixed_dictionaries({
 def pairs(draw: Any) -> Pair:
     """The same expression twice, no larger than the language allows, as plain texts."""
     ours, theirs = draw(st.one_of(numbers, texts, conditions))
-    assume(len(ours) < 1_500 and ours.count("(") < 25)
+    assume(len(ours) < 1_500 and theirs.count("(") < 25)
     return str(ours), str(theirs)
 
 
@@ -145,6 +143,8 @@ def pairs(draw: Any) -> Pair:
 def test_sqlite_agrees(row: dict[str, Any], pair: Pair) -> None:
     ours, theirs = pair
     with sqlite3.connect(":memory:") as database:
+        # blank text is null here (rule 12)
+        database.create_function("kept", 1, lambda text: text if text and text.strip() else None)
         database.execute("pragma case_sensitive_like = on")
         database.execute("create table r (a integer, b integer, s text, t text)")
         database.execute("insert into r values (:a, :b, :s, :t)", row)
@@ -155,8 +155,6 @@ def test_sqlite_agrees(row: dict[str, Any], pair: Pair) -> None:
     assert balance.faults == []
     if value in ("true", "false"):
         value = int(value == "true")
-    if isinstance(expected, str) and not expected.strip():
-        expected, value = None, None  # blank text is null here (rule 12)
     assert value == expected
 
 

@@ -24,7 +24,7 @@ def run_demo(folder: str) -> int:
         raise OutputError(f"{folder} can't be written: {error.strerror}") from None
     worst = 0
     for path, source in samples:
-        layout = Layout.from_file(path)
+        layout = Layout.from_file(path).answered()  # the samples have defaults for what they ask
         to = path.parent / (layout.model.output.file or f"{path.stem}.csv")
         out = results()
         out.print(f"{layout.name}: {layout.model.about}", style="bold", highlight=False)

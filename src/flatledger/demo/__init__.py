@@ -11,15 +11,19 @@ LAYOUTS = {  # each with the source that it is for
     "station-summary.yaml": "requisitions.jsonl",
     "part-summary.yaml": "requisitions.jsonl",
     "station-spending.yaml": "requisitions.jsonl",
+    "period-requisitions.yaml": "requisitions.jsonl",
+    "wanted-requisitions.yaml": "requisitions.jsonl",
+    "word-search.yaml": "requisitions.jsonl",
     "drill-register.yaml": "drills.json",
 }
+LISTS = ("wanted.txt",)
 
 
 def copy_to(folder: Path) -> list[tuple[Path, Path]]:
     """Copy the sample data and layouts into a folder; give each layout with its source."""
     folder.mkdir(parents=True, exist_ok=True)
     with as_file(files(__name__)) as demo:
-        for source in set(LAYOUTS.values()):
+        for source in (*LISTS, *set(LAYOUTS.values())):
             shutil.copyfile(demo / source, folder / source)
         for name in LAYOUTS:
             shutil.copyfile(demo / "layouts" / name, folder / name)

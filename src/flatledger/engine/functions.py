@@ -87,8 +87,13 @@ def power(base: Number, exponent: Number) -> Number:
     return plain(QUOTIENT.power(Decimal(base), Decimal(exponent)).normalize(QUOTIENT))
 
 
-def substring(text: str, start: Number, length: Number | None = None) -> str:
-    """Part of a text; positions count from 1 (ISO 9075).
+def unless_blank(text: str) -> str | None:
+    """The text, or null where it is blank: what is cut off to nothing is nothing."""
+    return text if text.strip() else None
+
+
+def substring(text: str, start: Number, length: Number | None = None) -> str | None:
+    """Part of a text; positions count from 1 (ISO 9075). What is blank is null.
 
     >>> substring("Skerry", 2, 3), substring("Skerry", -1, 4)
     ('ker', 'Sk')
@@ -96,26 +101,26 @@ def substring(text: str, start: Number, length: Number | None = None) -> str:
     if length is not None and length < 0:
         raise ValueFaultError("a substring of negative length")
     end = len(text) + 1 if length is None else start + length
-    return text[max(int(start), 1) - 1 : max(int(end), 1) - 1]
+    return unless_blank(text[max(int(start), 1) - 1 : max(int(end), 1) - 1])
 
 
 def position(part: str, text: str) -> int:
     return text.find(part) + 1
 
 
-def replace(text: str, old: str, new: str) -> str:
+def replace(text: str, old: str, new: str) -> str | None:
     if not old:
         return text
     if text.count(old) * len(new) > LONGEST_TEXT:
         raise ValueFaultError("a text of more than 10 million characters")
-    return text.replace(old, new)
+    return unless_blank(text.replace(old, new))
 
 
-def trim(side: str, characters: str, text: str) -> str:
+def trim(side: str, characters: str, text: str) -> str | None:
     if len(characters) != 1:
         raise ValueFaultError("trim takes one character")
     strip = {"both": str.strip, "leading": str.lstrip, "trailing": str.rstrip}[side]
-    return strip(text, characters)
+    return unless_blank(strip(text, characters))
 
 
 def extract(field: str, moment: Any) -> Number:

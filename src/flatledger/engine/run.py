@@ -7,6 +7,7 @@ import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
+from itertools import islice
 from typing import Any
 
 from ..layout.model import LayoutModel
@@ -282,5 +283,5 @@ class Run:
 
 
 def _list_count(name: str, watch: ListWatch) -> ListCount:
-    unmet = list(watch.unmet())
-    return ListCount(name, len(watch.met), len(unmet), unmet[:UNMET_SHOWN])
+    unmet = len(watch.met) - sum(watch.met.values())
+    return ListCount(name, len(watch.met), unmet, list(islice(watch.unmet(), UNMET_SHOWN)))

@@ -75,7 +75,9 @@ def read_answer(question: Question, given: Any, today: dt.date) -> Answer:
 def _listed(given: Any) -> tuple[str, ...]:
     """Texts parted by commas or blanks, or an iterable of values; each once."""
     parts = re.split(r"[,;\s]+", given) if isinstance(given, str) else map(str, given)
-    return tuple(dict.fromkeys(part.strip() for part in parts if part.strip()))
+    values = dict.fromkeys(map(str.strip, parts))
+    values.pop("", None)
+    return tuple(values)
 
 
 def _as_text(value: Any) -> str:

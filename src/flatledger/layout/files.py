@@ -70,7 +70,7 @@ def values_of(lines: Iterable[str]) -> tuple[str, ...]:
     >>> values_of(["R-1", "", " R-2 ", "R-1"])
     ('R-1', 'R-2')
     """
-    values = dict.fromkeys(line.strip() for line in lines)
+    values = dict.fromkeys(map(str.strip, lines))
     values.pop("", None)
     return tuple(values)
 
