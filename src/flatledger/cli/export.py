@@ -11,7 +11,6 @@ from ..exporting import export
 from ..layout import Layout
 from ..outputs import Target
 from .progress import showing_progress
-from .terminal import errors
 
 FAULTS_UNDER_STRICT = 3
 DOES_NOT_BALANCE = 4
@@ -38,6 +37,7 @@ def run_export(
     code = exit_code(balance, strict)
     if code or not quiet:
         from ..reports.balance_text import print_balance
+        from .terminal import errors
 
         print_balance(balance, errors())
     return code

@@ -18,7 +18,6 @@ from .plan import Plan
 from .protocols import Batch, Row
 from .shape import Field
 from .structure import MEMBERS
-from .survey import Spot, fields_of
 
 FIRST = 300  # so many records are looked at from the start
 
@@ -47,9 +46,11 @@ class DriftWatch:
         self._unmet = dict.fromkeys(plan.unmet)
         self._blank = {p.place: p.column.heading for p in plan.columns if p.column.value}
         self._known = plan.model.known
-        self._spot = Spot()
         self._rows = self._looked_at = 0
         if self._known is not None:
+            from .survey import Spot  # only a layout with a note pays for it
+
+            self._spot = Spot()
             self._look_at(islice(first, FIRST))
 
     def records(self, batch: Batch) -> None:
@@ -89,6 +90,8 @@ class DriftWatch:
         known = self._known
         if known is None:
             return []
+        from .survey import fields_of
+
         paths = [field.path for field in fields_of(self._spot)]
         return [path for path in paths if path not in known and not _in_mapping(path, known)]
 
