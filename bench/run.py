@@ -6,6 +6,7 @@ whole process, the two in turn. Requisitions are generated into the system's tem
 
 from __future__ import annotations
 
+import compileall
 import csv
 import filecmp
 import os
@@ -98,6 +99,7 @@ def sort_large(folder: Path) -> None:
 
 
 def main() -> None:
+    compileall.compile_dir(HERE.parent / "src", quiet=1)  # as it is where a package is installed
     folder = Path(tempfile.gettempdir()) / "flatledger-bench"
     folder.mkdir(exist_ok=True)
     sources = {size: folder / f"requisitions-{size}.jsonl" for size in (10, 100)}
