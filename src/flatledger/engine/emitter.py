@@ -64,12 +64,12 @@ class Emitter(AggregateEmitter):
         exact = column.total is not None and column.total.exact
         result = self.variable("number")
         value = self.number(node)
-        self.block.add(f"{result} = {value.code}")
         guard = f"{result} is not None"
+        code = value.code
         if isinstance(node, n.Path):  # what could not be read is still shown
-            raw = self.value(node).code
             guard += f" and {result}.__class__ is not str"
-            self.block.add(f"if {result} is None and {raw} is not None: {result} = raw_text({raw})")
+            code = f"{code} if {code} is not None else raw_text({self.value(node).code})"
+        self.block.add(f"{result} = {code}")
         if column.decimals is not None and not exact:
             self._round(result, guard, column.decimals)
         elif not isinstance(node, n.Path):

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
-from .code import INDENT, Constants, indented, listed_codes
+from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name
 from .emitter import Emitter
 from .faults import FaultLog
@@ -149,20 +149,25 @@ def _weigh(plan: Plan, constants: Constants) -> str:
             for line in _weighing(index, value, column):
                 block.add(line)
     deepest = max((column.home for column in totalled), default=0)
+    places = range(len(totalled))
 
     def level_lines(level: int) -> list[str]:
         lines = list(emitter.blocks[level].lines)
         if level == deepest:
             return lines or ["pass"]
-        loop = f"for {entry_name(level + 1)} in {entry_name(level)}.kept:"
-        return [*lines, loop, *indented(level_lines(level + 1), 1)]
+        entries = f"{entry_name(level)}.kept"
+        loop = f"for {entry_name(level + 1)} in {entries}:"
+        met = f"met_{level + 1} += len({entries})"
+        return [*lines, met, loop, *indented(level_lines(level + 1), 1)]
 
     starts = [
-        f"count_{i} = sum_{i} = blank_{i} = 0; low_{i} = high_{i} = None"
-        for i in range(len(totalled))
+        "met_0 = len(records)",
+        *(f"met_{level} = 0" for level in range(1, deepest + 1)),
+        *(f"sum_{i} = blank_{i} = text_{i} = 0; low_{i} = high_{i} = None" for i in places),
     ]
     tallies = "".join(
-        f"Tally(count_{i}, sum_{i}, low_{i}, high_{i}, blank_{i}), " for i in range(len(totalled))
+        f"Tally(met_{column.home} - blank_{i} - text_{i}, sum_{i}, low_{i}, high_{i}, blank_{i}), "
+        for i, column in enumerate(totalled)
     )
     lines = [
         "def weigh(records, numbers):",
@@ -175,16 +180,17 @@ def _weigh(plan: Plan, constants: Constants) -> str:
 
 
 def _weighing(index: int, value: str, plan: ColumnPlan) -> list[str]:
+    """The lines that add up one value; what is neither blank nor a text among numbers counts."""
     total = plan.column.total
     assert total is not None
     lines = [f"if {value} is None: blank_{index} += 1"]
     if not plan.numeric:
-        return [*lines, f"else: count_{index} += 1"]
-    lines += [f"elif {value}.__class__ is not str:", f"{INDENT}count_{index} += 1"]
+        return lines
+    lines.append(f"elif {value}.__class__ is str: text_{index} += 1")
     if total.kind in ("sum", "avg"):
-        return [*lines, f"{INDENT}sum_{index} += {value}"]
+        return [*lines, f"else: sum_{index} += {value}"]
     if total.kind in ("min", "max"):
         name, sign = ("low", "<") if total.kind == "min" else ("high", ">")
-        test = f"if {name}_{index} is None or {value} {sign} {name}_{index}:"
-        return [*lines, f"{INDENT}{test} {name}_{index} = {value}"]
+        test = f"elif {name}_{index} is None or {value} {sign} {name}_{index}:"
+        return [*lines, f"{test} {name}_{index} = {value}"]
     return lines
