@@ -4,19 +4,17 @@ from __future__ import annotations
 
 import codecs
 from pathlib import PurePath
-from typing import Any, cast
+from typing import Any
 
 from ..errors import LayoutError
-from .check_rows import RowForms
+from .check_columns import ColumnForms
 from .model import (
-    DEFAULT_SEPARATOR,
     Column,
     Condition,
     Expression,
     Grouping,
     LayoutModel,
     Output,
-    Total,
 )
 from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
@@ -25,13 +23,10 @@ LAYOUT_KEYS = (
     *("layout", "about", "source", "row-per", "row-per-group", "without-entries", "columns"),
     *("only", "ask", "expects-order", "take", "sort", "group", "totals", "calendar", "output"),
 )
-COLUMN_KEYS = (*("value", "text", "decimals", "total", "separator", "aligned", "suppress-output"),)
 CONDITION_KEYS = ("keep", "when", "name", "because")
-TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 OUTPUT_KEYS = (
     *("file", "delimiter", "quote-char", "quote", "header", "line-terminator", "encoding"),
 )
-MOST_DECIMALS = 30
 
 
 def check_layout(item: Item, name: str) -> LayoutModel:
@@ -39,7 +34,7 @@ def check_layout(item: Item, name: str) -> LayoutModel:
     return _Checker(name, item.file).layout(item)
 
 
-class _Checker(RowForms):
+class _Checker(ColumnForms):
     def __init__(self, name: str, file: str) -> None:
         super().__init__()
         self.name = name
@@ -102,85 +97,7 @@ class _Checker(RowForms):
     def without_entries(self, item: Item | None) -> Any:
         return None if item is None else self.choice(item, "`without-entries`", ("keep", "drop"))
 
-    # ---- columns
-
-    def columns(self, item: Item | None, layout: Item) -> tuple[Column, ...]:
-        found = [self.column(entry) for entry in self.items(item)] if item is not None else []
-        columns = [column for column in found if column is not None]
-        if not found and not any(p.message.startswith("`columns`") for p in self.problems):
-            self.fault(item or layout, "`columns` is missing; list at least one `Heading: path`")
-        seen: dict[str, Column] = {}
-        for column in columns:
-            if column.heading in seen:
-                first = seen[column.heading]
-                place = f" (first at line {first.place[0]})" if first.place[0] else ""
-                self.problems.append(
-                    column.problem(f"the heading `{column.heading}` comes twice{place}; rename one")
-                )
-            seen.setdefault(column.heading, column)
-        return tuple(columns)
-
-    def column(self, item: Item) -> Column | None:
-        if not isinstance(item, Mapping) or not item.pairs:
-            self.fault(item, "a column is `Heading: expression`")
-            return None
-        heading, value = item.pairs[0]
-        for extra, _ in item.pairs[1:]:
-            self.fault(extra, self.extra_key(heading.text, extra.text))
-        if not heading.text.strip():
-            self.fault(heading, "a column needs a heading")
-        place = (heading.line, heading.column, heading.file)
-        if isinstance(value, Mapping):
-            properties = self.column_properties(value, heading.text)
-            return Column(heading.text, **properties, place=place)
-        if isinstance(value, Scalar) and not value.text.strip() and not value.style:
-            return Column(heading.text, place=place)
-        expression = self.expression(value, f"column `{heading.text}`")
-        return Column(heading.text, expression, place=place)
-
-    def extra_key(self, heading: str, extra: str) -> str:
-        if extra in COLUMN_KEYS:
-            return f"`{extra}` stands level with the heading `{heading}`; indent it further"
-        return f"`{extra}` stands in the column `{heading}`; each column begins with its own `-`"
-
-    def column_properties(self, item: Mapping, heading: str) -> dict[str, Any]:
-        where = f"column `{heading}`"
-        keys = self.mapping(item, where, COLUMN_KEYS)
-        if "value" in keys and "text" in keys:
-            self.fault(item, f"{where} has both `value` and `text`; keep one")
-        found: dict[str, Any] = {}
-        if "value" in keys:
-            found["value"] = self.expression(keys["value"], where)
-        if "text" in keys:
-            found["text"] = self.text(keys["text"], f"`text` of {where}")
-        if "decimals" in keys:
-            found["decimals"] = self.whole_number(keys["decimals"], "`decimals`", MOST_DECIMALS)
-        if "total" in keys:
-            found["total"] = self.total(keys["total"])
-            if "value" not in keys:
-                self.fault(item, f"{where} has a total but no `value` to add up")
-        if "separator" in keys:
-            found["separator"] = self.named_text(keys["separator"], "`separator`")
-        else:
-            found["separator"] = DEFAULT_SEPARATOR
-        if "aligned" in keys:
-            found["aligned"] = self.switch(keys["aligned"], "`aligned`")
-        if "suppress-output" in keys:
-            found["suppressed"] = self.switch(keys["suppress-output"], "`suppress-output`")
-        return found
-
-    def total(self, item: Item) -> Total:
-        if isinstance(item, Mapping) and item.pairs:
-            kind, how = item.pairs[0]
-            for extra, _ in item.pairs[1:]:
-                self.fault(extra, "`total` takes one kind of total")
-            self.choice(how, f"`{kind.text}`", ("exact",))
-            if kind.text not in ("sum", "avg"):
-                self.fault(kind, "only `sum` and `avg` can be exact")
-            return Total(cast(Any, self.choice(kind, "`total`", TOTAL_KINDS)), exact=True)
-        return Total(cast(Any, self.choice(item, "`total`", TOTAL_KINDS)))
-
-    # ---- conditions, order, groups
+    # ---- conditions
 
     def conditions(self, item: Item | None) -> tuple[Condition, ...]:
         if item is None:
