@@ -138,14 +138,19 @@ class _Watched:
 
     def preview(self, column: Column, plan: Plan | None) -> ColumnPreview:
         return ColumnPreview(
-            heading=column.heading,
+            heading=column.title,
             source=_source_of(column),
             home=_home_of(column, plan),
             kinds=self.kinds,
             filled=self.filled,
             examples=self.examples,
-            none="" if column.text is not None else "blank",
+            none=_instead(column),
         )
+
+
+def _instead(column: Column) -> str:
+    """What stands where there is no value."""
+    return "" if column.text is not None else column.default or column.null or "blank"
 
 
 def _shown(cell: Any) -> str:

@@ -10,10 +10,21 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+import msgspec
+
 from ..language import nodes as n
+from ..layout.model import Column
 from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, Operand
 from .plan import ColumnPlan
+
+_KINDS = {  # of a datatype: the kind it is read as, and the function that writes it
+    "boolean": ("truth", "truth_text"),
+    "date": ("moment", "day_text"),
+    "dateTime": ("moment", "timestamp_text"),
+    "time": ("time", "text_of"),
+    "duration": ("interval", "text_of"),
+}
 
 
 class Emitter(AggregateEmitter):
@@ -38,7 +49,9 @@ class Emitter(AggregateEmitter):
     def cell(self, plan: ColumnPlan) -> Operand:
         """The value of a column as it is written."""
         value = plan.column.value
-        if value is None or plan.numeric:
+        if plan.column.translate and plan.column.translate.otherwise == "fault":
+            return self._known_code(plan)
+        if value is None or plan.numeric or plan.column.typed:
             return self.column(plan)
         with self.at(plan.home):
             if plan.column.total and plan.column.total.kind == "list":
@@ -57,6 +70,8 @@ class Emitter(AggregateEmitter):
             return Operand("None", "null")
         if plan.numeric:
             return self._numeric_column(plan, column.value.node)
+        if column.typed:
+            return self._typed_column(column, column.value.node)
         return self.value(column.value.node)
 
     def _numeric_column(self, plan: ColumnPlan, node: n.Node) -> Operand:
@@ -70,12 +85,37 @@ class Emitter(AggregateEmitter):
             guard += f" and {result}.__class__ is not str"
             code = f"{code} if {code} is not None else raw_text({self.value(node).code})"
         self.block.add(f"{result} = {code}")
+        if column.datatype == "integer":
+            self.block.add(f"{result} = whole({result}, {self.site(node)}, number)")
         if column.decimals is not None and not exact:
             self._round(result, guard, column.decimals)
         elif not isinstance(node, n.Path):
             test = f"{guard} and {result}.__class__ is not int"
             self.block.add(f"if {test}: {result} = plain({result})")
         return Operand(result, "number")
+
+    def _typed_column(self, column: Column, node: n.Node) -> Operand:
+        """A text of one datatype; a field that can't be read as such is still shown."""
+        if column.datatype in _KINDS:
+            kind, function = _KINDS[column.datatype]
+            value = self.as_kind(kind, node)
+            raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
+            code = f"{function}({value.code}) if {value.code} is not None else {raw}"
+            return self.assign(code, "text")
+        value = self._shown(node, column.separator, column.aligned)
+        code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
+        return self.assign(code, "text")
+
+    def _known_code(self, plan: ColumnPlan) -> Operand:
+        """The value of a column whose codes are all on its list; another one is a fault."""
+        unchecked = msgspec.structs.replace(plan.column, translate=None)
+        value = self.cell(msgspec.structs.replace(plan, column=unchecked))
+        codes = self.constants.name(plan.column.translate, "translation")
+        site = self.constants.name(plan.column.heading, "site")
+        with self.at(plan.home) as block:
+            call = f"known_code({value.code}, {codes}, {site}, number)"
+            block.add(f"if {value.code} is not None: {call}")
+        return value
 
     def _round(self, name: str, guard: str, decimals: int) -> None:
         unit = self.constants.name(Decimal(1).scaleb(-decimals), "unit")

@@ -245,6 +245,9 @@ class Plan:
 
     def _kind_of_column(self, plan: ColumnPlan) -> str:
         column = plan.column
-        if column.decimals is not None or (column.total and column.total.kind != "count"):
+        if column.typed:
+            return "text"
+        adds = column.total is not None and column.total.kind != "count"
+        if column.datatype or column.decimals is not None or adds:
             return "number"
         return self.kind(column.value.node) if column.value else "text"

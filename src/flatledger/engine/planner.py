@@ -209,7 +209,7 @@ class _Planner:
             return plan
         kind = self.result.kind(column.value.node)
         adds = column.total is not None and column.total.kind not in ("count", "list")
-        wanted = column.decimals is not None or adds
+        wanted = column.decimals is not None or adds or column.datatype in ("integer", "decimal")
         if wanted and kind not in ("number", "any", "null"):
             what = "`decimals`" if column.decimals is not None else "a total"
             message = f"column `{column.heading}` has {what}, but its value is a {kind}"

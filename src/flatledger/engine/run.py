@@ -15,6 +15,7 @@ from .balance import Asked, Balance, ConditionCount, LevelCount, ListCount, Peri
 from .drift import DriftWatch
 from .expecting import OrderWatch
 from .faults import FaultLog
+from .finishing import Finisher
 from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
 from .matching import ListWatch
@@ -64,7 +65,11 @@ class Run:
         self._returning: list[Returning] = []
 
     def blocks(self) -> Iterator[list[Row]]:
-        """The rows of the table, total rows among them, some at a time."""
+        """The rows of the table as they are written, total rows among them, some at a time."""
+        finisher = Finisher(self.plan)
+        return map(finisher.finished, self._blocks()) if finisher.active else self._blocks()
+
+    def _blocks(self) -> Iterator[list[Row]]:
         if not self.plan.model.totals.detail:
             yield from self._summary()
         elif self.plan.model.totals.subtotals == "before" and self.plan.group:

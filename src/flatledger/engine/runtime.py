@@ -12,8 +12,10 @@ from typing import Any
 
 from ..language.patterns import PatternTooSlowError
 from ..language.selecting import Selection
+from ..layout.model import Translation
 from . import times
 from .aggregates import AGGREGATES
+from .cleaning import cleaned
 from .faults import Fault, FaultLog, shown
 from .functions import FUNCTIONS, cast_value, text_of
 from .matching import like, like_regex, overlap
@@ -80,6 +82,11 @@ class Runtime:
             "members": members,
             "put_entries": put_entries,
             "text_of": text_of,
+            "day_text": times.day_text,
+            "timestamp_text": times.timestamp_text,
+            "cleaned": cleaned,
+            "known_code": self.known_code,
+            "whole": self.whole,
         }
 
     def _guarded(self, function: Callable[..., Any]) -> Callable[..., Any]:
@@ -106,6 +113,20 @@ class Runtime:
 
     def fault(self, number: int, path: str, value: object, reason: str) -> None:
         self._log.add(Fault(number, path, shown(value), reason))
+
+    def known_code(self, value: Any, codes: Translation, path: str, number: int) -> None:
+        """Tell of a code that is not on its list."""
+        if codes.find(str(value)) is None:
+            self.fault(number, path, value, "is not on the code list")
+
+    def whole(self, value: Any, path: str, number: int) -> Any:
+        """A whole number; of another the text, which is a fault and in no total."""
+        if isinstance(value, Decimal):
+            if value != value.to_integral_value():
+                self.fault(number, path, value, "is no whole number")
+                return format(value, "f")
+            return int(value)
+        return value
 
     # ---- shapes
 

@@ -68,6 +68,16 @@ def as_date(value: Any) -> dt.date:
     return moment.date() if isinstance(moment, dt.datetime) else moment
 
 
+def day_text(moment: dt.date) -> str:
+    """The day of a moment, as ISO 8601 writes it."""
+    return as_date(moment).isoformat()
+
+
+def timestamp_text(moment: dt.date) -> str:
+    """A moment with its time, as ISO 8601 writes it."""
+    return as_timestamp(moment).isoformat()
+
+
 def as_timestamp(value: Any) -> dt.datetime:
     """A moment with its time; a day begins at midnight."""
     moment = as_moment(value)

@@ -20,8 +20,9 @@ from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
-    *("layout", "about", "source", "row-per", "row-per-group", "without-entries", "columns"),
-    *("only", "ask", "expects-order", "take", "sort", "group", "totals", "calendar", "output"),
+    *("layout", "about", "locale", "source", "row-per", "row-per-group", "without-entries"),
+    *("columns", "only", "ask", "expects-order", "take", "sort", "group", "totals", "calendar"),
+    "output",
 )
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (
@@ -46,6 +47,7 @@ class _Checker(ColumnForms):
         model = LayoutModel(
             name=self.text(keys["layout"], "`layout`") if "layout" in keys else self.name,
             about=self.text(keys["about"], "`about`") if "about" in keys else "",
+            locale=self.locale(keys["locale"]) if "locale" in keys else "",
             records=self.source(keys.get("source")),
             row_per=self.row_per(keys.get("row-per")),
             row_per_group=self.row_per_group(keys, columns),

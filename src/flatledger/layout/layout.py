@@ -21,6 +21,7 @@ from .known import read_note
 from .lists import lists_of
 from .shelf import Shelf
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
+from .translations import with_codes
 
 
 class Layout:
@@ -43,7 +44,7 @@ class Layout:
         self._item = item
         self._folder = folder
         self._shelf = shelf
-        self.model = check_layout(item, name)
+        self.model = with_codes(check_layout(item, name), folder)
         lists = lists_of(self.model, folder, shelf)
         if lists:
             self.model = msgspec.structs.replace(self.model, lists=lists)
@@ -171,7 +172,7 @@ class Layout:
     @property
     def headings(self) -> tuple[str, ...]:
         """The headings of the columns that are written, in order."""
-        return tuple(column.heading for column in self.model.columns if not column.suppressed)
+        return tuple(column.title for column in self.model.columns if not column.suppressed)
 
     def __repr__(self) -> str:
         return f"<Layout {self.name}: {', '.join(self.headings)}>"

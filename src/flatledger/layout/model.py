@@ -48,11 +48,31 @@ class Total(msgspec.Struct, frozen=True):
     keeps: str = ""
 
 
+class Translation(msgspec.Struct, frozen=True):
+    """What codes are called; a code that is not on the list is kept, left blank, or a fault.
+
+    ``folded``: case and blanks around a code do not count. ``file`` is where the list comes from.
+    """
+
+    codes: dict[str, str] = {}
+    otherwise: Literal["keep", "blank", "fault"] = "keep"
+    folded: bool = False
+    file: str | None = None
+
+    def find(self, code: str) -> str | None:
+        """What a code is called, or None where it is not on the list."""
+        if not self.folded:
+            return self.codes.get(code)
+        wanted = code.strip().casefold()
+        return next((w for c, w in self.codes.items() if c.strip().casefold() == wanted), None)
+
+
 class Column(msgspec.Struct, frozen=True):
     """One column: an expression, or the same ``text`` on every row, or blank (neither).
 
     ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats;
-    ``aligned`` keeps a place for each entry that has no value.
+    ``aligned`` keeps a place for each entry that has no value. ``datatype`` and ``clean`` say what
+    a value becomes; ``translate``, ``format``, ``default`` and ``null`` only how it is written.
     """
 
     heading: str
@@ -63,7 +83,25 @@ class Column(msgspec.Struct, frozen=True):
     separator: str = DEFAULT_SEPARATOR
     aligned: bool = False
     suppressed: bool = False
+    datatype: str | None = None
+    clean: tuple[str, ...] = ()
+    unit: str = ""
+    translate: Translation | None = None
+    format: str | None = None
+    locale: str = ""
+    default: str | None = None
+    null: str = ""
     place: Place = (0, 0, "")
+
+    @property
+    def title(self) -> str:
+        """The heading as it is written, with the unit."""
+        return f"{self.heading}, {self.unit}" if self.unit else self.heading
+
+    @property
+    def typed(self) -> bool:
+        """Whether its values are made texts of one kind."""
+        return bool(self.clean) or self.datatype not in (None, "integer", "decimal")
 
     def problem(self, message: str) -> Problem:
         """A fault of this column, placed at its heading."""
@@ -193,5 +231,6 @@ class LayoutModel(msgspec.Struct, frozen=True):
     output: Output = msgspec.field(default_factory=Output)
     lists: tuple[NamedList, ...] = ()
     known: frozenset[str] | None = None
+    locale: str = ""
     questions: tuple[Question, ...] = ()
     answers: tuple[Answer, ...] = ()

@@ -1,0 +1,148 @@
+"""Finishing cells as they are written: code lists, patterns, and what stands for nothing.
+
+None of this enters a calculation, an order or a total (DESIGN, rule 14).
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any
+
+import msgspec
+
+from ..layout.model import Column
+from .plan import Plan
+from .protocols import Row, TotalRow
+
+Step = Callable[[Any], Any]
+_REMEMBERED = 20_000
+
+
+class Finisher:
+    """Finishes the rows of one layout. ``active``: whether there is anything to do."""
+
+    def __init__(self, plan: Plan) -> None:
+        locale = plan.model.locale
+        columns = [
+            one.column
+            if one.column.locale or not locale
+            else msgspec.structs.replace(one.column, locale=locale)
+            for one in plan.written
+        ]
+        self._rows = [_steps(column) for column in columns]
+        self._totals = [_formatting(column) for column in columns]
+        self.active = any(self._rows)
+
+    def finished(self, rows: list[Row]) -> list[Row]:
+        """The rows as they are written; of total rows only the figures are formatted."""
+        return [
+            TotalRow(map(_formatted_figure, row, self._totals))
+            if row.__class__ is TotalRow
+            else tuple(map(_applied, row, self._rows))
+            for row in rows
+        ]
+
+
+def _applied(cell: Any, steps: list[Step]) -> Any:
+    for step in steps:
+        cell = step(cell)
+    return cell
+
+
+def _formatted_figure(cell: Any, step: Step | None) -> Any:
+    return step(cell) if step and isinstance(cell, int | Decimal) else cell
+
+
+def _steps(column: Column) -> list[Step]:
+    """What is done to a cell, in this order: code list, pattern, default, null."""
+    steps: list[Step] = []
+    if column.translate is not None:
+        steps.append(_translating(column))
+    formatting = _formatting(column)
+    if formatting is not None:
+        steps.append(formatting)
+    instead = column.default if column.default is not None else column.null
+    if instead:
+        steps.append(lambda cell: instead if cell is None else cell)
+    return steps
+
+
+def _translating(column: Column) -> Step:
+    translation = column.translate
+    assert translation is not None
+    find = translation.find
+    keep = translation.otherwise == "keep"
+
+    def translate(cell: Any) -> Any:
+        if cell is None:
+            return None
+        wording = find(str(cell))
+        return wording if wording is not None else cell if keep else None
+
+    return translate
+
+
+def _formatting(column: Column) -> Step | None:
+    """A cell by a pattern of UTS #35; what is no value of its kind is left as it is."""
+    if column.format is None:
+        return None
+    form = _FORMS.get(column.datatype or "decimal", _as_number)
+    pattern, locale = column.format, column.locale or "en"
+
+    @lru_cache(_REMEMBERED)
+    def formatted(text: str, kind: type) -> Any:
+        return form(text if kind is str else kind(text), pattern, locale)
+
+    return lambda cell: None if cell is None else formatted(str(cell), cell.__class__)
+
+
+def _as_number(cell: Any, pattern: str, locale: str) -> Any:
+    from babel.numbers import format_decimal
+
+    if not isinstance(cell, int | Decimal):
+        return cell
+    return format_decimal(cell, pattern, locale, decimal_quantization=False)
+
+
+def _as_date(cell: Any, pattern: str, locale: str) -> Any:
+    from babel.dates import format_date
+
+    try:
+        return format_date(dt.date.fromisoformat(cell), pattern, locale)
+    except (TypeError, ValueError):
+        return cell
+
+
+def _as_timestamp(cell: Any, pattern: str, locale: str) -> Any:
+    from babel.dates import format_datetime
+
+    try:
+        return format_datetime(dt.datetime.fromisoformat(cell), pattern, locale=locale)
+    except (TypeError, ValueError):
+        return cell
+
+
+def _as_time(cell: Any, pattern: str, locale: str) -> Any:
+    from babel.dates import format_time
+
+    try:
+        return format_time(dt.time.fromisoformat(cell), pattern, locale=locale)
+    except (TypeError, ValueError):
+        return cell
+
+
+def _as_truth(cell: Any, pattern: str, _: str) -> Any:
+    """CSVW's form of a truth value: what stands for true and for false, as `Y|N`."""
+    yes, _, no = pattern.partition("|")
+    return {"true": yes, "false": no}.get(str(cell), cell)
+
+
+_FORMS: dict[str, Callable[[Any, str, str], Any]] = {
+    "date": _as_date,
+    "dateTime": _as_timestamp,
+    "time": _as_time,
+    "boolean": _as_truth,
+}

@@ -1,0 +1,56 @@
+"""Code lists: what a column's codes are called, in the layout or in a CSV file beside it."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import msgspec
+
+from ..errors import LayoutError, Problem
+from .files import beside, reading
+from .model import Column, LayoutModel
+
+
+def with_codes(model: LayoutModel, folder: Path | None) -> LayoutModel:
+    """The model with the code lists that its columns take from files. Raises LayoutError."""
+    problems: list[Problem] = []
+    columns = tuple(_with_codes(column, folder, problems) for column in model.columns)
+    if problems:
+        raise LayoutError(model.name, problems)
+    return msgspec.structs.replace(model, columns=columns)
+
+
+def _with_codes(column: Column, folder: Path | None, problems: list[Problem]) -> Column:
+    translation = column.translate
+    if translation is None or translation.file is None:
+        return column
+    try:
+        codes = read_codes(beside(translation.file, folder))
+    except LayoutError as error:
+        problems.append(column.problem(str(error)))
+        return column
+    return msgspec.structs.replace(
+        column, translate=msgspec.structs.replace(translation, codes=codes)
+    )
+
+
+def read_codes(path: Path) -> dict[str, str]:
+    """A code list: the first two columns of a CSV file below its header.
+
+    Raises LayoutError where it can't be read, or where a code comes twice.
+    """
+    codes: dict[str, str] = {}
+    lines: dict[str, int] = {}
+    with reading(path), path.open(encoding="utf-8-sig", newline="") as file:
+        first = file.readline()
+        rows = csv.reader(file, delimiter=max(",;\t", key=first.count))
+        for row in rows:
+            if len(row) < 2:
+                continue
+            code, line = row[0].strip(), rows.line_num + 1
+            if code in codes:
+                message = f"the code `{code}` comes twice, on lines {lines[code]} and {line}"
+                raise LayoutError(str(path), [Problem(message)])
+            codes[code], lines[code] = row[1].strip(), line
+    return codes
