@@ -20,12 +20,14 @@ ARROWS = {
     "reports": {"errors", "engine", "layout"},
     "demo": set(),
     "spilling": {"errors", "engine"},
-    "exporting": {"errors", "engine", "layout", "sources", "outputs", "spilling"},
+    "spreading": {"errors", "language", "layout", "sources"},
+    "exporting": {"errors", "engine", "layout", "sources", "outputs", "spilling", "spreading"},
     "trying": {"errors", "language", "engine", "layout", "sources"},
     "surveying": {"errors", "language", "engine", "sources", "reports"},
     "drafting": {"errors", "engine", "layout", "sources", "surveying", "reports"},
     "previewing": {
         *("errors", "engine", "layout", "sources", "outputs", "exporting", "reports"),
+        "spreading",
     },
     "shelving": {"errors", "layout", "outputs"},
     "cli": {

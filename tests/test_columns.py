@@ -8,6 +8,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError
@@ -34,6 +36,14 @@ def test_an_example_of_the_page(tmp_path: Path, column: str, expected: str) -> N
 
 def test_the_examples_are_there() -> None:
     assert len(EXAMPLES) > 20
+
+
+@pytest.mark.parametrize("text", re.findall(r"```yaml\n(.*?)```", PAGE, re.DOTALL))
+def test_a_layout_of_the_page(demo: Path, text: str) -> None:
+    rows = flatledger.rows(Layout.from_text(text), demo / "requisitions.jsonl")
+    assert len(rows.headings) > 2
+    assert any(cell is not None for row in rows for cell in row[2:])
+    assert rows.balance().balanced
 
 
 RECORDS: list[Any] = [
@@ -121,3 +131,88 @@ def test_a_preview_says_what_stands_for_nothing() -> None:
     assert (column.heading, column.none) == ("A, m", "none")
     rows, _ = table({"columns": [{"A": {"value": "a", "null": "-"}}]}, [{}])
     assert rows == [("-",)]
+
+
+# ---- columns from what repeats
+
+options = st.lists(
+    st.fixed_dictionaries(
+        {"key": st.sampled_from(["v", "cap", "it's"]), "value": st.sampled_from(["1", "2", "x"])}
+    ),
+    max_size=4,
+)
+
+
+@given(st.lists(options, max_size=6), st.booleans())
+def test_columns_from_keys_carry_exactly_the_values(records: list[Any], listed: bool) -> None:
+    source = [{"no": number, "options": found} for number, found in enumerate(records)]
+    spread = {
+        "columns-from": "options",
+        "named-by": "options.key",
+        "value": "options.value",
+        "separator": "|",
+        **({"keys": ["cap", "v"]} if listed else {}),
+    }
+    layout = Layout.from_data({"columns": [{"No": "no"}, {"{key}": spread}]})
+    rows = flatledger.rows(layout, source)
+    keys = rows.headings[1:]
+    met = dict.fromkeys(option["key"] for found in records for option in found)
+    assert keys == (("cap", "v") if listed else tuple(met))
+    for row, found in zip(rows, records, strict=True):
+        for key, cell in zip(keys, row[1:], strict=True):
+            values = [option["value"] for option in found if option["key"] == key]
+            assert cell == ("|".join(values) if values else None)
+    strange = sum(any(option["key"] not in keys for option in found) for found in records)
+    assert rows.balance().fault_count == strange
+    assert rows.balance().balanced
+
+
+@given(st.lists(st.lists(st.integers(0, 9), max_size=4), min_size=1, max_size=6))
+def test_numbered_columns_carry_exactly_the_values(records: list[list[int]]) -> None:
+    source = [{"payments": [{"amount": n, "by": f"b{n}"} for n in found]} for found in records]
+    spread = {
+        "columns-from": "payments",
+        "named-by": "ordinal(payments)",
+        "values": {"amount": "payments.amount", "by": "payments.by"},
+    }
+    rows = flatledger.rows(Layout.from_data({"columns": [{"P": spread}, {"X": "x"}]}), source)
+    most = max(map(len, records))
+    assert rows.headings == (
+        *(f"P {n} {name}" for n in range(1, most + 1) for name in ("amount", "by")),
+        "X",
+    )
+    for row, found in zip(rows, records, strict=True):
+        whole = [part for n in found for part in (n, f"b{n}")]
+        assert list(row[:-1]) == whole + [None] * (2 * most - len(whole))
+    assert rows.balance().fault_count == 0
+
+
+def test_columns_from_the_members_of_a_mapping_and_what_is_too_many() -> None:
+    source = [{"names": {"en": "x", "cy": "y"}}, {"names": {"cy": "z", "gd": "q"}}, {}]
+    name: dict[str, Any] = {
+        "columns-from": "names.*",
+        "named-by": "key(names.*)",
+        "value": "names.*",
+    }
+    rows = flatledger.rows(Layout.from_data({"columns": [{"Name": name}]}), source)
+    assert rows.headings == ("Name en", "Name cy", "Name gd")
+    assert list(rows) == [("x", "y", None), (None, "z", "q"), (None, None, None)]
+    with pytest.raises(LayoutError, match="would be 3 columns, and `at-most` is 2"):
+        flatledger.rows(Layout.from_data({"columns": [{"Name": {**name, "at-most": 2}}]}), source)
+    with pytest.raises(flatledger.SourceError, match="can be read once only"):
+        flatledger.rows(Layout.from_data({"columns": [{"Name": name}]}), iter(source))
+    for wrong, says in (
+        ({"columns-from": "names.*", "value": "names.*"}, "goes with `named-by` and `value`"),
+        ({**name, "columns-from": "1 + 1"}, "takes a level"),
+        ({**name, "named-by": "ordinal(names)", "keys": ["a"]}, "take `at-most`, and no `keys`"),
+    ):
+        with pytest.raises(LayoutError, match=says):
+            Layout.from_data({"columns": [{"Name": wrong}]})
+
+
+def test_a_key_that_comes_twice_is_a_fault_where_it_is_totalled() -> None:
+    source = [{"o": [{"k": "a", "v": 1}, {"k": "a", "v": 2}]}, {"o": [{"k": "a", "v": 5}]}]
+    spread = {"columns-from": "o", "named-by": "o.k", "value": "o.v", "keys": ["a"], "total": "sum"}
+    rows, balance = table({"columns": [{"{key}": spread}]}, source)
+    assert [str(row[0]) for row in rows] == ["None", "5", "5"]
+    assert (balance.balanced, balance.fault_count) == (True, 1)

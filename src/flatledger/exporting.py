@@ -16,6 +16,7 @@ from .layout.known import note_of, note_text
 from .outputs import DelimitedWriter, Target
 from .sources import AnySource, open_source
 from .spilling import TemporaryRows
+from .spreading import with_columns
 
 
 class Rows(Iterator[Row]):
@@ -32,7 +33,7 @@ class Rows(Iterator[Row]):
         progress: Progress | None = None,
         ask: Mapping[str, Any] | None = None,
     ) -> None:
-        layout = layout.answered(ask)
+        layout = with_columns(layout.answered(ask), source)
         opened = open_source(source, layout.model.records)
         self.headings = layout.headings
         self._run = start_run(layout, opened, progress)
@@ -94,7 +95,7 @@ def export(
     >>> balance.balanced, balance.rows, table.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    layout = layout.answered(ask)
+    layout = with_columns(layout.answered(ask), source)
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")

@@ -19,6 +19,7 @@ from .layout import Layout
 from .layout.model import Column
 from .outputs import DelimitedWriter, Target
 from .sources import AnySource, open_source
+from .spreading import with_columns
 
 ROWS = 10
 EXAMPLES = 3
@@ -53,7 +54,7 @@ def preview(
     >>> [(column.heading, column.source, column.filled) for column in look.columns], look.rows
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
-    layout = layout.answered(ask)
+    layout = with_columns(layout.answered(ask), source)
     opened = open_source(source, layout.model.records)
     run = start_run(layout, _FirstRecords(opened) if sample else opened, progress)
     columns = [column for column in layout.model.columns if not column.suppressed]

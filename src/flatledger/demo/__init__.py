@@ -14,6 +14,7 @@ LAYOUTS = {  # each with the source that it is for
     "period-requisitions.yaml": "requisitions.jsonl",
     "wanted-requisitions.yaml": "requisitions.jsonl",
     "word-search.yaml": "requisitions.jsonl",
+    "options-as-columns.yaml": "requisitions.jsonl",
     "drill-register.yaml": "drills.json",
 }
 LISTS = ("wanted.txt",)

@@ -44,7 +44,8 @@ class DriftWatch:
     def __init__(self, plan: Plan, first: Iterable[Any]) -> None:
         self._root = plan.shape.root
         self._unmet = dict.fromkeys(plan.unmet)
-        self._blank = {p.place: p.column.heading for p in plan.columns if p.column.value}
+        columns = [plan for plan in plan.columns if plan.column.value and not plan.column.checks]
+        self._blank = {plan.place: plan.column.heading for plan in columns}
         self._known = plan.model.known
         self._rows = self._looked_at = 0
         if self._known is not None:

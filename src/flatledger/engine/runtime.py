@@ -117,7 +117,7 @@ class Runtime:
     def known_code(self, value: Any, codes: Translation, path: str, number: int) -> None:
         """Tell of a code that is not on its list."""
         if codes.find(str(value)) is None:
-            self.fault(number, path, value, "is not on the code list")
+            self.fault(number, path, value, codes.reason)
 
     def whole(self, value: Any, path: str, number: int) -> Any:
         """A whole number; of another the text, which is a fault and in no total."""

@@ -4,19 +4,25 @@ from __future__ import annotations
 
 from typing import Any, cast
 
+from msgspec import structs
+
+from ..language.nodes import Path
 from .check_rows import RowForms
-from .model import DEFAULT_SEPARATOR, Column, Total, Translation
+from .model import DEFAULT_SEPARATOR, Column, Spread, Total, Translation
+from .spreading import spread_column
 from .text import Item, Mapping, Scalar
 
 COLUMN_KEYS = (
     *("value", "text", "datatype", "clean", "decimals", "unit", "total", "separator", "aligned"),
     *("translate", "format", "locale", "default", "null", "suppress-output"),
+    *("columns-from", "named-by", "values", "keys", "at-most"),
 )
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
 CLEANING = ("strip-markup", "nfc", "single-line", "collapse", "trim")
 TRANSLATE_KEYS = ("codes", "otherwise", "folded")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 MOST_DECIMALS = 30
+MOST_COLUMNS = 5_000
 
 
 class ColumnForms(RowForms):
@@ -24,7 +30,7 @@ class ColumnForms(RowForms):
 
     def columns(self, item: Item | None, layout: Item) -> tuple[Column, ...]:
         found = [self.column(entry) for entry in self.items(item)] if item is not None else []
-        columns = [column for column in found if column is not None]
+        columns = [one for column in found for one in column]
         if not found and not any(p.message.startswith("`columns`") for p in self.problems):
             self.fault(item or layout, "`columns` is missing; list at least one `Heading: path`")
         seen: dict[str, Column] = {}
@@ -38,10 +44,11 @@ class ColumnForms(RowForms):
             seen.setdefault(column.heading, column)
         return tuple(columns)
 
-    def column(self, item: Item) -> Column | None:
+    def column(self, item: Item) -> list[Column]:
+        """A column; several, where it says for which keys it is made into columns."""
         if not isinstance(item, Mapping) or not item.pairs:
             self.fault(item, "a column is `Heading: expression`")
-            return None
+            return []
         heading, value = item.pairs[0]
         for extra, _ in item.pairs[1:]:
             self.fault(extra, self.extra_key(heading.text, extra.text))
@@ -50,11 +57,16 @@ class ColumnForms(RowForms):
         place = (heading.line, heading.column, heading.file)
         if isinstance(value, Mapping):
             properties = self.column_properties(value, heading.text)
-            return Column(heading.text, **properties, place=place)
+            column = Column(heading.text, **properties, place=place)
+            keys = {key.text: one for key, one in value.pairs}.get("keys")
+            if column.spread is None or column.spread.numbered or keys is None:
+                return [column]
+            listed = [self.text(key, "`keys`") for key in self.items(keys)]
+            return spread_column(column, column.spread, listed)
         if isinstance(value, Scalar) and not value.text.strip() and not value.style:
-            return Column(heading.text, place=place)
+            return [Column(heading.text, place=place)]
         expression = self.expression(value, f"column `{heading.text}`")
-        return Column(heading.text, expression, place=place)
+        return [Column(heading.text, expression, place=place)]
 
     def extra_key(self, heading: str, extra: str) -> str:
         if extra in COLUMN_KEYS:
@@ -67,7 +79,9 @@ class ColumnForms(RowForms):
         if "value" in keys and "text" in keys:
             self.fault(item, f"{where} has both `value` and `text`; keep one")
         found: dict[str, Any] = {}
-        if "value" in keys:
+        if "columns-from" in keys:
+            found["spread"] = self.spread(keys, item, where)
+        elif "value" in keys:
             found["value"] = self.expression(keys["value"], where)
         if "text" in keys:
             found["text"] = self.text(keys["text"], f"`text` of {where}")
@@ -75,7 +89,7 @@ class ColumnForms(RowForms):
             found["decimals"] = self.whole_number(keys["decimals"], "`decimals`", MOST_DECIMALS)
         if "total" in keys:
             found["total"] = self.total(keys["total"])
-            if "value" not in keys:
+            if not keys.keys() & {"value", "values"}:
                 self.fault(item, f"{where} has a total but no `value` to add up")
         if "separator" in keys:
             found["separator"] = self.named_text(keys["separator"], "`separator`")
@@ -99,7 +113,7 @@ class ColumnForms(RowForms):
             found["clean"] = tuple(self.choice(step, "`clean`", CLEANING) for step in steps)
             if found.get("datatype", "string") != "string" or "decimals" in keys:
                 self.fault(item, f"{where}: `clean` is for texts, and this is a number or a date")
-        if found.keys() and "value" not in keys:
+        if found.keys() and not keys.keys() & {"value", "values"}:
             self.fault(item, f"{where} has a datatype but no `value`")
         numeric = found.get("datatype") in ("integer", "decimal")
         if "decimals" in keys and "datatype" in found and not numeric:
@@ -180,6 +194,29 @@ class ColumnForms(RowForms):
             if code.text in found:
                 self.fault(code, f"the code `{code.text}` comes twice; keep one")
             found[code.text] = self.text(wording, f"the wording of `{code.text}`")
+        return found
+
+    def spread(self, keys: dict[str, Item], item: Item, where: str) -> Spread | None:
+        """`columns-from` a level, `named-by` what tells its entries apart, with `value`."""
+        level = self.expression(keys["columns-from"], f"`columns-from` of {where}")
+        named_by = self.expression(keys["named-by"], "`named-by`") if "named-by" in keys else None
+        pairs = [("", keys["value"])] if "value" in keys else []
+        if "values" in keys and isinstance(keys["values"], Mapping):
+            pairs += [(name.text, value) for name, value in keys["values"].pairs]
+        values = [(name, self.expression(value, where)) for name, value in pairs]
+        if named_by is None or not values:
+            self.fault(item, f"{where}: `columns-from` goes with `named-by` and `value`")
+        if level is None or named_by is None or not all(value for _, value in values):
+            return None
+        if not isinstance(level.node, Path):
+            self.fault(keys["columns-from"], "`columns-from` takes a level, such as lines.options")
+            return None
+        found = Spread(level, named_by, cast(Any, tuple(values)))
+        if found.numbered and "keys" in keys:
+            self.fault(keys["keys"], "numbered columns take `at-most`, and no `keys`")
+        if "at-most" in keys:
+            most = self.whole_number(keys["at-most"], "`at-most`", MOST_COLUMNS)
+            found = structs.replace(found, at_most=most)
         return found
 
     def total(self, item: Item) -> Total:

@@ -6,6 +6,7 @@ import copy
 import datetime as dt
 import os
 from collections.abc import Mapping as AnyMapping
+from collections.abc import Sequence
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,7 @@ from .files import SUFFIXES, read_items
 from .known import read_note
 from .lists import lists_of
 from .shelf import Shelf
+from .spreading import spread
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
 from .translations import with_codes
 
@@ -130,6 +132,12 @@ class Layout:
             return self
         layout = copy.copy(self)
         layout.model = model
+        return layout
+
+    def spread(self, found: AnyMapping[str, Sequence[Any]]) -> Layout:
+        """The layout with a column for each of the keys that were found, by heading."""
+        layout = copy.copy(self)
+        layout.model = spread(self.model, dict(found))
         return layout
 
     def learning(self) -> Layout:

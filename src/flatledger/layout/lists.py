@@ -36,7 +36,11 @@ def lists_of(model: LayoutModel, folder: Path | None, shelf: Shelf) -> tuple[Nam
 
 def expressions_of(model: LayoutModel) -> Iterator[Expression]:
     """Every expression of a layout that may look something up."""
-    yield from (column.value for column in model.columns if column.value)
+    for column in model.columns:
+        if column.value:
+            yield column.value
+        if column.spread:
+            yield from (value for _, value in column.spread.values)
     yield from (condition.value for condition in model.conditions)
     yield from (key.value for key in model.sort if key.value)
     yield from (key.value for key in (*model.group, *model.row_per_group) if key.value)

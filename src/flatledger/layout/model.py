@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 
 from ..errors import Problem
-from ..language.nodes import Node
+from ..language.nodes import Call, Node
 from .asking import Answer, Question
 from .text import Place, Scalar
 
@@ -58,6 +58,7 @@ class Translation(msgspec.Struct, frozen=True):
     otherwise: Literal["keep", "blank", "fault"] = "keep"
     folded: bool = False
     file: str | None = None
+    reason: str = "is not on the code list"
 
     def find(self, code: str) -> str | None:
         """What a code is called, or None where it is not on the list."""
@@ -65,6 +66,28 @@ class Translation(msgspec.Struct, frozen=True):
             return self.codes.get(code)
         wanted = code.strip().casefold()
         return next((w for c, w in self.codes.items() if c.strip().casefold() == wanted), None)
+
+
+class Spread(msgspec.Struct, frozen=True):
+    """How one column becomes several: a column for each key of a level, or for each place in it.
+
+    ``values`` are the values of each key, by a name that comes after the key in the heading.
+    """
+
+    level: Expression
+    named_by: Expression
+    values: tuple[tuple[str, Expression], ...]
+    at_most: int = 200
+
+    @property
+    def numbered(self) -> bool:
+        """Whether the columns are for places: named by `ordinal(level)`."""
+        return isinstance(self.named_by.node, Call) and self.named_by.node.name == "ordinal"
+
+    @property
+    def of_mapping(self) -> bool:
+        """Whether the keys are those of a mapping: named by `key(level)`."""
+        return isinstance(self.named_by.node, Call) and self.named_by.node.name == "key"
 
 
 class Column(msgspec.Struct, frozen=True):
@@ -91,6 +114,8 @@ class Column(msgspec.Struct, frozen=True):
     locale: str = ""
     default: str | None = None
     null: str = ""
+    spread: Spread | None = None
+    checks: bool = False  # it is not the layout's, and tells of what other columns lack
     place: Place = (0, 0, "")
 
     @property

@@ -1,0 +1,105 @@
+"""Columns from what repeats: one for each key, or for each place, as ordinary columns.
+
+A column for a key takes the values of the entries with that key, joined where there are several;
+one for a place takes the entry at that place. A last column, which is not written, tells of
+entries that no column is for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+
+from ..language import nodes as n
+from .model import Column, Expression, LayoutModel, Spread, Translation
+
+KEY = "{key}"
+
+
+def spread(model: LayoutModel, found: dict[str, Sequence[Any]]) -> LayoutModel:
+    """The model with columns for the keys that were found, by the heading of what they are from."""
+    columns: list[Column] = []
+    for column in model.columns:
+        if column.spread is None:
+            columns.append(column)
+        else:
+            columns += spread_column(column, column.spread, found[column.heading])
+    return msgspec.structs.replace(model, columns=tuple(columns))
+
+
+def spread_column(column: Column, how: Spread, keys: Sequence[Any]) -> list[Column]:
+    """The columns for some keys, in their order, and the one that tells of others."""
+    columns = [
+        msgspec.structs.replace(
+            column,
+            heading=_heading(column.heading, str(key), name),
+            value=Expression(value.scalar, _taken(column, how, value.node, key)),
+            spread=None,
+        )
+        for key in keys
+        for name, value in how.values
+    ]
+    return [*columns, _check(column, how, keys)]
+
+
+def _heading(heading: str, key: str, name: str) -> str:
+    """`{key}` in a heading is the key; else the key comes after it, and the name of the value."""
+    whole = heading.replace(KEY, key) if KEY in heading else f"{heading} {key}"
+    return f"{whole} {name}".strip()
+
+
+def _taken(column: Column, how: Spread, value: n.Node, key: Any) -> n.Node:
+    """The value of one column. Of a key that comes twice the texts are joined; a number is none."""
+    if how.numbered:
+        return _at_place(how, value, int(key))
+    position = value.position
+    test = n.Comparison(position, "=", how.named_by.node, n.Literal(position, key))
+    case = n.Case(position, None, ((test, value),), None)
+    joined = n.Call(position, "listagg", (case, n.Literal(position, column.separator)))
+    adds = column.total is not None and column.total.kind != "count"
+    numeric = adds or column.decimals is not None or column.datatype in ("integer", "decimal")
+    return n.Cast(position, joined, "decimal", ()) if numeric else joined
+
+
+def _at_place(how: Spread, value: n.Node, place: int) -> n.Node:
+    """An expression over the entries of a level, for the one at a place."""
+    level = how.level.node
+    assert isinstance(level, n.Path)
+    length = len(level.segments)
+
+    def placed(node: n.Node) -> n.Node | None:
+        if not isinstance(node, n.Path) or node.names() is None:
+            return None
+        if (node.names() or ())[:length] != level.names():
+            return node
+        index = n.Segment(node.position, (n.Index(node.position, place - 1),))
+        segments = (*node.segments[:length], index, *node.segments[length:])
+        return msgspec.structs.replace(node, segments=segments)
+
+    return n.rebuilt(value, placed)  # type: ignore[no-any-return]
+
+
+def _check(column: Column, how: Spread, keys: Sequence[Any]) -> Column:
+    """A column that is not written, and has a value where an entry has no column."""
+    at = how.level.node.position
+    if how.numbered:
+        count = n.Call(at, "count", (how.level.node,))
+        test: n.Node = n.Comparison(at, ">", count, n.Literal(at, len(keys)))
+        value: n.Node = n.Case(at, None, ((test, count),), None)
+        reason = f"entries, and there are columns for {len(keys)}"
+    else:
+        options = tuple(n.Literal(at, key) for key in keys) or (n.Literal(at, None),)
+        test = n.In(at, how.named_by.node, options, negated=True)
+        case = n.Case(at, None, ((test, how.named_by.node),), None)
+        value = n.Call(at, "listagg", (case, n.Literal(at, ", ")))
+        reason = "has no column of its own"
+    return Column(
+        heading=f"{column.heading}: others",
+        value=Expression(how.level.scalar, value),
+        suppressed=True,
+        translate=Translation(otherwise="fault", reason=reason),
+        checks=True,
+        place=column.place,
+    )

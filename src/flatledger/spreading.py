@@ -1,0 +1,94 @@
+"""Finding the keys for columns that are made from what repeats, where the layout lists none.
+
+The source is read once more for that, before the run.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from os import PathLike
+from typing import Any
+
+import msgspec
+
+from .errors import LayoutError, SourceError
+from .language import nodes as n
+from .language.selecting import compile_path
+from .layout import Layout
+from .layout.model import Column, Spread
+from .sources import AnySource, open_source
+
+
+def with_columns(layout: Layout, source: AnySource) -> Layout:
+    """The layout with a column for each key that the source has.
+
+    Raises SourceError where the source can be read once only, and LayoutError where there are more
+    keys than the layout allows.
+    """
+    open_spreads = [column for column in layout.model.columns if column.spread is not None]
+    if not open_spreads:
+        return layout
+    again = isinstance(source, str | PathLike | Sequence) and source != "-"
+    if not again:
+        raise SourceError(
+            f"column {open_spreads[0].heading} is made from keys, and the source can be read once "
+            "only; list them in the layout (`keys: [...]`), or name a file"
+        )
+    found = _found(open_spreads, source, layout)
+    return layout.spread(found)
+
+
+def _found(columns: list[Column], source: AnySource, layout: Layout) -> dict[str, list[Any]]:
+    """The keys for each column, in the order in which they are met."""
+    seekers = [_Seeker(column) for column in columns]
+    for batch in open_source(source, layout.model.records).batches(dict[str, Any]):
+        for record in batch.records:
+            for seeker in seekers:
+                seeker.look_at(record)
+    problems = [p for seeker in seekers if (p := seeker.problem()) is not None]
+    if problems:
+        raise LayoutError(layout.name, problems)
+    return {seeker.column.heading: seeker.keys() for seeker in seekers}
+
+
+class _Seeker:
+    """Gathers the keys for one column."""
+
+    def __init__(self, column: Column) -> None:
+        assert column.spread is not None
+        self.column, self._how = column, column.spread
+        self._selection = compile_path(_path(self._how).segments, is_level=lambda names: False)
+        self._keys: dict[Any, None] = {}
+        self._most = 0
+
+    def look_at(self, record: Any) -> None:
+        for value in self._selection.find(record):
+            if self._how.numbered:
+                self._most = max(self._most, len(value) if isinstance(value, list) else 1)
+            elif self._how.of_mapping:
+                self._keys.update(dict.fromkeys(value if isinstance(value, dict) else ()))
+            else:
+                for key in value if isinstance(value, list) else [value]:
+                    if key not in (None, "") and not isinstance(key, dict | list):
+                        self._keys[key] = None
+
+    def keys(self) -> list[Any]:
+        return list(range(1, self._most + 1)) if self._how.numbered else list(self._keys)
+
+    def problem(self) -> Any:
+        count = len(self.keys())
+        if count <= self._how.at_most:
+            return None
+        return self.column.problem(
+            f"column `{self.column.heading}` would be {count:,} columns, and `at-most` is "
+            f"{self._how.at_most:,}; list those that are wanted under `keys`, or raise it"
+        )
+
+
+def _path(how: Spread) -> n.Path:
+    """The path whose values are the keys; of a mapping, and for places, what holds them."""
+    node = how.level.node if how.numbered or how.of_mapping else how.named_by.node
+    assert isinstance(node, n.Path)
+    if how.of_mapping:
+        node = msgspec.structs.replace(node, segments=node.segments[:-1])
+    return node
