@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from babel.numbers import format_decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -112,6 +113,9 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
         ("{value: a, datatype: boolean, format: Y}", "what stands for true and false: Y|N"),
         ("{value: a, datatype: duration, format: HH}", "a duration has no `format`"),
         ("{value: a, locale: xx-YY}", "no locale `xx-YY`"),
+        ("{value: a, reads: amount}", "`reads` goes with the datatype decimal, integer, date"),
+        ("{value: a, datatype: decimal, reads: money}", "numbers are read as `amount`"),
+        ("{value: a, datatype: date, reads: HH}", "no pattern for dates, such as dd.MM.yyyy"),
         ("{value: a, clean: [trimm]}", "does not take `trimm`; did you mean `trim`?"),
         ("{value: a, decimals: 1, clean: trim}", "`clean` is for texts"),
         ("{text: a, datatype: date}", "has a datatype but no `value`"),
@@ -216,3 +220,40 @@ def test_a_key_that_comes_twice_is_a_fault_where_it_is_totalled() -> None:
     rows, balance = table({"columns": [{"{key}": spread}]}, source)
     assert [str(row[0]) for row in rows] == ["None", "5", "5"]
     assert (balance.balanced, balance.fault_count) == (True, 1)
+
+
+@given(
+    st.decimals(-9_999_999, 9_999_999, places=2),
+    st.sampled_from(["en", "de", "sv", "fr-CH", "en-IN"]),
+    st.sampled_from(["{} kg", "£{}", "({})", "{}", "-{}", "ca. {} SKC"]),
+)
+def test_amounts_are_read_as_a_locale_writes_them(number: Any, locale: str, around: str) -> None:
+    written = format_decimal(abs(number), "#,##0.00", locale.replace("-", "_"))
+    column = {"value": "x", "datatype": "decimal", "reads": "amount", "locale": locale}
+    rows, balance = table({"columns": [{"X": column}]}, [{"x": around.format(written)}])
+    assert balance.faults == []
+    assert rows[0][0] == (-abs(number) if around in ("({})", "-{}") else abs(number))
+
+
+def test_what_cannot_be_read_stays_readable() -> None:
+    amount = {"value": "x", "datatype": "decimal", "reads": "amount", "total": "sum"}
+    day = {"value": "d", "datatype": "date", "reads": "dd/MM/yyyy"}
+    records = [
+        {"x": "5 of 12", "d": "31/02/2026"},
+        {"x": "many", "d": "2026-03-31"},
+        {"x": 3, "d": "01/03/2026"},
+        {"x": "4 h"},
+    ]
+    rows, balance = table({"columns": [{"X": amount}, {"D": day}]}, records)
+    assert [row[0] for row in rows] == ["5 of 12", "many", 3, 4, 7]
+    assert [row[1] for row in rows] == [
+        "31/02/2026",
+        "2026-03-31",
+        "2026-03-01",
+        None,
+        "Grand total",
+    ]
+    assert balance.fault_count == 4
+    assert balance.balanced
+    with pytest.raises(LayoutError, match="can't be read; the fields are"):
+        table({"columns": [{"D": {**day, "reads": "yyyy MM EEE"}}]}, [{"d": "x"}])

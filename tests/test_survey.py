@@ -184,6 +184,23 @@ def test_a_draft_fits_what_was_seen() -> None:
     assert "  # - Rare: rare   # filled in 1 of 101 only\n" in drafted
     assert "# k: its keys are data. To have it: `row-per: k.*` with" in drafted
     assert flatledger.draft([{f"k{n}": n} for n in range(200)]).layout.headings[0] == "K0"
+    dated = [
+        {"a": "31/03/2026", "b": "3.31.26", "c": "20260331", "d": f"{n},250.50 kg",
+         "e": "2026-03-31", "f": "2026-03-31T10:00", "g": f"R-{n}"} for n in range(3)
+    ]  # fmt: skip
+    drafted = flatledger.draft(dated)
+    for column in (
+        "A: {value: a, datatype: date, reads: dd/MM/yyyy}",
+        "B: {value: b, datatype: date, reads: M.d.yy}",
+        "C: {value: c, datatype: date, reads: yyyyMMdd}",
+        "D: {value: d, datatype: decimal, reads: amount}",
+        "E: {value: e, datatype: date}",
+        "F: {value: f, datatype: dateTime}",
+        "G: g",
+    ):
+        assert f"  - {column}" in drafted
+    rows = flatledger.rows(drafted.layout, dated)
+    assert [str(cell) for cell in next(rows)][:4] == [*["2026-03-31"] * 3, "250.50"]
     deep: Any = 1
     for _ in range(500):
         deep = {"n": deep}

@@ -176,9 +176,12 @@ class Draft:
         path = _scalar(_rooted(field.path))
         if field.is_level:
             return f'{{value: {path}, separator: "; "}}'
-        rounded = f", decimals: {_DECIMALS}" if field.decimals > _MOST_DECIMALS else ""
-        if not rounded and field.uneven:
-            rounded = f", decimals: {field.decimals}"
+        kind = _datatype(field)
+        if kind:
+            return f"{{value: {path}, {kind}}}"
+        noisy = field.decimals > _MOST_DECIMALS
+        digits = _DECIMALS if noisy else field.decimals
+        rounded = f", decimals: {digits}" if noisy or field.uneven else ""
         total = ", total: sum" if self._adds_up(field) else ""
         return f"{{value: {path}{rounded}{total}}}" if rounded or total else path
 
@@ -258,6 +261,18 @@ def _mapping(field: FieldSurvey) -> list[str]:
         f"  # - {_scalar(f'{title} 1')}: {_scalar(f'count({members})')}",
         f"  # - {_scalar(f'{title} 2')}: {joined}",
     ]
+
+
+def _datatype(field: FieldSurvey) -> str:
+    """The datatype that a field's texts have, and how they are read; of plain texts nothing."""
+    for remark in field.remarks:
+        proposed = re.search(r"\{(datatype: .*)\}", remark)
+        if proposed:
+            return proposed[1]
+        if remark == "dates (ISO 8601)":
+            days = all(len(example) == len("2026-03-31") for example in field.examples)
+            return f"datatype: {'date' if days else 'dateTime'}"
+    return ""
 
 
 def _is_rare(field: FieldSurvey) -> bool:

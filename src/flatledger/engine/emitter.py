@@ -9,6 +9,7 @@ The layers: `emit_paths`, `emit_conditions`, `emit_values`, `emit_aggregates`, a
 from __future__ import annotations
 
 from decimal import Decimal
+from typing import Any
 
 import msgspec
 
@@ -17,6 +18,7 @@ from ..layout.model import Column
 from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, Operand
 from .plan import ColumnPlan
+from .reading_texts import DateReader, amount_reader
 
 _KINDS = {  # of a datatype: the kind it is read as, and the function that writes it
     "boolean": ("truth", "truth_text"),
@@ -78,7 +80,7 @@ class Emitter(AggregateEmitter):
         column = plan.column
         exact = column.total is not None and column.total.exact
         result = self.variable("number")
-        value = self.number(node)
+        value = self._read(column, node) if column.reads else self.number(node)
         guard = f"{result} is not None"
         code = value.code
         if isinstance(node, n.Path):  # what could not be read is still shown
@@ -98,13 +100,23 @@ class Emitter(AggregateEmitter):
         """A text of one datatype; a field that can't be read as such is still shown."""
         if column.datatype in _KINDS:
             kind, function = _KINDS[column.datatype]
-            value = self.as_kind(kind, node)
+            value = self._read(column, node) if column.reads else self.as_kind(kind, node)
             raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
             code = f"{function}({value.code}) if {value.code} is not None else {raw}"
             return self.assign(code, "text")
         value = self._shown(node, column.separator, column.aligned)
         code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
         return self.assign(code, "text")
+
+    def _read(self, column: Column, node: n.Node) -> Operand:
+        """A value out of a text as its sender writes it; one that is none already stays."""
+        locale = column.locale or self.plan.model.locale or "en"
+        numeric = column.reads == "amount"
+        reader: Any = amount_reader(locale) if numeric else DateReader(column.reads, locale)
+        name = self.constants.name(reader, "reader")
+        value = self.present(node)
+        code = f"read_text({value.code}, {name}, {self.site(node)}, number)"
+        return self.unless_null((value,), code, "number" if numeric else "moment")
 
     def _known_code(self, plan: ColumnPlan) -> Operand:
         """The value of a column whose codes are all on its list; another one is a fault."""

@@ -12,6 +12,7 @@ from .known_fields import field_problem
 from .levels import Chain, Names, level_name, plain_steps
 from .matching import ListWatch
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
+from .reading_texts import DateReader
 from .resolver import Resolver
 from .shape import Shape
 from .structure import MEMBERS, Place
@@ -214,6 +215,11 @@ class _Planner:
             what = "`decimals`" if column.decimals is not None else "a total"
             message = f"column `{column.heading}` has {what}, but its value is a {kind}"
             self.problems.append(column.value.problem(message))
+        if column.reads not in ("", "amount"):
+            try:
+                DateReader(column.reads, column.locale or self.model.locale or "en")
+            except ValueError as error:
+                self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
         home = self.result.home(column.value.node)
         return ColumnPlan(column, home, bool(wanted) or kind == "number", plan.place)
 

@@ -23,7 +23,12 @@ _COMMON_LANGUAGES = frozenset(
     "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
 )
 _ADDRESS = re.compile(r"[a-z][a-z0-9+.-]*://.*", re.DOTALL)
-_OTHER_DATE = re.compile(r"\d{1,2}[./]\d{1,2}[./](?:\d{4}|\d{2})|\d{8}")
+_OTHER_DATE = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
+_PACKED_DATE = re.compile(r"(?:19|20)\d{6}")
+_WITH_UNIT = re.compile(
+    r"\(?[-−]?[£$€¥]?\s?\d{1,3}(?:[.,' \u00a0]?\d{3})*(?:[.,]\d+)?"
+    r"\s?(?:%|[£$€¥]|[A-Za-zµ°/²³]{1,5})?\)?"
+)
 _DELIMITERS = {"; ": "'; '", ";": "semicolon", "|": "pipe", ", ": "', '"}
 
 
@@ -100,16 +105,34 @@ def _holds(spot: Spot, path: str) -> list[str]:
         return []
     if _most(texts, _is_date):
         return ["dates (ISO 8601)"]
-    if _most(texts, lambda text: _OTHER_DATE.fullmatch(text.strip()) is not None):
-        return ["dates, it seems, but not as ISO 8601 writes them"]
+    pattern = _date_pattern(texts)
+    if pattern:
+        return [f"dates: {{datatype: date, reads: {pattern}}}"]
     if _most(texts, _is_duration):
         return [f"durations: working_time({path}, 'hours')"]
     if _most(texts, lambda text: read_decimal(text.strip()) is not None):
         return ["numbers kept as texts"]
+    if _most(texts, lambda text: _WITH_UNIT.fullmatch(text.strip()) is not None):
+        return ["numbers with marks or units: {datatype: decimal, reads: amount}"]
     for delimiter, name in _DELIMITERS.items():
         if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
             return [f"lists in one text, parted by {name}"]
     return []
+
+
+def _date_pattern(texts: list[str]) -> str:
+    """The pattern of dates that are not written as ISO 8601; the day first, where it is unclear."""
+    if _most(texts, lambda text: _PACKED_DATE.fullmatch(text.strip()) is not None):
+        return "yyyyMMdd"
+    found = [match for text in texts if (match := _OTHER_DATE.fullmatch(text.strip()))]
+    if len(found) < len(texts) * ENOUGH or not found:
+        return ""
+    month_first = any(int(match[3]) > 12 for match in found)
+    mark = found[0][2]
+    padded = all(len(match[1]) == 2 and len(match[3]) == 2 for match in found)
+    day, month = ("dd", "MM") if padded else ("d", "M")
+    year = "yyyy" if len(found[0][4]) == 4 else "yy"
+    return mark.join((month, day, year) if month_first else (day, month, year))
 
 
 def _most(texts: list[str], test: Callable[[str], bool]) -> bool:

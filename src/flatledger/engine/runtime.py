@@ -34,6 +34,7 @@ from .plain_data import (
     walk,
     walk_aligned,
 )
+from .reading_texts import read_text
 
 
 class Runtime:
@@ -85,6 +86,7 @@ class Runtime:
             "day_text": times.day_text,
             "timestamp_text": times.timestamp_text,
             "cleaned": cleaned,
+            "read_text": self._guarded(read_text),
             "known_code": self.known_code,
             "whole": self.whole,
         }

@@ -13,8 +13,9 @@ from .spreading import spread_column
 from .text import Item, Mapping, Scalar
 
 COLUMN_KEYS = (
-    *("value", "text", "datatype", "clean", "decimals", "unit", "total", "separator", "aligned"),
-    *("translate", "format", "locale", "default", "null", "suppress-output"),
+    *("value", "text", "datatype", "reads", "clean", "decimals", "unit", "total"),
+    *("separator", "aligned", "translate", "format", "locale", "default", "null"),
+    *("suppress-output",),
     *("columns-from", "named-by", "values", "keys", "at-most"),
 )
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
@@ -108,6 +109,8 @@ class ColumnForms(RowForms):
         found: dict[str, Any] = {}
         if "datatype" in keys:
             found["datatype"] = self.choice(keys["datatype"], "`datatype`", DATATYPES)
+        if "reads" in keys:
+            found["reads"] = self.reads(keys["reads"], found.get("datatype"))
         if "clean" in keys:
             steps = self.items(keys["clean"])
             found["clean"] = tuple(self.choice(step, "`clean`", CLEANING) for step in steps)
@@ -119,6 +122,18 @@ class ColumnForms(RowForms):
         if "decimals" in keys and "datatype" in found and not numeric:
             self.fault(keys["decimals"], "`decimals` goes with the datatype decimal")
         return found
+
+    def reads(self, item: Item, datatype: str | None) -> str:
+        """`amount` for numbers with units and marks; for dates a pattern."""
+        text = self.text(item, "`reads`")
+        if datatype in ("date", "dateTime"):
+            if not set(text) & {"y"} or not set(text) & {"M"}:
+                self.fault(item, f"`{text}` is no pattern for dates, such as dd.MM.yyyy")
+        elif datatype not in ("integer", "decimal"):
+            self.fault(item, "`reads` goes with the datatype decimal, integer, date or dateTime")
+        elif text != "amount":
+            self.fault(item, "numbers are read as `amount`; the locale tells their marks")
+        return text
 
     def writing(self, keys: dict[str, Item], datatype: str | None) -> dict[str, Any]:
         found: dict[str, Any] = {}

@@ -94,8 +94,9 @@ class Column(msgspec.Struct, frozen=True):
     """One column: an expression, or the same ``text`` on every row, or blank (neither).
 
     ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats;
-    ``aligned`` keeps a place for each entry that has no value. ``datatype`` and ``clean`` say what
-    a value becomes; ``translate``, ``format``, ``default`` and ``null`` only how it is written.
+    ``aligned`` keeps a place for each entry that has no value. ``datatype``, ``reads`` (how its
+    sender writes it) and ``clean`` say what a value becomes; ``translate``, ``format``,
+    ``default`` and ``null`` only how it is written.
     """
 
     heading: str
@@ -107,6 +108,7 @@ class Column(msgspec.Struct, frozen=True):
     aligned: bool = False
     suppressed: bool = False
     datatype: str | None = None
+    reads: str = ""
     clean: tuple[str, ...] = ()
     unit: str = ""
     translate: Translation | None = None
