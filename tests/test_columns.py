@@ -257,3 +257,70 @@ def test_what_cannot_be_read_stays_readable() -> None:
     assert balance.balanced
     with pytest.raises(LayoutError, match="can't be read; the fields are"):
         table({"columns": [{"D": {**day, "reads": "yyyy MM EEE"}}]}, [{"d": "x"}])
+
+
+# ---- attached lists
+
+
+def test_side_lists_are_attached_one_after_another(tmp_path: Path) -> None:
+    (tmp_path / "people.csv").write_text("\ufeffId;Name;Post\nP1;Rua;K1\nP2;Ansa;K9\nP2;Old;K2\n")
+    (tmp_path / "posts.json").write_text('[{"id": "K1", "station": "COR"}, {"id": "K7"}]')
+    (tmp_path / "bays.jsonl").write_text('{"part": 7, "bay": "a"}\n{"part": "7", "bay": "b"}\n')
+    (tmp_path / "own.yaml").write_text(
+        """\
+row-per: lines
+attach:
+  person: {file: people.csv, matched-by: by, key: Id}
+  post: {file: posts.json, matched-by: person.Post, key: id}
+  bays: {file: bays.jsonl, matched-by: lines.part.code, key: part, many: yes}
+columns:
+  - By: person.Name
+  - Station: post.station
+  - Bays: lines.bays.bay
+  - Qty: {value: lines.qty, total: sum}
+"""
+    )
+    records: list[Any] = [
+        {"by": "P1", "lines": [{"part": {"code": "7"}, "qty": 1}, {"part": {"code": 8}, "qty": 2}]},
+        {"by": "P2", "lines": {"part": {"code": 7}, "qty": 3}},
+        {"by": "P3", "lines": []},
+        {"by": None},
+    ]
+    before = json.dumps(records)
+    rows = flatledger.rows(Layout.from_file(tmp_path / "own.yaml"), records)
+    assert list(rows) == [
+        ("Rua", "COR", "a; b", 1),
+        ("Rua", "COR", None, 2),
+        ("Ansa", None, "a; b", 3),
+        (None, None, None, None),
+        (None, None, None, None),
+        ("Grand total", None, None, 6),
+    ]
+    assert json.dumps(records) == before
+    balance = rows.balance()
+    assert balance.balanced
+    person, post, bays = balance.attached
+    assert (person.matched, person.unmatched, person.missing) == (2, 1, ["P3"])
+    assert (person.double, person.first_double, person.unused) == (1, ["P2"], 0)
+    assert (post.matched, post.missing, post.first_unused) == (1, ["K9"], ["K7"])
+    assert (bays.matched, bays.missing, bays.double) == (2, ["8"], 0)
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("{bay: {file: bays.csv, key: x}}", "`attach` of `bay` has no `matched-by`"),
+        ("{bay: {file: gone.csv, matched-by: a, key: x}}", "there is no such file"),
+        ("{bay: {file: ../x.csv, matched-by: a, key: x}}", "beside or below itself only"),
+        ("{bay: {file: bays.csv, matched-by: a + 1, key: x}}", "takes a path of names"),
+        ("{bay: {file: bays.csv, matched-by: a, key: y}}", "no `y` to match by; there are x, z"),
+        ("{bay: {file: twice.csv, matched-by: a, key: x}}", "has a heading twice: x, x"),
+    ],
+)
+def test_a_side_list_that_cannot_be_attached(tmp_path: Path, text: str, says: str) -> None:
+    (tmp_path / "bays.csv").write_text("x,z\n1,2\n")
+    (tmp_path / "twice.csv").write_text("x,x\n1,2\n")
+    (tmp_path / "own.yaml").write_text(f"columns: [{{A: a}}]\nattach: {text}\n")
+    with pytest.raises(flatledger.FlatLedgerError) as caught:
+        flatledger.rows(Layout.from_file(tmp_path / "own.yaml"), [{"a": 1}])
+    assert says in str(caught.value)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from os import PathLike
 from typing import Any, BinaryIO
 
+from .attaching import attached_counts, open_attached
 from .engine.balance import Balance, FileCount
 from .engine.group_rows import GroupRun
 from .engine.protocols import Row, Source
@@ -14,7 +15,7 @@ from .errors import OutputError
 from .layout import Layout
 from .layout.known import note_of, note_text
 from .outputs import DelimitedWriter, Target
-from .sources import AnySource, open_source
+from .sources import AnySource
 from .spilling import TemporaryRows
 from .spreading import with_columns
 
@@ -34,7 +35,7 @@ class Rows(Iterator[Row]):
         ask: Mapping[str, Any] | None = None,
     ) -> None:
         layout = with_columns(layout.answered(ask), source)
-        opened = open_source(source, layout.model.records)
+        self._source = opened = open_attached(layout, source)
         self.headings = layout.headings
         self._run = start_run(layout, opened, progress)
         self._rows = (row for block in self._run.blocks() for row in block)
@@ -44,7 +45,9 @@ class Rows(Iterator[Row]):
 
     def balance(self) -> Balance:
         """The proof of the run."""
-        return self._run.balance()
+        balance = self._run.balance()
+        balance.attached = attached_counts(self._source)
+        return balance
 
 
 def start_run(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
@@ -100,13 +103,15 @@ def export(
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
     layout = layout.learning() if learn else layout
-    run = start_run(layout, open_source(source, layout.model.records), progress)
+    opened = open_attached(layout, source)
+    run = start_run(layout, opened, progress)
     with Target(place) as target:
         writer = DelimitedWriter(layout.model.output, target)
         writer.header(layout.headings)
         for block in run.blocks():
             writer.write(block)
     balance = run.balance()
+    balance.attached = attached_counts(opened)
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
     if learn:
         _learn(layout, balance)

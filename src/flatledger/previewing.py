@@ -8,6 +8,7 @@ from decimal import Decimal
 from itertools import islice
 from typing import Any, BinaryIO, cast
 
+from .attaching import attached_counts, open_attached
 from .engine.balance import FileCount
 from .engine.levels import level_name
 from .engine.plan import Plan
@@ -18,7 +19,7 @@ from .exporting import start_run
 from .layout import Layout
 from .layout.model import Column
 from .outputs import DelimitedWriter, Target
-from .sources import AnySource, open_source
+from .sources import AnySource
 from .spreading import with_columns
 
 ROWS = 10
@@ -55,7 +56,7 @@ def preview(
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
     layout = with_columns(layout.answered(ask), source)
-    opened = open_source(source, layout.model.records)
+    opened = open_attached(layout, source)
     run = start_run(layout, _FirstRecords(opened) if sample else opened, progress)
     columns = [column for column in layout.model.columns if not column.suppressed]
     watched = [_Watched() for _ in columns]
@@ -69,6 +70,7 @@ def preview(
             one.add([row[place] for row in rows])
         writer.write(block)
     balance = run.balance()
+    balance.attached = attached_counts(opened)
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
     plan = run.plan if isinstance(run, Run) else None

@@ -11,12 +11,13 @@ from typing import Any
 
 import msgspec
 
+from .attaching import open_attached
 from .errors import LayoutError, SourceError
 from .language import nodes as n
 from .language.selecting import compile_path
 from .layout import Layout
 from .layout.model import Column, Spread
-from .sources import AnySource, open_source
+from .sources import AnySource
 
 
 def with_columns(layout: Layout, source: AnySource) -> Layout:
@@ -41,7 +42,7 @@ def with_columns(layout: Layout, source: AnySource) -> Layout:
 def _found(columns: list[Column], source: AnySource, layout: Layout) -> dict[str, list[Any]]:
     """The keys for each column, in the order in which they are met."""
     seekers = [_Seeker(column) for column in columns]
-    for batch in open_source(source, layout.model.records).batches(dict[str, Any]):
+    for batch in open_attached(layout, source).batches(dict[str, Any]):
         for record in batch.records:
             for seeker in seekers:
                 seeker.look_at(record)

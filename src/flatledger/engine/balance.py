@@ -82,6 +82,19 @@ class ListCount(msgspec.Struct):
     first_unmet: list[str]
 
 
+class AttachedCount(msgspec.Struct):
+    """A side list: how many keys of the records it had, and which stand on one side only."""
+
+    name: str
+    matched: int
+    unmatched: int
+    missing: list[str]
+    unused: int
+    first_unused: list[str]
+    double: int
+    first_double: list[str]
+
+
 class Returning(msgspec.Struct):
     """A group that came back after another: its values, and the rows where it began (from 1)."""
 
@@ -141,6 +154,7 @@ class Balance(msgspec.Struct):
     conditions: list[ConditionCount] = []
     levels: list[LevelCount] = []
     lists: list[ListCount] = []
+    attached: list[AttachedCount] = []
     rows: int = 0
     total_rows: int = 0
     groups: int = 0

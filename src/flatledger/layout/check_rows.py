@@ -10,6 +10,7 @@ from ..language import parse_sort_key
 from ..language.nodes import Collate, Node, Path
 from .check_ask import AskForms
 from .model import (
+    Attachment,
     Calendar,
     Column,
     Expectation,
@@ -23,6 +24,7 @@ from .model import (
 from .text import Item, Mapping, Scalar
 
 CALENDAR_KEYS = ("hours-per-day", "days-per-week")
+ATTACH_KEYS = ("file", "matched-by", "key", "many")
 GROUP_KEYS = ("by", "order", "returning")
 TAKE_KEYS = ("first", "every", "of")
 TOTALS_KEYS = ("subtotals", "detail", "grand-total", "label", "grand-label")
@@ -147,6 +149,26 @@ class RowForms(AskForms):
             return None
         path = self.plain_path(key.value.scalar, "expects-order", key.value.node)
         return Expectation(path, key.descending, key.collation) if path else None
+
+    def attachments(self, item: Item | None) -> tuple[Attachment, ...]:
+        """Side lists by the names of the fields that they become."""
+        if item is None:
+            return ()
+        if not isinstance(item, Mapping):
+            self.fault(item, "`attach` takes names: bay: {file: bays.csv, matched-by: …, key: …}")
+            return ()
+        return tuple(one for name, value in item.pairs if (one := self.attachment(name, value)))
+
+    def attachment(self, name: Scalar, item: Item) -> Attachment | None:
+        keys = self.mapping(item, f"`attach` of `{name.text}`", ATTACH_KEYS)
+        missing = [key for key in ATTACH_KEYS[:3] if key not in keys]
+        if missing:
+            self.fault(item, f"`attach` of `{name.text}` has no `{missing[0]}`")
+            return None
+        path = self.plain_path(keys["matched-by"], "matched-by")
+        file, key = (self.text(keys[one], f"`{one}`") for one in ("file", "key"))
+        many = self.switch(keys["many"], "`many`") if "many" in keys else False
+        return Attachment(name.text, file, path, key, many, name.place(0)) if path else None
 
     def plain_path(
         self, item: Item, where: str, node: Node | None = None

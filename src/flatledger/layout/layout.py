@@ -23,7 +23,7 @@ from .lists import lists_of
 from .shelf import Shelf
 from .spreading import spread
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
-from .translations import with_codes
+from .translations import with_codes, with_side_lists
 
 
 class Layout:
@@ -46,7 +46,7 @@ class Layout:
         self._item = item
         self._folder = folder
         self._shelf = shelf
-        self.model = with_codes(check_layout(item, name), folder)
+        self.model = with_side_lists(with_codes(check_layout(item, name), folder), folder)
         lists = lists_of(self.model, folder, shelf)
         if lists:
             self.model = msgspec.structs.replace(self.model, lists=lists)

@@ -218,6 +218,21 @@ class Output(msgspec.Struct, frozen=True):
     encoding: str = "utf-8"
 
 
+class Attachment(msgspec.Struct, frozen=True):
+    """A side list: its field is put beside the key, at the innermost entry on the way to it.
+
+    ``matched_by`` is the path of names to the key in the records, ``key`` the name in the list;
+    with ``many`` the field is a level of all that match.
+    """
+
+    name: str
+    file: str
+    matched_by: tuple[str, ...]
+    key: str
+    many: bool = False
+    place: Place = (0, 0, "")
+
+
 class Calendar(msgspec.Struct, frozen=True):
     """The working calendar: how many hours a day has, and how many days a week."""
 
@@ -253,6 +268,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     group_order: GroupOrder = msgspec.field(default_factory=GroupOrder)
     take: Take | None = None
     expects: tuple[Expectation, ...] = ()
+    attachments: tuple[Attachment, ...] = ()
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)

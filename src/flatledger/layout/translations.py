@@ -1,4 +1,4 @@
-"""Code lists: what a column's codes are called, in the layout or in a CSV file beside it."""
+"""Files beside a layout: code lists (CSV), and side lists, whose places are found here."""
 
 from __future__ import annotations
 
@@ -54,3 +54,19 @@ def read_codes(path: Path) -> dict[str, str]:
                 raise LayoutError(str(path), [Problem(message)])
             codes[code], lines[code] = row[1].strip(), line
     return codes
+
+
+def with_side_lists(model: LayoutModel, folder: Path | None) -> LayoutModel:
+    """The model with the places of its side lists. Raises LayoutError for those not there."""
+    found, problems = [], []
+    for one in model.attachments:
+        try:
+            path = beside(one.file, folder)
+            if not path.is_file():
+                raise LayoutError(str(path), [Problem("there is no such file")])
+            found.append(msgspec.structs.replace(one, file=str(path)))
+        except LayoutError as error:
+            problems.append(Problem(f"`attach` of `{one.name}`: {error}", *one.place))
+    if problems:
+        raise LayoutError(model.name, problems)
+    return msgspec.structs.replace(model, attachments=tuple(found)) if found else model

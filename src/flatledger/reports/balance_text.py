@@ -204,7 +204,7 @@ def notes_of(balance: Balance) -> list[str]:
     """What there is to note apart from the figures."""
     notes = (
         *(*_emptied_note(balance), *_returning_notes(balance)),
-        *(*_list_notes(balance), *balance.notes),
+        *(*_list_notes(balance), *_attached_notes(balance), *balance.notes),
     )
     return [f"Note: {note}" for note in notes]
 
@@ -220,6 +220,21 @@ def _returning_notes(balance: Balance) -> list[str]:
     count = counted(len(balance.returning), "group")
     ways = "" if balance.returning_allowed else "; `returning: allowed` lets them"
     return [f"{count} came back after another: {shown}{ways}"]
+
+
+def _attached_notes(balance: Balance) -> list[str]:
+    """What became of each side list."""
+    notes = []
+    for one in balance.attached:
+        parts = [f"{one.matched:,} matched, {one.unmatched:,} not"]
+        if one.missing:
+            parts.append(f"not on the list: {', '.join(one.missing)}")
+        if one.unused:
+            parts.append(f"asked for by no record: {', '.join(one.first_unused)}")
+        if one.double:
+            parts.append(f"twice on the list, the first was taken: {', '.join(one.first_double)}")
+        notes.append(f"attached {one.name}: {'; '.join(parts)}")
+    return notes
 
 
 def _list_notes(balance: Balance) -> list[str]:

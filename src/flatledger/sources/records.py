@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from itertools import chain, islice
 from math import isfinite
@@ -35,7 +35,7 @@ class PythonRecords:
     def batches(self, shape: Any) -> Iterator[Batch]:
         number = 1
         while batch := _exactly(islice(self._records, _BATCH)):
-            yield _convert(batch, shape, number)
+            yield convert(batch, shape, range(number, number + len(batch)))
             number += len(batch)
 
 
@@ -69,20 +69,23 @@ def exact(value: Any) -> Any:
     return value
 
 
-def _convert(batch: list[Any], shape: Any, number: int) -> Batch:
+def convert(
+    batch: list[Any], shape: Any, numbers: Sequence[int], faults: list[Fault] | None = None
+) -> Batch:
+    """Plain records in a shape; one that does not fit it is a fault."""
+    told = list(faults or [])
     try:
-        records = msgspec.convert(batch, list[shape])
-        numbers = range(number, number + len(records))
-        return Batch(records, numbers, [], lambda: batch[-1:])
+        return Batch(msgspec.convert(batch, list[shape]), numbers, told, lambda: batch[-1:])
     except msgspec.ValidationError:
-        return _convert_each(batch, shape, number)
+        return _convert_each(batch, shape, numbers, told)
 
 
-def _convert_each(batch: list[Any], shape: Any, first: int) -> Batch:
+def _convert_each(
+    batch: list[Any], shape: Any, all_numbers: Sequence[int], faults: list[Fault]
+) -> Batch:
     records: list[Any] = []
     numbers: list[int] = []
-    faults: list[Fault] = []
-    for number, record in enumerate(batch, first):
+    for number, record in zip(all_numbers, batch, strict=True):
         try:
             records.append(msgspec.convert(record, shape))
             numbers.append(number)
