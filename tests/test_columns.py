@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from decimal import ROUND_HALF_UP, ROUND_UP, Decimal
 from pathlib import Path
 from typing import Any
 
@@ -324,3 +325,19 @@ def test_a_side_list_that_cannot_be_attached(tmp_path: Path, text: str, says: st
     with pytest.raises(flatledger.FlatLedgerError) as caught:
         flatledger.rows(Layout.from_file(tmp_path / "own.yaml"), [{"a": 1}])
     assert says in str(caught.value)
+
+
+def test_a_value_that_holds_the_separator_is_told() -> None:
+    rows, balance = table({"columns": [{"T": "tags"}]}, [{"tags": ["a; b", "c"]}, {"tags": ["d"]}])
+    assert rows == [("a; b; c",), ("d",)]
+    assert [fault.reason for fault in balance.faults] == ["holds the separator '; '"]
+
+
+@given(st.lists(st.decimals(-99, 99, places=3), max_size=9), st.sampled_from(["up", "half-up"]))
+def test_a_rounded_column_foots(numbers: list[Any], rounding: str) -> None:
+    column = {"value": "x", "decimals": 1, "rounding": rounding, "total": "sum"}
+    rows, balance = table({"columns": [{"X": column}]}, [{"x": number} for number in numbers])
+    how = {"up": ROUND_UP, "half-up": ROUND_HALF_UP}[rounding]
+    expected = [number.quantize(Decimal("0.1"), how) for number in numbers]
+    assert [row[0] for row in rows] == [*expected, sum(expected) if numbers else None]
+    assert balance.balanced

@@ -8,7 +8,7 @@ The layers: `emit_paths`, `emit_conditions`, `emit_values`, `emit_aggregates`, a
 
 from __future__ import annotations
 
-from decimal import Decimal
+from decimal import ROUND_HALF_EVEN, Decimal
 from typing import Any
 
 import msgspec
@@ -17,6 +17,7 @@ from ..language import nodes as n
 from ..layout.model import Column
 from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, Operand
+from .plain_data import Joining
 from .plan import ColumnPlan
 from .reading_texts import DateReader, amount_reader
 
@@ -27,6 +28,10 @@ _KINDS = {  # of a datatype: the kind it is read as, and the function that write
     "time": ("time", "text_of"),
     "duration": ("interval", "text_of"),
 }
+
+
+def _joining(column: Column) -> Joining:
+    return Joining(column.separator, column.aligned, column.separator_in_value)
 
 
 class Emitter(AggregateEmitter):
@@ -58,11 +63,11 @@ class Emitter(AggregateEmitter):
         with self.at(plan.home):
             if plan.column.total and plan.column.total.kind == "list":
                 return self.present(value.node)
-            return self._shown(value.node, plan.column.separator, plan.column.aligned)
+            return self._shown(value.node, _joining(plan.column))
 
     def key(self, node: n.Node) -> Operand:
         """A sort or group key: the value as a column would show it."""
-        return self._shown(node, "; ", aligned=False)
+        return self._shown(node, Joining())
 
     def _column(self, plan: ColumnPlan) -> Operand:
         column = plan.column
@@ -90,7 +95,7 @@ class Emitter(AggregateEmitter):
         if column.datatype == "integer":
             self.block.add(f"{result} = whole({result}, {self.site(node)}, number)")
         if column.decimals is not None and not exact:
-            self._round(result, guard, column.decimals)
+            self._round(result, guard, column.decimals, column.rounding)
         elif not isinstance(node, n.Path):
             test = f"{guard} and {result}.__class__ is not int"
             self.block.add(f"if {test}: {result} = plain({result})")
@@ -104,7 +109,7 @@ class Emitter(AggregateEmitter):
             raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
             code = f"{function}({value.code}) if {value.code} is not None else {raw}"
             return self.assign(code, "text")
-        value = self._shown(node, column.separator, column.aligned)
+        value = self._shown(node, _joining(column))
         code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
         return self.assign(code, "text")
 
@@ -129,20 +134,21 @@ class Emitter(AggregateEmitter):
             block.add(f"if {value.code} is not None: {call}")
         return value
 
-    def _round(self, name: str, guard: str, decimals: int) -> None:
+    def _round(self, name: str, guard: str, decimals: int, rounding: str) -> None:
         unit = self.constants.name(Decimal(1).scaleb(-decimals), "unit")
         zero = self.constants.name(Decimal(0).scaleb(-decimals), "zero")
+        how = "" if rounding == ROUND_HALF_EVEN else f", {rounding!r}"
         with self.block.below(f"if {guard}:"):
             self.block.add(
                 f"{name} = ({name} if {name}.__class__ is Decimal else Decimal({name}))"
-                f".quantize({unit}) or {zero}"
+                f".quantize({unit}{how}) or {zero}"
             )
             if decimals > 6:  # its text could have an exponent
                 self.block.add(f"{name} = plain({name})")
 
-    def _shown(self, node: n.Node, separator: str, aligned: bool) -> Operand:
+    def _shown(self, node: n.Node, joining: Joining) -> Operand:
         """A value ready to be written: what is usual at a path is let through at once."""
-        value = self.aligned(node) if aligned else self.value(node)
+        value = self.aligned(node) if joining.aligned else self.value(node)
         if value.kind == "truth":
             return self.assign(f"truth_text({value.code})", "text")
         if value.kind in TIMES:
@@ -156,5 +162,6 @@ class Emitter(AggregateEmitter):
             Decimal: f"{raw}.__class__ is Decimal",
         }
         tests = [f"{raw} is None", *(usual[one] for one in self.kinds_met(node) if one in usual)]
-        slow = f"cell({raw}, {separator!r}, {aligned}, {self.site(node)}, number)"
+        how = self.constants.name(joining, "joining")
+        slow = f"cell({raw}, {how}, {self.site(node)}, number)"
         return self.assign(f"{raw} if {' or '.join(tests)} else {slow}", "any")

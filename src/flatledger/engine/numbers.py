@@ -95,11 +95,15 @@ class DecimalReader(dict[str, Decimal | Unreadable]):
         return value
 
 
-def round_to(number: int | Decimal, unit: Decimal) -> Decimal:
-    """Round half-even to the digits of ``unit`` (0.01: two); zero loses its sign.
+def round_to(
+    number: int | Decimal, unit: Decimal, rounding: str = decimal.ROUND_HALF_EVEN
+) -> Decimal:
+    """Round to the digits of ``unit`` (0.01: two), half-even unless told otherwise.
+
+    Zero loses its sign.
 
     >>> round_to(Decimal("2.345"), Decimal("0.01")), round_to(Decimal("-0.001"), Decimal("0.01"))
     (Decimal('2.34'), Decimal('0.00'))
     """
-    rounded = Decimal(number).quantize(unit, context=EXACT)
+    rounded = Decimal(number).quantize(unit, rounding, context=EXACT)
     return rounded if rounded else abs(rounded)

@@ -6,7 +6,7 @@ Missing, null and blank text are all null. A list is many values.
 from __future__ import annotations
 
 from collections.abc import Hashable
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -30,6 +30,22 @@ class Held:
     def __init__(self, whole: Any, key: str | None = None) -> None:
         self.whole = whole
         self.key = key
+
+
+class Joining(NamedTuple):
+    """How what repeats becomes one text, and what is done where a value holds the separator."""
+
+    separator: str = "; "
+    aligned: bool = False
+    in_value: str = "report"
+
+    def part(self, text: str) -> str:
+        """A value as it stands among the others."""
+        if self.separator not in text or self.in_value == "report":
+            return text
+        if self.in_value == "quote":
+            return '"' + text.replace('"', '""') + '"'
+        return text.replace(self.separator, " ")
 
 
 def raw_text(value: Any) -> str | None:

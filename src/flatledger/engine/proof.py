@@ -85,7 +85,7 @@ class Proof:
         for column in self._exact:
             if isinstance(cells[column.place], int | Decimal):
                 unit = Decimal(1).scaleb(-(column.column.decimals or 0))
-                cells[column.place] = round_to(cells[column.place], unit)
+                cells[column.place] = round_to(cells[column.place], unit, column.column.rounding)
         return tuple(cells)
 
     def total_rows(self, rows: list[Row]) -> list[Row]:

@@ -6,7 +6,7 @@ fault and null; nothing here stops a run.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from decimal import Decimal
 from typing import Any
 
@@ -22,6 +22,7 @@ from .matching import like, like_regex, overlap
 from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from .plain_data import (
     Held,
+    Joining,
     below,
     is_null,
     listed,
@@ -244,7 +245,7 @@ class Runtime:
         self.fault(number, path, value, "is neither true nor false")
         return None
 
-    def cell(self, value: Any, separator: str, aligned: bool, path: str, number: int) -> Any:
+    def cell(self, value: Any, joining: Joining, path: str, number: int) -> Any:
         """A field as a cell shows it; what repeats is joined, aligned with a place for nulls."""
         if value is None or isinstance(value, int | Decimal | str):
             if isinstance(value, bool):
@@ -257,13 +258,22 @@ class Runtime:
             self.fault(number, path, value, value.reason)
             return value.text
         if isinstance(value, list | tuple):
-            parts = [self.cell(item, separator, aligned, path, number) for item in value]
-            texts = ["" if part is None else str(part) for part in parts]
+            parts = [self.cell(item, joining, path, number) for item in _flat(value)]
             present = [part for part in parts if part is not None]
-            if not present or (len(present) == 1 and not aligned):
+            if not present or (len(present) == 1 and not joining.aligned):
                 return present[0] if present else None
-            return separator.join(text for text in texts if text or aligned)
+            return self._joined(parts, joining, path, number)
         return text_of_parts(value)
+
+    def _joined(self, parts: list[Any], joining: Joining, path: str, number: int) -> str:
+        """Several values as one text; one that holds the separator is told, or made harmless."""
+        texts = ["" if part is None else str(part) for part in parts]
+        if joining.separator and any(joining.separator in text for text in texts):
+            if joining.in_value == "report":
+                held = next(text for text in texts if joining.separator in text)
+                self.fault(number, path, held, f"holds the separator {joining.separator!r}")
+            texts = [joining.part(text) for text in texts]
+        return joining.separator.join(text for text in texts if text or joining.aligned)
 
     # ---- operations
 
@@ -297,3 +307,12 @@ def _whole(text: str) -> int | Decimal | None:
     if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
         return int(text)
     return read_decimal(text)
+
+
+def _flat(values: Iterable[Any]) -> Iterator[Any]:
+    """The values of a list and of the lists within it."""
+    for value in values:
+        if isinstance(value, list | tuple):
+            yield from _flat(value)
+        else:
+            yield value

@@ -100,7 +100,7 @@ class Tally:
         if total.kind == "avg":
             value = QUOTIENT.divide(self.sum, self.count)
         if value is not None and column.decimals is not None:
-            return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT))
+            return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT), column.rounding)
         return plain(value) if isinstance(value, Decimal) else value
 
 

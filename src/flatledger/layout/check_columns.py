@@ -13,12 +13,16 @@ from .spreading import spread_column
 from .text import Item, Mapping, Scalar
 
 COLUMN_KEYS = (
-    *("value", "text", "datatype", "reads", "clean", "decimals", "unit", "total"),
-    *("separator", "aligned", "translate", "format", "locale", "default", "null"),
-    *("suppress-output",),
+    *("value", "text", "datatype", "reads", "clean", "decimals", "rounding", "unit", "total"),
+    *("separator", "separator-in-value", "aligned", "translate", "format", "locale"),
+    *("default", "null", "suppress-output"),
     *("columns-from", "named-by", "values", "keys", "at-most"),
 )
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
+ROUNDING = {
+    name: f"ROUND_{name.replace('-', '_').upper()}"
+    for name in ("half-even", "half-up", "half-down", "up", "down", "ceiling", "floor")
+}
 CLEANING = ("strip-markup", "nfc", "single-line", "collapse", "trim")
 TRANSLATE_KEYS = ("codes", "otherwise", "folded")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
@@ -96,6 +100,14 @@ class ColumnForms(RowForms):
             found["separator"] = self.named_text(keys["separator"], "`separator`")
         else:
             found["separator"] = DEFAULT_SEPARATOR
+        if "separator-in-value" in keys:
+            ways = ("report", "quote", "replace")
+            choice = self.choice(keys["separator-in-value"], "`separator-in-value`", ways)
+            found["separator_in_value"] = choice
+        if "rounding" in keys:
+            found["rounding"] = ROUNDING[self.choice(keys["rounding"], "`rounding`", ROUNDING)]
+            if "decimals" not in keys:
+                self.fault(item, f"{where} has `rounding` but no `decimals` to round to")
         if "aligned" in keys:
             found["aligned"] = self.switch(keys["aligned"], "`aligned`")
         if "suppress-output" in keys:
