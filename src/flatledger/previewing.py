@@ -170,6 +170,9 @@ def _source_of(column: Column) -> str:
     parts = [" ".join(column.value.text.split())]
     if column.decimals is not None:
         parts.append(f"rounded to {column.decimals} decimals")
+    parts += [f"as {column.datatype}"] if column.datatype else []
+    parts += ["by a code list"] if column.translate else []
+    parts += [f"written {column.format}"] if column.format else []
     return ", ".join(parts)
 
 
@@ -199,6 +202,11 @@ def _sentences(layout: Layout, plan: Plan | None) -> Iterator[str]:
         yield from _above_the_row(plan)
     yield from _order(layout, plan)
     yield from _totals(layout)
+    take = layout.model.take
+    if take is not None:
+        first = f"The first {take.first:,}" if take.first is not None else "All"
+        every = f", one in {take.every}," if take.every > 1 else ""
+        yield f"{first} {take.of}{every} are taken."
 
 
 def _entry(level: int, plan: Plan) -> str:
@@ -230,7 +238,8 @@ def _order(layout: Layout, plan: Plan | None) -> Iterator[str]:
     if keys:
         yield f"Sorted by {'; '.join(keys)}."
     if plan is not None and plan.group and layout.model.totals.detail:
-        yield f"Grouped by {', '.join(key.text for key in plan.group)}, groups first."
+        how = "as they are met" if layout.model.group_order.as_met else "groups first"
+        yield f"Grouped by {', '.join(key.text for key in plan.group)}, {how}."
     if not keys and plan is not None and not plan.group:
         yield "In the order of the source."
 
