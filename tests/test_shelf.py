@@ -200,3 +200,13 @@ def test_a_layout_written_out_again_gives_the_same_table(demo: Path, name: str) 
     for one, to in ((layout, "one"), (again, "two")):
         flatledger.export(one, demo / "requisitions.jsonl", demo / to)
     assert (demo / "one").read_bytes() == (demo / "two").read_bytes()
+
+
+def test_a_list_can_be_tried(tool: Tool, demo: Path) -> None:
+    (demo / "ids.txt").write_text("R-0002\n")
+    done = tool("try", "no in list('ids.txt')", "requisitions.jsonl", "--first", "2")
+    assert [line.split()[1] for line in done.stdout.splitlines()[1:]] == ["false", "true"]
+    done = tool("try", "no in list('gone')", "requisitions.jsonl")
+    assert done.returncode == 1
+    assert "no list `gone` on the shelf" in done.stderr
+    assert "Traceback" not in done.stderr

@@ -6,6 +6,7 @@ import datetime as dt
 import decimal
 from collections.abc import Mapping
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -17,7 +18,9 @@ from .engine.program import generate
 from .engine.structure import observe
 from .errors import ExpressionError, LayoutError
 from .language import parse_expression
+from .layout.lists import lists_of
 from .layout.model import Column, Expression, LayoutModel
+from .layout.shelf import Shelf
 from .layout.text import Scalar
 from .sources import AnySource, open_source
 
@@ -57,7 +60,9 @@ def try_expression(
         columns=(Column(expression, _expression(expression)),),
         row_per=level,
     )
-    try:
+    try:  # a list is one on the shelf, or a file beside where we are
+        lists = lists_of(model, Path(), Shelf())
+        model = msgspec.structs.replace(model, lists=lists)
         plan = make_plan(model, observe(opened.look_ahead()))
     except LayoutError as error:
         problem = error.problems[0]
