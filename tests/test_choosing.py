@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import os
+import subprocess
+import sys
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -133,6 +136,34 @@ def test_values_are_asked_for_and_put_everywhere(tool: Tool, demo: Path) -> None
     assert done.stdout.splitlines()[-1] == "All from 2026-01-01,,16"
     preview = tool("preview", "ask.yaml", "requisitions.jsonl", "--answers", "answers.yaml")
     assert "out-2026-01-01-2026.csv would have" in preview.stdout
+
+
+def test_on_a_terminal_what_is_open_is_asked_for_until_it_fits(demo: Path) -> None:
+    pty = pytest.importorskip("pty")  # where there are no pseudo-terminals, nobody can be asked
+    (demo / "ask.yaml").write_text(
+        "columns: [{No: no}]\nonly: [raised in period(:when)]\n"
+        "ask: {when: {datatype: period, says: Which month, allowed: [2026-01, 2026-02]}}\n"
+    )
+    ours, theirs = pty.openpty()
+    export = ("export", "ask.yaml", "requisitions.jsonl", "-o", "out.csv")
+    process = subprocess.Popen(
+        [sys.executable, "-m", "flatledger", *export],
+        cwd=demo, stdin=theirs, stdout=theirs, stderr=theirs, close_fds=True,
+    )  # fmt: skip
+    os.close(theirs)
+    os.write(ours, b"2027\n2026-02\n")
+    said = b""
+    while True:
+        try:
+            said += os.read(ours, 4096)
+        except OSError:  # the other side has gone
+            break
+    os.close(ours)
+    assert process.wait() == 0
+    assert b"Which month (2026-01, 2026-02)" in said
+    assert b"`2027` is not allowed" in said
+    assert b"when = 2026-02" in said
+    assert (demo / "out.csv").read_text(encoding="utf-8").count("R-") == 12
 
 
 @pytest.mark.parametrize(
