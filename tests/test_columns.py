@@ -122,6 +122,7 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
         ("{text: a, datatype: date}", "has a datatype but no `value`"),
         ("{value: a, translate: {x: 1, x: 2}}", "the code `x` comes twice; keep one"),
         ("{value: a, translate: gone.csv}", "has nothing beside it"),
+        ("{value: a, unit: m}\n  - 'A, m': b", "`A, m` and `A` are both headed A, m; rename one"),
     ],
 )
 def test_what_cannot_be_is_refused(column: str, says: str) -> None:

@@ -47,6 +47,12 @@ class ColumnForms(RowForms):
                     column.problem(f"the heading `{column.heading}` comes twice{place}; rename one")
                 )
             seen.setdefault(column.heading, column)
+        titles: dict[str, Column] = {}
+        for column in (one for one in seen.values() if not one.suppressed):
+            other = titles.setdefault(column.title, column)
+            if other is not column:
+                message = f"`{column.heading}` and `{other.heading}` are both headed {column.title}"
+                self.problems.append(column.problem(f"{message}; rename one"))
         return tuple(columns)
 
     def column(self, item: Item) -> list[Column]:
