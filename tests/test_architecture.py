@@ -20,8 +20,8 @@ ARROWS = {
     "reports": {"errors", "engine", "layout"},
     "demo": set(),
     "spilling": {"errors", "engine"},
-    "attaching": {"engine", "layout", "sources"},
-    "spreading": {"errors", "language", "layout", "sources", "attaching"},
+    "attaching": {"errors", "engine", "layout", "sources"},
+    "spreading": {"errors", "engine", "language", "layout", "sources", "attaching"},
     "exporting": {
         "errors",
         "engine",

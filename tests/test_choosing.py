@@ -194,6 +194,8 @@ def test_what_cannot_be_taken_is_told(given: dict[str, Any], says: str) -> None:
         ("ask: {w: {datatype: dat}}", "does not take `dat`; did you mean `date`?"),
         ("ask: {w: {datatype: date, default: x}}", "the default of `w`: `x`: a date is wanted"),
         ("output: {file: '{w}.csv'}", "`{w}` is not asked for"),
+        ("totals: {label: '{grup}'}", "`{grup}` is not asked for"),
+        ("ask: {w: {datatype: integer, default: 1_000}}", "`1_000`: a whole number is wanted"),
         ("ask: [a]", "`ask` takes names with what is asked"),
         ("ask: {a: date, a: date}", "comes twice"),
     ],

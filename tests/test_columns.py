@@ -95,7 +95,9 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
     )
     export = ("export", "own.yaml", "requisitions.jsonl", "-o", "out.csv")
     done = tool(*export, "--report-to", "b.json")
-    assert "Faults: 6, in no total" in done.stderr  # four drafts and two that were cancelled
+    assert (
+        "Faults: 6; what could not be read is in no total" in done.stderr
+    )  # four drafts and two that were cancelled
     faults = json.loads((demo / "b.json").read_text(encoding="utf-8"))["faults"]
     assert {fault["reason"] for fault in faults} == {"is not on the code list"}
     assert "In store" in (demo / "out.csv").read_text(encoding="utf-8")
@@ -133,8 +135,9 @@ def test_what_cannot_be_is_refused(column: str, says: str) -> None:
 
 def test_a_preview_says_what_stands_for_nothing() -> None:
     layout = Layout.from_data({"columns": [{"A": {"value": "a", "default": "none", "unit": "m"}}]})
-    (column,) = flatledger.preview(layout, [{"a": 1}]).columns
+    (column,) = flatledger.preview(layout, [{"a": 1}, {}]).columns
     assert (column.heading, column.none) == ("A, m", "none")
+    assert (column.filled, column.examples) == (1, ["1"])
     rows, _ = table({"columns": [{"A": {"value": "a", "null": "-"}}]}, [{}])
     assert rows == [("-",)]
 
@@ -193,6 +196,16 @@ def test_numbered_columns_carry_exactly_the_values(records: list[list[int]]) -> 
     assert rows.balance().fault_count == 0
 
 
+def test_keys_are_texts_and_make_no_heading_twice() -> None:
+    spread = {"columns-from": "o", "named-by": "o.k", "value": "o.v"}
+    layout = Layout.from_data({"columns": [{"No": "no"}, {"{key}": spread}]})
+    rows = flatledger.rows(layout, [{"no": 1, "o": [{"k": 7, "v": "a"}, {"k": "7", "v": "b"}]}])
+    assert rows.headings == ("No", "7")
+    assert list(rows) == [(1, "a; b")]
+    with pytest.raises(LayoutError, match="the keys make a column `No`, and there is one already"):
+        flatledger.rows(layout, [{"no": 1, "o": [{"k": "No", "v": "a"}]}])
+
+
 def test_columns_from_the_members_of_a_mapping_and_what_is_too_many() -> None:
     source = [{"names": {"en": "x", "cy": "y"}}, {"names": {"cy": "z", "gd": "q"}}, {}]
     name: dict[str, Any] = {
@@ -235,6 +248,17 @@ def test_amounts_are_read_as_a_locale_writes_them(number: Any, locale: str, arou
     rows, balance = table({"columns": [{"X": column}]}, [{"x": around.format(written)}])
     assert balance.faults == []
     assert rows[0][0] == (-abs(number) if around in ("({})", "-{}") else abs(number))
+
+
+def test_amounts_in_different_units_are_never_added() -> None:
+    column = {"value": "x", "datatype": "decimal", "reads": "amount", "total": "sum"}
+    texts = ["5 kg", "5 g", "2 KG", "£4", "3"]
+    rows, balance = table({"columns": [{"X": column}]}, [{"x": text} for text in texts])
+    assert [row[0] for row in rows] == [5, "5 g", 2, "£4", 3, 10]
+    assert [fault.reason for fault in balance.faults] == [
+        *("is in g, and another is in kg", "is in £, and another is in kg"),
+    ]
+    assert balance.balanced
 
 
 def test_what_cannot_be_read_stays_readable() -> None:
@@ -317,11 +341,15 @@ columns:
         ("{bay: {file: bays.csv, matched-by: a + 1, key: x}}", "takes a path of names"),
         ("{bay: {file: bays.csv, matched-by: a, key: y}}", "no `y` to match by; there are x, z"),
         ("{bay: {file: twice.csv, matched-by: a, key: x}}", "has a heading twice: x, x"),
+        ("{bay: {file: latin.csv, matched-by: a, key: x}}", "byte 3 is not UTF-8; save it as"),
+        ("{bay: {file: bad.jsonl, matched-by: a, key: x}}", "record 2: not valid JSON"),
     ],
 )
 def test_a_side_list_that_cannot_be_attached(tmp_path: Path, text: str, says: str) -> None:
     (tmp_path / "bays.csv").write_text("x,z\n1,2\n")
     (tmp_path / "twice.csv").write_text("x,x\n1,2\n")
+    (tmp_path / "latin.csv").write_bytes(b"x;y\xe9\n1;2\n")
+    (tmp_path / "bad.jsonl").write_text('{"x": 1}\n{broken\n')
     (tmp_path / "own.yaml").write_text(f"columns: [{{A: a}}]\nattach: {text}\n")
     with pytest.raises(flatledger.FlatLedgerError) as caught:
         flatledger.rows(Layout.from_file(tmp_path / "own.yaml"), [{"a": 1}])

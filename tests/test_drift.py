@@ -80,6 +80,11 @@ def test_new_fields_are_told_until_they_are_learnt(tmp_path: Path, form: str) ->
     assert 300 < found.looked_at < 2_500
     assert not drift(learn=True)
     assert not drift()
+    one = Layout.from_file(path)  # the same layout, used again, knows what was learnt meanwhile
+    note_of(path).unlink()
+    for learn in (True, False):
+        again = flatledger.export(one, [known[0]], tmp_path / "out.csv", learn=learn)
+        assert (again.drift.new_fields, again.drift.looked_at) == ([], 2)
 
 
 def test_learning_from_the_command_line(tool: Tool, demo: Path) -> None:

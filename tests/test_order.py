@@ -174,6 +174,8 @@ def test_groups_as_they_are_met_may_not_come_back() -> None:
     assert not balance.balanced
     (back,) = balance.returning
     assert (back.group, back.row, back.again) == (["b"], 1, 4)
+    many = table(layout, [{"k": n % 2, "q": 1} for n in range(1_000)])[1]
+    assert (many.returned, len(many.returning)) == (998, 100)
     layout["group"]["returning"] = "allowed"
     assert table(layout, records)[1].balanced
     del layout["group"]["returning"]
@@ -211,6 +213,14 @@ def test_an_order_that_is_expected(expected: Any, faults: list[str]) -> None:
     assert len(balance.faults) == len(faults)
     for fault, start in zip(balance.faults, faults, strict=True):
         assert str(fault).startswith(start)
+
+
+def test_what_no_entry_can_depend_on_is_told() -> None:
+    records = [{"no": {"a": 1}, "needs": [{"b": 2}, ["x"]]}, {"no": 2, "needs": None}]
+    expected = {"entry": "no", "after": "needs"}
+    layout = {"columns": [{"No": "no"}], "expects-order": [expected]}
+    _, balance = table(layout, records)
+    assert [fault.reason for fault in balance.faults] == ["one plain value is expected"] * 2
 
 
 def test_an_expected_order_at_a_field_that_is_not_there_is_drift() -> None:

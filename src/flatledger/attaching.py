@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from .engine.balance import AttachedCount
 from .engine.protocols import Source
+from .errors import SourceError
 from .layout import Layout
+from .layout.model import Attachment
 from .sources import AnySource, open_source
 from .sources.attached import Attached, SideList, read_side_list
 
@@ -24,8 +27,15 @@ def attached_counts(source: Source) -> list[AttachedCount]:
     return source.counts() if isinstance(source, Attached) else []
 
 
-def _side_list(attachment: Any) -> SideList:
+def _side_list(attachment: Attachment) -> SideList:
     if Path(attachment.file).suffix == ".csv":
         return read_side_list(attachment, None)
-    batches = open_source(attachment.file).batches(dict[str, Any])
-    return read_side_list(attachment, (record for batch in batches for record in batch.records))
+    return read_side_list(attachment, _records(attachment.file))
+
+
+def _records(file: str) -> Iterator[dict[str, Any]]:
+    """The records of a side list; one that can't be read would silently match nothing."""
+    for batch in open_source(file).batches(dict[str, Any]):
+        if batch.faults:
+            raise SourceError(f"{file}: {batch.faults[0]}")
+        yield from batch.records

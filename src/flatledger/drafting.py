@@ -270,7 +270,7 @@ def _datatype(field: FieldSurvey) -> str:
         if proposed:
             return proposed[1]
         if remark == "dates (ISO 8601)":
-            days = all(len(example) == len("2026-03-31") for example in field.examples)
+            days = field.longest == len("2026-03-31")
             return f"datatype: {'date' if days else 'dateTime'}"
     return ""
 

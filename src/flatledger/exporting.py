@@ -34,10 +34,9 @@ class Rows(Iterator[Row]):
         progress: Progress | None = None,
         ask: Mapping[str, Any] | None = None,
     ) -> None:
-        layout = with_columns(layout.answered(ask), source)
-        self._source = opened = open_attached(layout, source)
+        layout, self._source = prepared(layout, source, ask)
         self.headings = layout.headings
-        self._run = start_run(layout, opened, progress)
+        self._run = start_run(layout, self._source, progress)
         self._rows = (row for block in self._run.blocks() for row in block)
 
     def __next__(self) -> Row:
@@ -45,9 +44,25 @@ class Rows(Iterator[Row]):
 
     def balance(self) -> Balance:
         """The proof of the run."""
-        balance = self._run.balance()
-        balance.attached = attached_counts(self._source)
-        return balance
+        return proof_of(self._run, self._source)
+
+
+def prepared(
+    layout: Layout, source: AnySource, ask: Mapping[str, Any] | None, learn: bool = False
+) -> tuple[Layout, Source]:
+    """A layout with nothing open in it (answers, known fields, columns for keys), and its source.
+
+    Raises LayoutError, AnswerError and SourceError.
+    """
+    layout = with_columns(layout.answered(ask).noted(learn), source)
+    return layout, open_attached(layout, source)
+
+
+def proof_of(run: Run | GroupRun, source: Source) -> Balance:
+    """The balance of a run that has ended, with what its source tells."""
+    balance = run.balance()
+    balance.attached = attached_counts(source)
+    return balance
 
 
 def start_run(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
@@ -98,20 +113,17 @@ def export(
     >>> balance.balanced, balance.rows, table.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    layout = with_columns(layout.answered(ask), source)
+    layout, opened = prepared(layout, source, ask, learn)
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    layout = layout.learning() if learn else layout
-    opened = open_attached(layout, source)
     run = start_run(layout, opened, progress)
     with Target(place) as target:
         writer = DelimitedWriter(layout.model.output, target)
         writer.header(layout.headings)
         for block in run.blocks():
             writer.write(block)
-    balance = run.balance()
-    balance.attached = attached_counts(opened)
+    balance = proof_of(run, opened)
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
     if learn:
         _learn(layout, balance)

@@ -8,19 +8,17 @@ from decimal import Decimal
 from itertools import islice
 from typing import Any, BinaryIO, cast
 
-from .attaching import attached_counts, open_attached
 from .engine.balance import FileCount
 from .engine.levels import level_name
 from .engine.plan import Plan
 from .engine.preview import ColumnPreview, PreviewResult
 from .engine.protocols import Batch, Row, Source, TotalRow
 from .engine.run import Progress, Run
-from .exporting import start_run
+from .exporting import prepared, proof_of, start_run
 from .layout import Layout
 from .layout.model import Column
 from .outputs import DelimitedWriter, Target
 from .sources import AnySource
-from .spreading import with_columns
 
 ROWS = 10
 EXAMPLES = 3
@@ -55,11 +53,10 @@ def preview(
     >>> [(column.heading, column.source, column.filled) for column in look.columns], look.rows
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
-    layout = with_columns(layout.answered(ask), source)
-    opened = open_attached(layout, source)
+    layout, opened = prepared(layout, source, ask)
     run = start_run(layout, _FirstRecords(opened) if sample else opened, progress)
     columns = [column for column in layout.model.columns if not column.suppressed]
-    watched = [_Watched() for _ in columns]
+    watched = [_Watched(column.default or column.null) for column in columns]
     first: list[Row] = []
     writer = DelimitedWriter(layout.model.output, Target(cast(BinaryIO, _Nowhere())))
     writer.header(layout.headings)
@@ -69,8 +66,7 @@ def preview(
         for place, one in enumerate(watched):
             one.add([row[place] for row in rows])
         writer.write(block)
-    balance = run.balance()
-    balance.attached = attached_counts(opened)
+    balance = proof_of(run, opened)
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
     plan = run.plan if isinstance(run, Run) else None
@@ -120,15 +116,16 @@ class _FirstRecords:
 
 
 class _Watched:
-    """What the cells of one column turn out to be."""
+    """What the cells of one column turn out to be; ``instead`` stands where there is nothing."""
 
-    def __init__(self) -> None:
+    def __init__(self, instead: str) -> None:
+        self._nothing = (None, instead) if instead else (None,)
         self.filled = 0
         self.kinds: list[str] = []
         self.examples: list[str] = []
 
     def add(self, cells: list[Any]) -> None:
-        present = [cell for cell in cells if cell is not None]
+        present = [cell for cell in cells if cell not in self._nothing]
         self.filled += len(present)
         for kind in {cell.__class__ for cell in present}:
             name = {str: "text", int: "number", bool: "truth"}.get(kind, "number")

@@ -12,7 +12,8 @@ from typing import Any
 import msgspec
 
 from .attaching import open_attached
-from .errors import LayoutError, SourceError
+from .engine.functions import text_of
+from .errors import LayoutError, Problem, SourceError
 from .language import nodes as n
 from .language.selecting import compile_path
 from .layout import Layout
@@ -39,7 +40,7 @@ def with_columns(layout: Layout, source: AnySource) -> Layout:
     return layout.spread(found)
 
 
-def _found(columns: list[Column], source: AnySource, layout: Layout) -> dict[str, list[Any]]:
+def _found(columns: list[Column], source: AnySource, layout: Layout) -> dict[str, list[str]]:
     """The keys for each column, in the order in which they are met."""
     seekers = [_Seeker(column) for column in columns]
     for batch in open_attached(layout, source).batches(dict[str, Any]):
@@ -59,7 +60,7 @@ class _Seeker:
         assert column.spread is not None
         self.column, self._how = column, column.spread
         self._selection = compile_path(_path(self._how).segments, is_level=lambda names: False)
-        self._keys: dict[Any, None] = {}
+        self._keys: dict[str, None] = {}
         self._most = 0
 
     def look_at(self, record: Any) -> None:
@@ -71,12 +72,12 @@ class _Seeker:
             else:
                 for key in value if isinstance(value, list) else [value]:
                     if key not in (None, "") and not isinstance(key, dict | list):
-                        self._keys[key] = None
+                        self._keys[text_of(key)] = None
 
-    def keys(self) -> list[Any]:
-        return list(range(1, self._most + 1)) if self._how.numbered else list(self._keys)
+    def keys(self) -> list[str]:
+        return [str(n + 1) for n in range(self._most)] if self._how.numbered else list(self._keys)
 
-    def problem(self) -> Any:
+    def problem(self) -> Problem | None:
         count = len(self.keys())
         if count <= self._how.at_most:
             return None

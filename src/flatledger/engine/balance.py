@@ -158,6 +158,7 @@ class Balance(msgspec.Struct):
     rows: int = 0
     total_rows: int = 0
     groups: int = 0
+    returned: int = 0
     returning: list[Returning] = []
     returning_allowed: bool = False
     columns: list[ColumnBalance] = []
@@ -171,7 +172,7 @@ class Balance(msgspec.Struct):
     @property
     def balanced(self) -> bool:
         """Whether every count and every sum agrees on both sides."""
-        whole = not self.returning or self.returning_allowed
+        whole = not self.returned or self.returning_allowed
         return whole and self.records_agree and all(column.balanced for column in self.columns)
 
     @property

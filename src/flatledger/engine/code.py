@@ -59,17 +59,16 @@ class Constants:
 
     def __init__(self) -> None:
         self.values: dict[str, Any] = {}
+        self._names: dict[tuple[Any, ...], str] = {}
 
     def name(self, value: Any, stem: str) -> str:
         """The name of a value; equal plain values of one stem have one name."""
         plain = isinstance(value, str | int | tuple | Decimal)
-        for name, known in self.values.items():
-            equal = plain and known.__class__ is value.__class__ and repr(known) == repr(value)
-            if known is value or (equal and name.startswith(stem)):
-                return name
-        name = f"{stem}_{len(self.values)}"
-        self.values[name] = value
-        return name
+        key = (stem, value.__class__, repr(value)) if plain else (id(value),)
+        if key not in self._names:
+            name = f"{stem}_{len(self.values)}"
+            self._names[key], self.values[name] = name, value
+        return self._names[key]
 
 
 def listed_codes(codes: Iterable[str]) -> str:

@@ -66,8 +66,8 @@ class Emitter(AggregateEmitter):
             return self._shown(value.node, _joining(plan.column))
 
     def key(self, node: n.Node) -> Operand:
-        """A sort or group key: the value as a column would show it."""
-        return self._shown(node, Joining())
+        """A sort or group key: the value as a column would show it, which tells of its faults."""
+        return self._shown(node, Joining(in_value="keep"))
 
     def _column(self, plan: ColumnPlan) -> Operand:
         column = plan.column
@@ -127,10 +127,12 @@ class Emitter(AggregateEmitter):
         """The value of a column whose codes are all on its list; another one is a fault."""
         unchecked = msgspec.structs.replace(plan.column, translate=None)
         value = self.cell(msgspec.structs.replace(plan, column=unchecked))
-        codes = self.constants.name(plan.column.translate, "translation")
+        translation = plan.column.translate
+        assert translation is not None
+        codes = self.constants.name(translation.finder(), "codes")
         site = self.constants.name(plan.column.heading, "site")
         with self.at(plan.home) as block:
-            call = f"known_code({value.code}, {codes}, {site}, number)"
+            call = f"known_code({value.code}, {codes}, {translation.reason!r}, {site}, number)"
             block.add(f"if {value.code} is not None: {call}")
         return value
 

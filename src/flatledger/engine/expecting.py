@@ -69,7 +69,9 @@ class _Watch:
 
     def _depends(self, entry: Any, needs: Any, number: int) -> None:
         for need in needs if isinstance(needs, list) else [needs]:
-            if not is_null(need) and need not in self._met:
+            if isinstance(need, dict | list):
+                self._log.add(Fault(number, self._path, shown(need), "one plain value is expected"))
+            elif not is_null(need) and need not in self._met:
                 reason = "stands before what it depends on, or that is not there"
                 self._log.add(Fault(number, self._path, shown(need), reason))
         if not isinstance(entry, dict | list):

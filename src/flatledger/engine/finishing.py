@@ -73,7 +73,7 @@ def _steps(column: Column) -> list[Step]:
 def _translating(column: Column) -> Step:
     translation = column.translate
     assert translation is not None
-    find = translation.find
+    find = translation.finder()
     keep = translation.otherwise == "keep"
 
     def translate(cell: Any) -> Any:

@@ -16,6 +16,7 @@ from .totals import Tally
 
 Key = tuple[Any, ...]
 BLANK_GROUP = "(blank)"
+MOST_RETURNING = 100  # so many are listed, all are counted
 
 
 def group_key(plan: Plan) -> Callable[[Row], Key]:
@@ -111,7 +112,8 @@ class Detail:
         self.plan = plan
         self.grand = Tallies(plan, 0)
         self.group_count = 0
-        self.returning: list[Returning] = []
+        self.returning: list[Returning] = []  # the first of them
+        self.returned = 0
         self._first_rows: dict[Key, int] | None = {} if plan.model.group_order.as_met else None
         self._row = 0
         self._make = TotalRows(plan)
@@ -140,16 +142,19 @@ class Detail:
         yield [], self._close(open_groups, 0)
 
     def before(
-        self, blocks: Callable[[], Iterable[list[Row]]]
+        self, blocks: Iterable[list[Row]], again: Iterable[list[Row]]
     ) -> Iterator[tuple[list[Row], list[Row]]]:
-        """Pairs of detail rows and the total rows that go before them."""
+        """Pairs of detail rows and the total rows that go before them.
+
+        ``again`` are the same rows, gone through once the totals are known.
+        """
         totals: dict[Key, Tallies] = {}
-        for block in blocks():
+        for block in blocks:
             for key, run in groupby(block, self._key):
                 add_to([self.grand, *_at_each_depth(self.plan, totals, key)], list(run))
         self.group_count = sum(len(key) == self._depths for key in totals)
         shown: set[Key] = set()
-        for block in blocks():
+        for block in again:
             for key, run in groupby(block, self._key):
                 opened = [key[:d] for d in range(1, self._depths + 1) if key[:d] not in shown]
                 shown.update(opened)
@@ -160,7 +165,10 @@ class Detail:
         if self._first_rows is None:
             return
         first = self._first_rows.setdefault(key, self._row + 1)
-        if first != self._row + 1:
+        if first == self._row + 1:
+            return
+        self.returned += 1
+        if len(self.returning) < MOST_RETURNING:
             self.returning.append(Returning(list(key), first, self._row + 1))
 
     def _open(self, open_groups: list[tuple[Key, Tallies]], key: Key) -> None:

@@ -85,7 +85,6 @@ class _Keep:
         """The lines that count what is left after each condition of a level and those before."""
         lines: list[str] = []
         for verdict, index in reversed(verdicts):
-            self.plan.sequences.add(index)
             left = self._counter(f"left_{index}")
             inside = indented([f"{left} += 1", *lines], 1)
             away = self.turned_away.get(index)

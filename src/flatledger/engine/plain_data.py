@@ -41,7 +41,7 @@ class Joining(NamedTuple):
 
     def part(self, text: str) -> str:
         """A value as it stands among the others."""
-        if self.separator not in text or self.in_value == "report":
+        if self.separator not in text or self.in_value in ("report", "keep"):
             return text
         if self.in_value == "quote":
             return '"' + text.replace('"', '""') + '"'

@@ -93,7 +93,6 @@ class Plan:
     texts: dict[int, str] = field(default_factory=dict)
     lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
     seen: dict[int, ValuesSeen] = field(default_factory=dict)  # by the index of the condition
-    sequences: set[int] = field(default_factory=set)  # conditions whose sequence is counted
     unmet: list[Names] = field(default_factory=list)  # paths that no record read so far has
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     referred_kinds: dict[str, str] = field(default_factory=dict)

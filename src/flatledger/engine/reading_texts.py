@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+import unicodedata
 from collections.abc import Callable
 from decimal import Decimal
 from functools import lru_cache
@@ -28,12 +29,16 @@ _NAMES = {"MMM": "abbreviated", "MMMM": "wide"}
 class AmountReader:
     """Reads a number out of a text by a locale's marks.
 
-    What stands around it (a unit, a currency) is passed over; brackets or a minus make it negative,
-    and a percent sign divides it by a hundred. A text with two numbers is none.
+    Brackets or a minus make it negative, and a percent sign divides it by a hundred. A unit or
+    currency is passed over, and has to be the same in all that have one: five kilograms and five
+    grams are not ten of anything. A text with two numbers is none.
 
     >>> read = AmountReader(decimal_mark=".", group_mark=",")
-    >>> read("£1,200.00"), read("(12.5 kg)"), read("7 %")
+    >>> read("£1,200.00"), read("(12.5)"), read("7 %")
     (Decimal('1200.00'), Decimal('-12.5'), Decimal('0.07'))
+    >>> read("5 kg")
+    Traceback (most recent call last):
+    flatledger.engine.numbers.ValueFaultError: is in kg, and another is in £
     """
 
     def __init__(self, decimal_mark: str, group_mark: str) -> None:
@@ -43,6 +48,7 @@ class AmountReader:
         grouped = rf"\d{{1,3}}(?:[{groups}]\d{{3}})+"
         self._number = re.compile(rf"(?:{grouped}|\d+)(?:{mark}\d+)?")
         self._mark = decimal_mark
+        self._unit = ""
 
     def __call__(self, text: str) -> int | Decimal:
         """Raises ValueFaultError where there is no number, or more than one."""
@@ -52,6 +58,7 @@ class AmountReader:
         before, after = text[: found[0].start()], text[found[0].end() :]
         if any(letter.isdigit() for letter in before + after):
             raise ValueFaultError("holds no single number")
+        self._check_unit(unit_of(before, after))
         digits = self._groups.sub("", found[0][0]).replace(self._mark, ".")
         number: int | Decimal = Decimal(digits) if "." in digits else int(digits)
         if "%" in before + after:
@@ -63,6 +70,24 @@ class AmountReader:
         if isinstance(number, int):
             return -number if negative else number
         return number.copy_negate() if negative else number
+
+    def _check_unit(self, unit: str) -> None:
+        """The first unit that is met is that of all."""
+        self._unit = self._unit or unit
+        if unit and unit.casefold() != self._unit.casefold():
+            raise ValueFaultError(f"is in {unit}, and another is in {self._unit}")
+
+
+def unit_of(before: str, after: str) -> str:
+    """The unit or currency around a number: what follows it, or a currency sign before it.
+
+    >>> unit_of("", " kg net"), unit_of("ca. £", ""), unit_of("(", " %)")
+    ('kg', '£', '')
+    """
+    following = re.match(r"\s*([^\W\d_][^\s()%]*|[°µ]\S+)", after)
+    if following:
+        return following[1]
+    return next((sign for sign in before + after if unicodedata.category(sign) == "Sc"), "")
 
 
 class DateReader:

@@ -10,6 +10,7 @@ import msgspec
 
 from . import times
 from .numbers import ValueFaultError, read_decimal
+from .reading_texts import unit_of
 
 if TYPE_CHECKING:
     from .survey import Spot
@@ -25,9 +26,9 @@ _COMMON_LANGUAGES = frozenset(
 _ADDRESS = re.compile(r"[a-z][a-z0-9+.-]*://.*", re.DOTALL)
 _OTHER_DATE = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
 _PACKED_DATE = re.compile(r"(?:19|20)\d{6}")
-_WITH_UNIT = re.compile(
-    r"\(?[-−]?[£$€¥]?\s?\d{1,3}(?:[.,' \u00a0]?\d{3})*(?:[.,]\d+)?"
-    r"\s?(?:%|[£$€¥]|[A-Za-zµ°/²³]{1,5})?\)?"
+_AMOUNT = re.compile(
+    r"(\(?[-−]?[£$€¥]?\s?)(\d{1,3}(?:[.,' \u00a0]\d{3})+(?:[.,]\d+)?|\d+(?:[.,]\d+)?)"
+    r"(\s?(?:%|[£$€¥]|[A-Za-zµ°/²³]{1,5})?\)?)"
 )
 _DELIMITERS = {"; ": "'; '", ";": "semicolon", "|": "pipe", ", ": "', '"}
 
@@ -105,34 +106,79 @@ def _holds(spot: Spot, path: str) -> list[str]:
         return []
     if _most(texts, _is_date):
         return ["dates (ISO 8601)"]
-    pattern = _date_pattern(texts)
-    if pattern:
-        return [f"dates: {{datatype: date, reads: {pattern}}}"]
+    dates = _other_dates(texts)
+    if dates:
+        return [dates]
     if _most(texts, _is_duration):
         return [f"durations: working_time({path}, 'hours')"]
     if _most(texts, lambda text: read_decimal(text.strip()) is not None):
         return ["numbers kept as texts"]
-    if _most(texts, lambda text: _WITH_UNIT.fullmatch(text.strip()) is not None):
-        return ["numbers with marks or units: {datatype: decimal, reads: amount}"]
+    amounts = _amounts(texts)
+    if amounts:
+        return [amounts]
     for delimiter, name in _DELIMITERS.items():
         if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
             return [f"lists in one text, parted by {name}"]
     return []
 
 
-def _date_pattern(texts: list[str]) -> str:
-    """The pattern of dates that are not written as ISO 8601; the day first, where it is unclear."""
-    if _most(texts, lambda text: _PACKED_DATE.fullmatch(text.strip()) is not None):
-        return "yyyyMMdd"
+def _other_dates(texts: list[str]) -> str:
+    """What is said of dates that are not written as ISO 8601; braces hold what a draft takes over.
+
+    Where no day is beyond the 12th, nobody can tell whether the day or the month comes first.
+    """
+    if _most(texts, _is_packed_date):
+        return "dates: {datatype: date, reads: yyyyMMdd}"
     found = [match for text in texts if (match := _OTHER_DATE.fullmatch(text.strip()))]
     if len(found) < len(texts) * ENOUGH or not found:
         return ""
-    month_first = any(int(match[3]) > 12 for match in found)
-    mark = found[0][2]
     padded = all(len(match[1]) == 2 and len(match[3]) == 2 for match in found)
     day, month = ("dd", "MM") if padded else ("d", "M")
     year = "yyyy" if len(found[0][4]) == 4 else "yy"
-    return mark.join((month, day, year) if month_first else (day, month, year))
+    day_first = found[0][2].join((day, month, year))
+    month_first = found[0][2].join((month, day, year))
+    first, second = (any(int(match[place]) > 12 for match in found) for place in (1, 3))
+    if first == second:
+        return f"dates, but which is the day? datatype: date, reads: {day_first} or {month_first}"
+    return f"dates: {{datatype: date, reads: {day_first if first else month_first}}}"
+
+
+def _is_packed_date(text: str) -> bool:
+    return _PACKED_DATE.fullmatch(text.strip()) is not None and _is_date(
+        f"{text.strip()[:4]}-{text.strip()[4:6]}-{text.strip()[6:]}"
+    )
+
+
+def _amounts(texts: list[str]) -> str:
+    """What is said of numbers with units or marks; braces hold what a draft takes over.
+
+    It does so where all have one unit, and where the marks can be read in one way only.
+    """
+    found = [match for text in texts if (match := _AMOUNT.fullmatch(text.strip()))]
+    if len(found) < len(texts) * ENOUGH or not found:
+        return ""
+    units = {unit for match in found if (unit := unit_of(match[1], match[3]))}
+    if len(units) > 1:
+        return f"numbers in different units: {', '.join(sorted(units)[:4])}"
+    marks = {match[2][place] for match in found for place in _last_mark(match[2])}
+    if not marks and any(set(match[2]) & set(".,") for match in found):
+        return "numbers with marks or units, but is it 1.200 or 1200? reads: amount, and a locale"
+    if len(marks) > 1:
+        return ""
+    locale = ", locale: de" if marks == {","} else ""
+    return f"numbers with marks or units: {{datatype: decimal, reads: amount{locale}}}"
+
+
+def _last_mark(number: str) -> list[int]:
+    """Where the decimal mark is, as far as the number tells: before other than three digits, or
+    after a mark of the other kind."""
+    places = [place for place, letter in enumerate(number) if letter in ".,"]
+    if not places:
+        return []
+    last = places[-1]
+    others = {number[place] for place in places[:-1]}
+    tells = len(number) - last - 1 != 3 or (others and number[last] not in others)
+    return [last] if tells else []
 
 
 def _most(texts: list[str], test: Callable[[str], bool]) -> bool:

@@ -6,7 +6,6 @@ import decimal
 import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import partial
 from itertools import islice
 from typing import Any
 
@@ -62,6 +61,7 @@ class Run:
         self._read = self._unreadable = self._kept = 0
         self._groups = 0
         self._notes: list[str] = []
+        self._returned = 0
         self._returning: list[Returning] = []
 
     def blocks(self) -> Iterator[list[Row]]:
@@ -153,15 +153,14 @@ class Run:
             yield self._finished(rows) + self._proof.total_rows(totals)
         yield self._grand(detail.grand)
         self._groups = detail.group_count
-        self._returning = detail.returning
+        self._returned, self._returning = detail.returned, detail.returning
 
     def _detail_before(self) -> Iterator[list[Row]]:
         detail = Detail(self.plan)
         held: list[list[Row]] = []
         ordered = self._ordered(self._order_of_rows())
-        passes = iter((True, False))  # the rows are gone through twice, and proved once
-        blocks = partial(self._twice, ordered, passes)
-        for rows, totals in self._exactly(detail.before(blocks)):
+        once, again = self._taken_rows(ordered()), self._taken_rows(ordered(), prove=False)
+        for rows, totals in self._exactly(detail.before(once, again)):
             if not held:
                 held.append(self._grand(detail.grand))
                 yield held[0]
@@ -169,11 +168,6 @@ class Run:
         if not held:
             yield self._grand(detail.grand)
         self._groups = detail.group_count
-
-    def _twice(
-        self, ordered: Callable[[], Iterator[list[Row]]], passes: Iterator[bool]
-    ) -> Iterator[list[Row]]:
-        return self._taken_rows(ordered(), prove=next(passes))
 
     def summarised(self) -> tuple[Summary, list[Row]]:
         """The groups without their detail, and a row for each."""
@@ -237,6 +231,7 @@ class Run:
             without_rows=counts["emptied_0"],
             not_taken=self._not_taken,
             rows_not_taken=self._proof.rows_cut,
+            returned=self._returned,
             returning=self._returning,
             returning_allowed=self.plan.model.group_order.may_return,
             asked=[Asked(one.name, one.text, one.given) for one in self.plan.model.answers],
@@ -258,7 +253,7 @@ class Run:
     def _condition(self, index: int) -> ConditionCount:
         plan = self.plan.conditions[index]
         kept, no, unknown = (self._counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
-        left = self._counts[f"left_{index}"] if index in self.plan.sequences else kept
+        left = self._counts[f"left_{index}"] if plan.side is None else kept
         seen = self.plan.seen.get(index)
         return ConditionCount(
             text=plan.condition.value.text,

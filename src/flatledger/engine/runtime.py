@@ -12,7 +12,6 @@ from typing import Any
 
 from ..language.patterns import PatternTooSlowError
 from ..language.selecting import Selection
-from ..layout.model import Translation
 from . import times
 from .aggregates import AGGREGATES
 from .cleaning import cleaned
@@ -117,10 +116,12 @@ class Runtime:
     def fault(self, number: int, path: str, value: object, reason: str) -> None:
         self._log.add(Fault(number, path, shown(value), reason))
 
-    def known_code(self, value: Any, codes: Translation, path: str, number: int) -> None:
+    def known_code(
+        self, value: Any, find: Callable[[str], str | None], reason: str, path: str, number: int
+    ) -> None:
         """Tell of a code that is not on its list."""
-        if codes.find(str(value)) is None:
-            self.fault(number, path, value, codes.reason)
+        if find(str(value)) is None:
+            self.fault(number, path, value, reason)
 
     def whole(self, value: Any, path: str, number: int) -> Any:
         """A whole number; of another the text, which is a fault and in no total."""

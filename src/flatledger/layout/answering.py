@@ -10,7 +10,7 @@ import msgspec
 
 from ..errors import AnswerError
 from ..language import nodes as n
-from .asking import Answer, Question, filled, filled_file, read_answer
+from .asking import Answer, Question, filled, fit_for_file, read_answer
 from .model import Expression, LayoutModel, NamedList
 from .names import proposal
 
@@ -90,7 +90,11 @@ def _put_in(model: LayoutModel, answers: dict[str, Answer]) -> LayoutModel:
     )
     output = model.output
     if output.file:
-        output = msgspec.structs.replace(output, file=filled_file(output.file, answers))
+        fit = {
+            name: msgspec.structs.replace(answer, text=fit_for_file(answer.text))
+            for name, answer in answers.items()
+        }
+        output = msgspec.structs.replace(output, file=filled(output.file, fit))
     return msgspec.structs.replace(
         model,
         **changed,

@@ -8,7 +8,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections.abc import Callable, Mapping
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any
 
 import msgspec
@@ -18,6 +18,8 @@ from ..language.periods import parse_period
 from .text import Place
 
 _TRUTHS = {"true": True, "yes": True, "false": False, "no": False}
+_WHOLE = re.compile(r"[+-]?[0-9]+")
+_PLAIN = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)")
 _DAYS = {"yesterday": -1, "today": 0, "tomorrow": 1}
 _PLACEHOLDER = re.compile(r"\{([A-Za-z_][A-Za-z0-9_]*)\}")
 _UNFIT_FOR_FILES = re.compile(r'[\\/:*?"<>|\x00-\x1f]+')
@@ -63,7 +65,7 @@ def read_answer(question: Question, given: Any, today: dt.date) -> Answer:
         raise ValueError(f"`{text}` is not allowed; it takes {', '.join(question.allowed)}")
     try:
         value = READERS[question.datatype](text, today)
-    except (ValueError, ArithmeticError) as error:
+    except ValueError as error:
         message = str(error) if question.datatype in _SPEAKING else _WANTED[question.datatype]
         raise ValueError(f"`{text}`: {message}") from None
     full = value.isoformat() if isinstance(value, dt.date | dt.time) else text
@@ -97,21 +99,29 @@ def _period(text: str, today: dt.date) -> str:
     return text
 
 
-def _number(text: str, _: dt.date) -> int | Decimal:
-    try:
-        number = Decimal(text)
-    except InvalidOperation:
-        raise ValueError from None
-    if not number.is_finite():
+def _integer(text: str, _: dt.date) -> int:
+    if not _WHOLE.fullmatch(text):
         raise ValueError
-    return int(text) if re.fullmatch(r"-?[0-9]+", text) else number
+    return int(text)
+
+
+def _decimal(text: str, _: dt.date) -> int | Decimal:
+    if not _PLAIN.fullmatch(text):
+        raise ValueError
+    return int(text) if _WHOLE.fullmatch(text) else Decimal(text)
+
+
+def _truth(text: str, _: dt.date) -> bool:
+    if text.lower() not in _TRUTHS:
+        raise ValueError
+    return _TRUTHS[text.lower()]
 
 
 READERS: Mapping[str, Callable[[str, dt.date], Any]] = {
     "string": lambda text, _: text,
-    "integer": lambda text, _: int(text),
-    "decimal": _number,
-    "boolean": lambda text, _: _TRUTHS.get(text.lower()) if text.lower() in _TRUTHS else _refuse(),
+    "integer": _integer,
+    "decimal": _decimal,
+    "boolean": _truth,
     "date": _date,
     "dateTime": lambda text, _: dt.datetime.fromisoformat(text),
     "time": lambda text, _: dt.time.fromisoformat(text),
@@ -131,10 +141,6 @@ _WANTED = {
 }
 
 
-def _refuse() -> None:
-    raise ValueError
-
-
 # ---- answers in names and titles -------------------------------------------------------------
 
 
@@ -149,16 +155,17 @@ def placeholders(text: str) -> list[str]:
 
 def filled(text: str, answers: Mapping[str, Answer]) -> str:
     """A text with the answers in the places of their names."""
-    return _PLACEHOLDER.sub(
-        lambda found: answers[found[1]].text if found[1] in answers else found[0], text
-    )
+
+    def answer(found: re.Match[str]) -> str:
+        return answers[found[1]].text if found[1] in answers else found[0]
+
+    return _PLACEHOLDER.sub(answer, text)
 
 
-def filled_file(name: str, answers: Mapping[str, Answer]) -> str:
-    """A file's name with the answers in it, without what a file's name can't have."""
-    return _PLACEHOLDER.sub(
-        lambda found: (
-            _UNFIT_FOR_FILES.sub("-", answers[found[1]].text) if found[1] in answers else found[0]
-        ),
-        name,
-    )
+def fit_for_file(text: str) -> str:
+    """An answer without what a file's name can't have.
+
+    >>> fit_for_file("2026/03: all")
+    '2026-03- all'
+    """
+    return _UNFIT_FOR_FILES.sub("-", text)

@@ -72,8 +72,8 @@ class AskForms(Forms):
                     message = _problem(node.name, wanted.get(id(node)), kinds)
                     if message:
                         self.problems.append(expression.problem(message, node.position))
-        texts = {"output": model.output.file or "", "totals": model.totals.grand_label}
-        for key, text in texts.items():
+        labels = model.totals.label.replace("{group}", "") + model.totals.grand_label
+        for key, text in {"output": model.output.file or "", "totals": labels}.items():
             for name in placeholders(text):
                 if name not in kinds:
                     self.fault(keys[key], f"`{{{name}}}` is not asked for{_hint(name, kinds)}")

@@ -59,9 +59,22 @@ def read_list(path: Path, heading: str | None = None) -> tuple[str, ...]:
     Of a CSV file (with a comma, semicolon or tab) it is the column under ``heading``, or the first
     one. Raises LayoutError where the file can't be read or has no such heading.
     """
-    with reading(path), path.open(encoding="utf-8-sig", newline=None) as file:
-        lines = _column(path, file, heading) if path.suffix == ".csv" else file
-        return values_of(lines)
+    if path.suffix == ".csv":
+        return values_of(_column(path, heading))
+    with reading(path), path.open(encoding="utf-8-sig") as file:
+        return values_of(file)
+
+
+def csv_rows(path: Path) -> Iterator[tuple[int, list[str]]]:
+    """The rows of a CSV file (with a comma, semicolon or tab), each with the line it ends on.
+
+    The first is the header. Raises LayoutError where the file can't be read.
+    """
+    with reading(path), path.open(encoding="utf-8-sig", newline="") as file:
+        delimiter = max(",;\t", key=file.readline().count)
+        file.seek(0)
+        rows = csv.reader(file, delimiter=delimiter)
+        yield from ((rows.line_num, row) for row in rows)
 
 
 def values_of(lines: Iterable[str]) -> tuple[str, ...]:
@@ -75,15 +88,11 @@ def values_of(lines: Iterable[str]) -> tuple[str, ...]:
     return tuple(values)
 
 
-def _column(path: Path, lines: Iterable[str], heading: str | None) -> Iterator[str]:
-    iterator = iter(lines)
-    first = next(iterator, "")
-    delimiter = max(",;\t", key=first.count)
-    headings = next(csv.reader([first], delimiter=delimiter), [])
+def _column(path: Path, heading: str | None) -> Iterator[str]:
+    rows = csv_rows(path)
+    _, headings = next(rows, (0, []))
     if heading is not None and heading not in headings:
         hint = proposal(heading, headings) or f"; there are {', '.join(headings)}"
         raise LayoutError(str(path), [Problem(f"no heading `{heading}`{hint}")])
     place = headings.index(heading) if heading is not None else 0
-    for row in csv.reader(iterator, delimiter=delimiter):
-        if place < len(row):
-            yield row[place]
+    yield from (row[place] for _, row in rows if place < len(row))

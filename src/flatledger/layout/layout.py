@@ -20,6 +20,7 @@ from .check import LAYOUT_KEYS, check_layout
 from .files import SUFFIXES, read_items
 from .known import read_note
 from .lists import lists_of
+from .model import LayoutModel
 from .shelf import Shelf
 from .spreading import spread
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
@@ -69,7 +70,6 @@ class Layout:
         path = Path(path)
         layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
         layout.path = path
-        layout._know(read_note(path))
         return layout
 
     @classmethod
@@ -113,7 +113,6 @@ class Layout:
         merged = with_changes(self._item, item, self.name)
         changed = Layout(merged, self.name, self._folder, self._shelf)
         changed.path = self.path
-        changed._know(self.model.known)
         return changed
 
     def answered(self, given: AnyMapping[str, Any] | None = None) -> Layout:
@@ -128,31 +127,29 @@ class Layout:
         12
         """
         model = answered(self.model, given or {}, dt.date.today())
-        if model is self.model:
-            return self
+        return self._with(model)
+
+    def spread(self, found: AnyMapping[str, Sequence[str]]) -> Layout:
+        """The layout with a column for each of the keys that were found, by heading."""
+        return self._with(spread(self.model, dict(found)))
+
+    def noted(self, learning: bool = False) -> Layout:
+        """The layout with the fields that the note beside its file knows by now.
+
+        One that is ``learning`` knows none where there is no note yet; it raises LayoutError where
+        it is in no file, and so can have no note beside it.
+        """
+        if self.path is None and learning:
+            raise LayoutError(self.name, [Problem("a layout learns when it is in a file; save it")])
+        known = read_note(self.path) if self.path is not None else None
+        if known is None and learning:
+            known = frozenset()
+        return self._with(msgspec.structs.replace(self.model, known=known))
+
+    def _with(self, model: LayoutModel) -> Layout:
         layout = copy.copy(self)
         layout.model = model
         return layout
-
-    def spread(self, found: AnyMapping[str, Sequence[Any]]) -> Layout:
-        """The layout with a column for each of the keys that were found, by heading."""
-        layout = copy.copy(self)
-        layout.model = spread(self.model, dict(found))
-        return layout
-
-    def learning(self) -> Layout:
-        """The same layout with a note of its fields, be it one that knows none yet.
-
-        Raises LayoutError for a layout that is in no file, and so can have no note beside it.
-        """
-        if self.path is None:
-            raise LayoutError(self.name, [Problem("a layout learns when it is in a file; save it")])
-        if self.model.known is None:
-            self._know(frozenset())
-        return self
-
-    def _know(self, fields: frozenset[str] | None) -> None:
-        self.model = msgspec.structs.replace(self.model, known=fields)
 
     def named(self, name: str) -> Layout:
         """The same layout under another name."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Literal
 
@@ -60,12 +61,12 @@ class Translation(msgspec.Struct, frozen=True):
     file: str | None = None
     reason: str = "is not on the code list"
 
-    def find(self, code: str) -> str | None:
-        """What a code is called, or None where it is not on the list."""
+    def finder(self) -> Callable[[str], str | None]:
+        """A function from a code to what it is called, or None where it is not on the list."""
         if not self.folded:
-            return self.codes.get(code)
-        wanted = code.strip().casefold()
-        return next((w for c, w in self.codes.items() if c.strip().casefold() == wanted), None)
+            return self.codes.get
+        folded = {code.strip().casefold(): wording for code, wording in self.codes.items()}
+        return lambda code: folded.get(code.strip().casefold())
 
 
 class Spread(msgspec.Struct, frozen=True):

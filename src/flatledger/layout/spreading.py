@@ -7,34 +7,46 @@ entries that no column is for.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
-from typing import Any
 
 import msgspec
 
+from ..errors import LayoutError
 from ..language import nodes as n
 from .model import Column, Expression, LayoutModel, Spread, Translation
 
 KEY = "{key}"
 
 
-def spread(model: LayoutModel, found: dict[str, Sequence[Any]]) -> LayoutModel:
-    """The model with columns for the keys that were found, by the heading of what they are from."""
+def spread(model: LayoutModel, found: dict[str, Sequence[str]]) -> LayoutModel:
+    """The model with columns for the keys that were found, by the heading of what they are from.
+
+    Raises LayoutError where a key makes a heading that another column has.
+    """
     columns: list[Column] = []
     for column in model.columns:
         if column.spread is None:
             columns.append(column)
         else:
             columns += spread_column(column, column.spread, found[column.heading])
+    counts = Counter(column.heading for column in columns)
+    problems = [
+        column.problem(f"the keys make a column `{column.heading}`, and there is one already")
+        for column in columns
+        if counts.pop(column.heading, 0) > 1
+    ]
+    if problems:
+        raise LayoutError(model.name, problems)
     return msgspec.structs.replace(model, columns=tuple(columns))
 
 
-def spread_column(column: Column, how: Spread, keys: Sequence[Any]) -> list[Column]:
+def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Column]:
     """The columns for some keys, in their order, and the one that tells of others."""
     columns = [
         msgspec.structs.replace(
             column,
-            heading=_heading(column.heading, str(key), name),
+            heading=_heading(column.heading, key, name),
             value=Expression(value.scalar, _taken(column, how, value.node, key)),
             spread=None,
         )
@@ -50,17 +62,22 @@ def _heading(heading: str, key: str, name: str) -> str:
     return f"{whole} {name}".strip()
 
 
-def _taken(column: Column, how: Spread, value: n.Node, key: Any) -> n.Node:
+def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
     """The value of one column. Of a key that comes twice the texts are joined; a number is none."""
     if how.numbered:
         return _at_place(how, value, int(key))
     position = value.position
-    test = n.Comparison(position, "=", how.named_by.node, n.Literal(position, key))
+    test = n.Comparison(position, "=", _key_of(how), n.Literal(position, key))
     case = n.Case(position, None, ((test, value),), None)
     joined = n.Call(position, "listagg", (case, n.Literal(position, column.separator)))
     adds = column.total is not None and column.total.kind != "count"
     numeric = adds or column.decimals is not None or column.datatype in ("integer", "decimal")
     return n.Cast(position, joined, "decimal", ()) if numeric else joined
+
+
+def _key_of(how: Spread) -> n.Node:
+    """What tells an entry's column: its key as a text, be it a number or a text in the data."""
+    return n.Cast(how.named_by.node.position, how.named_by.node, "varchar", ())
 
 
 def _at_place(how: Spread, value: n.Node, place: int) -> n.Node:
@@ -81,7 +98,7 @@ def _at_place(how: Spread, value: n.Node, place: int) -> n.Node:
     return n.rebuilt(value, placed)  # type: ignore[no-any-return]
 
 
-def _check(column: Column, how: Spread, keys: Sequence[Any]) -> Column:
+def _check(column: Column, how: Spread, keys: Sequence[str]) -> Column:
     """A column that is not written, and has a value where an entry has no column."""
     at = how.level.node.position
     if how.numbered:
@@ -91,8 +108,8 @@ def _check(column: Column, how: Spread, keys: Sequence[Any]) -> Column:
         reason = f"entries, and there are columns for {len(keys)}"
     else:
         options = tuple(n.Literal(at, key) for key in keys) or (n.Literal(at, None),)
-        test = n.In(at, how.named_by.node, options, negated=True)
-        case = n.Case(at, None, ((test, how.named_by.node),), None)
+        test = n.In(at, _key_of(how), options, negated=True)
+        case = n.Case(at, None, ((test, _key_of(how)),), None)
         value = n.Call(at, "listagg", (case, n.Literal(at, ", ")))
         reason = "has no column of its own"
     return Column(

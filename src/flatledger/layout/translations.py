@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import csv
+from itertools import islice
 from pathlib import Path
 
 import msgspec
 
 from ..errors import LayoutError, Problem
-from .files import beside, reading
+from .files import beside, csv_rows
 from .model import Column, LayoutModel
 
 
@@ -42,17 +42,14 @@ def read_codes(path: Path) -> dict[str, str]:
     """
     codes: dict[str, str] = {}
     lines: dict[str, int] = {}
-    with reading(path), path.open(encoding="utf-8-sig", newline="") as file:
-        first = file.readline()
-        rows = csv.reader(file, delimiter=max(",;\t", key=first.count))
-        for row in rows:
-            if len(row) < 2:
-                continue
-            code, line = row[0].strip(), rows.line_num + 1
-            if code in codes:
-                message = f"the code `{code}` comes twice, on lines {lines[code]} and {line}"
-                raise LayoutError(str(path), [Problem(message)])
-            codes[code], lines[code] = row[1].strip(), line
+    for line, row in islice(csv_rows(path), 1, None):
+        if len(row) < 2:
+            continue
+        code = row[0].strip()
+        if code in codes:
+            message = f"the code `{code}` comes twice, on lines {lines[code]} and {line}"
+            raise LayoutError(str(path), [Problem(message)])
+        codes[code], lines[code] = row[1].strip(), line
     return codes
 
 

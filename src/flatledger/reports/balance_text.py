@@ -217,7 +217,7 @@ def _returning_notes(balance: Balance) -> list[str]:
         f"{', '.join(map(str, one.group))} from row {one.row:,} and again from row {one.again:,}"
         for one in balance.returning[:RETURNING_SHOWN]
     )
-    count = counted(len(balance.returning), "group")
+    count = counted(balance.returned, "group")
     ways = "" if balance.returning_allowed else "; `returning: allowed` lets them"
     return [f"{count} came back after another: {shown}{ways}"]
 
@@ -273,7 +273,7 @@ def fault_lines(balance: Balance) -> list[str]:
     """The number of faults, and the first of them."""
     if not balance.fault_count:
         return []
-    lines = [f"Faults: {balance.fault_count:,}, in no total"]
+    lines = [f"Faults: {balance.fault_count:,}; what could not be read is in no total"]
     lines += [f"  {fault}" for fault in balance.faults[:FAULTS_SHOWN]]
     more = balance.fault_count - min(FAULTS_SHOWN, len(balance.faults))
     if more:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -11,6 +10,7 @@ from ..engine.balance import AttachedCount
 from ..engine.protocols import Batch, Source
 from ..engine.structure import Place, observe
 from ..errors import SourceError
+from ..layout.files import csv_rows
 from ..layout.model import Attachment
 from .records import convert
 
@@ -148,16 +148,12 @@ def read_side_list(attachment: Attachment, records: Iterator[dict[str, Any]] | N
             f"{path} is too large to be held in memory ({LARGEST // 1_000_000} MB at most); "
             "leave out what no record needs"
         )
-    return SideList(attachment, records if records is not None else _csv_rows(path))
+    return SideList(attachment, records if records is not None else _csv_entries(path))
 
 
-def _csv_rows(path: Path) -> Iterator[dict[str, Any]]:
-    with path.open(encoding="utf-8-sig", newline="") as file:
-        first = file.readline()
-        delimiter = max(",;\t", key=first.count)
-        headings = next(csv.reader([first], delimiter=delimiter), [])
-        if len(set(headings)) != len(headings):
-            raise SourceError(f"{path} has a heading twice: {', '.join(headings)}")
-        for row in csv.reader(file, delimiter=delimiter):
-            if row:
-                yield dict(zip(headings, row, strict=False))
+def _csv_entries(path: Path) -> Iterator[dict[str, Any]]:
+    rows = csv_rows(path)
+    _, headings = next(rows, (0, []))
+    if len(set(headings)) != len(headings):
+        raise SourceError(f"{path} has a heading twice: {', '.join(headings)}")
+    yield from (dict(zip(headings, row, strict=False)) for _, row in rows if row)
