@@ -95,9 +95,8 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
     )
     export = ("export", "own.yaml", "requisitions.jsonl", "-o", "out.csv")
     done = tool(*export, "--report-to", "b.json")
-    assert (
-        "Faults: 6; what could not be read is in no total" in done.stderr
-    )  # four drafts and two that were cancelled
+    # four drafts and two that were cancelled
+    assert "Faults: 6; what could not be read is in no total" in done.stderr
     faults = json.loads((demo / "b.json").read_text(encoding="utf-8"))["faults"]
     assert {fault["reason"] for fault in faults} == {"is not on the code list"}
     assert "In store" in (demo / "out.csv").read_text(encoding="utf-8")
