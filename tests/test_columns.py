@@ -87,6 +87,52 @@ def test_what_is_written_changes_no_order_and_no_total() -> None:
     ]
 
 
+def test_values_of_mixed_units_become_one_and_add_up() -> None:
+    records = [
+        {"took": 90, "weight": "500 g"},
+        {"took": "PT50M", "weight": "1.5 KG"},
+        {"took": "1 day", "weight": "3 lb"},
+        {"took": "soon", "weight": 2},
+    ]
+    columns = [
+        {
+            "Time": {
+                "value": "took",
+                "unit": {"from": "minutes", "to": "hours"},
+                "decimals": 2,
+                "total": "sum",
+            }
+        },
+        {
+            "Weight": {
+                "value": "weight",
+                "reads": "amount",
+                "datatype": "decimal",
+                "unit": {"to": "kg", "factors": {"g": "0.001"}},
+                "total": "sum",
+            }
+        },
+        {"Double": '"Weight" * 2'},
+    ]
+    rows = flatledger.rows(
+        Layout.from_data({"calendar": {"hours-per-day": 7}, "columns": columns}), records
+    )
+    assert rows.headings == ("Time, hours", "Weight, kg", "Double")
+    assert [tuple(map(str, row)) for row in rows] == [
+        ("1.50", "0.500", "1.000"),
+        ("0.83", "1.5", "3.0"),
+        ("7.00", "3 lb", "None"),
+        ("soon", "2", "4"),
+        ("9.33", "4.000", "Grand total"),
+    ]
+    balance = rows.balance()
+    assert balance.balanced
+    assert [fault.reason[:40] for fault in balance.faults] == [
+        "is in lb, for which there is no factor",
+        "is not a duration (such as PT40H, 3 days",
+    ]
+
+
 def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
     (demo / "codes.csv").write_text("code;wording\nsent;On its way\nreceived;In store\n")
     (demo / "own.yaml").write_text(
@@ -108,6 +154,12 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
 @pytest.mark.parametrize(
     ("column", "says"),
     [
+        ("{value: a, unit: {to: h}}", "by one of `from`, `factor` or `factors`"),
+        ("{value: a, unit: {to: mm, from: hours}}", "no unit of time `mm`"),
+        ("{value: a, unit: {to: SKC, from: minor-unit}}", "is no currency of ISO 4217"),
+        ("{value: a, unit: {to: kg, factor: 0}}", "a factor is a number above 0"),
+        ("{value: a, unit: {to: kg, factors: {g: 1/1000}}}", "go with `reads: amount`"),
+        ("{value: a, datatype: date, unit: {to: d, factor: 2}}", "only numbers and durations"),
         ("{value: a, datatype: dat}", "does not take `dat`; did you mean `date`?"),
         ("{value: a, datatype: date, decimals: 2}", "`decimals` goes with the datatype decimal"),
         ("{value: a, format: dd/MM/yyyy}", "no pattern for numbers"),

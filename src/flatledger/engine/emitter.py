@@ -14,7 +14,8 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.model import Column
+from ..layout.model import Column, Conversion
+from .converting import converter
 from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, Operand
 from .plain_data import Joining
@@ -39,7 +40,7 @@ class Emitter(AggregateEmitter):
 
     def value(self, node: n.Node) -> Operand:
         if isinstance(node, n.Heading):
-            return self.column(self.plan.column(node.heading))
+            return self._referred(self.plan.column(node.heading))
         return super().value(node)
 
     def column(self, plan: ColumnPlan) -> Operand:
@@ -52,6 +53,13 @@ class Emitter(AggregateEmitter):
             if not block.nested:
                 self._known[key] = value
         return value
+
+    def _referred(self, plan: ColumnPlan) -> Operand:
+        """The value of a column in a calculation: a text shown among its numbers is none."""
+        value = self.column(plan)
+        if not plan.column.numeric or not value.nullable:
+            return value
+        return self.assign(f"None if {value.code}.__class__ is str else {value.code}", value.kind)
 
     def cell(self, plan: ColumnPlan) -> Operand:
         """The value of a column as it is written."""
@@ -85,7 +93,7 @@ class Emitter(AggregateEmitter):
         column = plan.column
         exact = column.total is not None and column.total.exact
         result = self.variable("number")
-        value = self._read(column, node) if column.reads else self.number(node)
+        value = self._taken(column, node)
         guard = f"{result} is not None"
         code = value.code
         if isinstance(node, n.Path):  # what could not be read is still shown
@@ -100,6 +108,20 @@ class Emitter(AggregateEmitter):
             test = f"{guard} and {result}.__class__ is not int"
             self.block.add(f"if {test}: {result} = plain({result})")
         return Operand(result, "number")
+
+    def _taken(self, column: Column, node: n.Node) -> Operand:
+        """The number of a column, read and converted as it says."""
+        how = column.conversion
+        if how is not None and how.kind == "time":
+            return self._converted(how, self.present(node), node)
+        value = self._read(column, node) if column.reads else self.number(node)
+        by_factor = how is not None and how.kind == "factor"
+        return self._converted(how, value, node) if how is not None and by_factor else value
+
+    def _converted(self, how: Conversion, value: Operand, node: n.Node) -> Operand:
+        name = self.constants.name(converter(how, self.plan.model.calendar), "convert")
+        code = f"converted({value.code}, {name}, {self.site(node)}, number)"
+        return self.unless_null((value,), code, "number")
 
     def _typed_column(self, column: Column, node: n.Node) -> Operand:
         """A text of one datatype; a field that can't be read as such is still shown."""
@@ -117,7 +139,10 @@ class Emitter(AggregateEmitter):
         """A value out of a text as its sender writes it; one that is none already stays."""
         locale = column.locale or self.plan.model.locale or "en"
         numeric = column.reads == "amount"
-        reader: Any = amount_reader(locale) if numeric else DateReader(column.reads, locale)
+        factors = column.conversion.factors if column.conversion else None
+        reader: Any = (
+            amount_reader(locale, factors) if numeric else DateReader(column.reads, locale)
+        )
         name = self.constants.name(reader, "reader")
         value = self.present(node)
         code = f"read_text({value.code}, {name}, {self.site(node)}, number)"

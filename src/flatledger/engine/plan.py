@@ -246,7 +246,6 @@ class Plan:
         column = plan.column
         if column.typed:
             return "text"
-        adds = column.total is not None and column.total.kind != "count"
-        if column.datatype or column.decimals is not None or adds:
+        if column.numeric:
             return "number"
         return self.kind(column.value.node) if column.value else "text"

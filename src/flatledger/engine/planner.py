@@ -209,10 +209,10 @@ class _Planner:
         if column.value is None:
             return plan
         kind = self.result.kind(column.value.node)
-        adds = column.total is not None and column.total.kind not in ("count", "list")
-        wanted = column.decimals is not None or adds or column.datatype in ("integer", "decimal")
-        if wanted and kind not in ("number", "any", "null"):
-            what = "`decimals`" if column.decimals is not None else "a total"
+        timed = column.conversion is not None and column.conversion.kind == "time"
+        fitting = ("number", "any", "null", *(("interval", "text") if timed else ()))
+        if column.numeric and kind not in fitting:
+            what = "a total" if column.adds else "`decimals`" if column.decimals else "a unit"
             message = f"column `{column.heading}` has {what}, but its value is a {kind}"
             self.problems.append(column.value.problem(message))
         if column.reads not in ("", "amount"):
@@ -221,7 +221,7 @@ class _Planner:
             except ValueError as error:
                 self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
         home = self.result.home(column.value.node)
-        return ColumnPlan(column, home, bool(wanted) or kind == "number", plan.place)
+        return ColumnPlan(column, home, column.numeric or kind == "number", plan.place)
 
     def _conditions(self) -> None:
         """The level of each condition: its home, or for a side level what that stands under."""

@@ -5,11 +5,13 @@ from __future__ import annotations
 import datetime as dt
 import re
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
+from ..layout.model import Factor
+from .converting import scaled
 from .numbers import ValueFaultError, plain
 
 _BLANKS = " \u00a0\u202f\u2009'’"  # they part thousands wherever people write
@@ -31,7 +33,8 @@ class AmountReader:
 
     Brackets or a minus make it negative, and a percent sign divides it by a hundred. A unit or
     currency is passed over, and has to be the same in all that have one: five kilograms and five
-    grams are not ten of anything. A text with two numbers is none.
+    grams are not ten of anything. With ``factors`` it says what to multiply by. A text with two
+    numbers is none.
 
     >>> read = AmountReader(decimal_mark=".", group_mark=",")
     >>> read("£1,200.00"), read("(12.5)"), read("7 %")
@@ -41,7 +44,9 @@ class AmountReader:
     flatledger.engine.numbers.ValueFaultError: is in kg, and another is in £
     """
 
-    def __init__(self, decimal_mark: str, group_mark: str) -> None:
+    def __init__(
+        self, decimal_mark: str, group_mark: str, factors: Mapping[str, Factor] | None = None
+    ) -> None:
         groups = re.escape(group_mark + _BLANKS)
         self._groups = re.compile(f"[{groups}]")
         mark = re.escape(decimal_mark)
@@ -49,6 +54,7 @@ class AmountReader:
         self._number = re.compile(rf"(?:{grouped}|\d+)(?:{mark}\d+)?")
         self._mark = decimal_mark
         self._unit = ""
+        self._factors = factors or {}
 
     def __call__(self, text: str) -> int | Decimal:
         """Raises ValueFaultError where there is no number, or more than one."""
@@ -58,7 +64,7 @@ class AmountReader:
         before, after = text[: found[0].start()], text[found[0].end() :]
         if any(letter.isdigit() for letter in before + after):
             raise ValueFaultError("holds no single number")
-        self._check_unit(unit_of(before, after))
+        factor = self._factor(unit_of(before, after))
         digits = self._groups.sub("", found[0][0]).replace(self._mark, ".")
         number: int | Decimal = Decimal(digits) if "." in digits else int(digits)
         if "%" in before + after:
@@ -68,14 +74,22 @@ class AmountReader:
         trailing = bool(after.strip()) and after.strip()[0] in _MINUS
         negative = bracketed or minus or trailing
         if isinstance(number, int):
-            return -number if negative else number
-        return number.copy_negate() if negative else number
+            number = -number if negative else number
+        else:
+            number = number.copy_negate() if negative else number
+        return scaled(number, factor) if factor else number
 
-    def _check_unit(self, unit: str) -> None:
-        """The first unit that is met is that of all."""
+    def _factor(self, unit: str) -> Factor | None:
+        """What the unit is multiplied by. Without factors the first that is met is that of all."""
+        if self._factors:
+            known = unit.casefold().rstrip(".")
+            if unit and known not in self._factors:
+                raise ValueFaultError(f"is in {unit}, for which there is no factor")
+            return self._factors.get(known)
         self._unit = self._unit or unit
         if unit and unit.casefold() != self._unit.casefold():
             raise ValueFaultError(f"is in {unit}, and another is in {self._unit}")
+        return None
 
 
 def unit_of(before: str, after: str) -> str:
@@ -150,11 +164,13 @@ def _month_names(width: str, locale: str) -> dict[str, int]:
     return {name.casefold(): number for number, name in names.items()}
 
 
-def amount_reader(locale: str) -> Callable[[str], int | Decimal]:
+def amount_reader(
+    locale: str, factors: Mapping[str, Factor] | None = None
+) -> Callable[[str], int | Decimal]:
     """A reader by a locale's marks."""
     from babel.numbers import get_decimal_symbol, get_group_symbol
 
-    return AmountReader(get_decimal_symbol(locale), get_group_symbol(locale))
+    return AmountReader(get_decimal_symbol(locale), get_group_symbol(locale), factors)
 
 
 def read_text(value: Any, reader: Callable[[str], Any]) -> Any:

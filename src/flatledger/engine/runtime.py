@@ -86,6 +86,7 @@ class Runtime:
             "day_text": times.day_text,
             "timestamp_text": times.timestamp_text,
             "cleaned": cleaned,
+            "converted": self._guarded(lambda value, convert: convert(value)),
             "read_text": self._guarded(read_text),
             "known_code": self.known_code,
             "whole": self.whole,

@@ -14,17 +14,10 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from ..language.literals import Interval, duration_parts, iso_duration
+from ..language.literals import TIME_UNITS, Interval, duration_parts, iso_duration
 from .numbers import QUOTIENT, ValueFaultError, plain, read_decimal
 
 _AMOUNT = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?\s*,?")
-_UNITS = {
-    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), "seconds"),
-    **dict.fromkeys(("m", "min", "mins", "minute", "minutes"), "minutes"),
-    **dict.fromkeys(("h", "hr", "hrs", "hour", "hours"), "hours"),
-    **dict.fromkeys(("d", "day", "days"), "days"),
-    **dict.fromkeys(("w", "wk", "wks", "week", "weeks"), "weeks"),
-}
 COMPARISONS: dict[str, Callable[[Any, Any], bool]] = {
     "==": operator.eq,
     "!=": operator.ne,
@@ -288,6 +281,7 @@ def working_time(
         return None
     day = Decimal(hours_per_day) * 3_600
     seconds = {
+        "milliseconds": Decimal("0.001"),
         "seconds": Decimal(1),
         "minutes": Decimal(60),
         "hours": Decimal(3_600),
@@ -296,10 +290,11 @@ def working_time(
     }
     if not seconds["weeks"]:
         raise ValueFaultError("a working calendar without hours")
-    if _UNITS.get(wanted) is None or _UNITS.get(unit) is None:
-        raise ValueFaultError("working_time counts in seconds, minutes, hours, days or weeks")
+    if TIME_UNITS.get(wanted) is None or TIME_UNITS.get(unit) is None:
+        units = ", ".join(dict.fromkeys(TIME_UNITS.values()))
+        raise ValueFaultError(f"working_time counts in {units}")
     whole = sum((amount * seconds[name] for name, amount in _amounts(value, unit)), Decimal(0))
-    result = QUOTIENT.divide(whole, seconds[_UNITS[wanted]]).normalize(QUOTIENT)
+    result = QUOTIENT.divide(whole, seconds[TIME_UNITS[wanted]]).normalize(QUOTIENT)
     return int(result) if result == int(result) else plain(result)
 
 
@@ -308,11 +303,11 @@ def _amounts(value: Any, unit: str) -> list[tuple[str, Decimal]]:
     if isinstance(value, Interval):
         value = iso_interval(value)
     if isinstance(value, int | Decimal) and not isinstance(value, bool):
-        return [(_UNITS[unit], Decimal(value))]
+        return [(TIME_UNITS[unit], Decimal(value))]
     text = str(value).strip()
     number = read_decimal(text)
     if number is not None:
-        return [(_UNITS[unit], number)]
+        return [(TIME_UNITS[unit], number)]
     parts = duration_parts(text)
     if parts is not None:
         if parts["years"] or parts["months"]:
@@ -328,7 +323,7 @@ def _mixed(text: str) -> list[tuple[str, Decimal]]:
     found, place = [], 0
     while place < len(text):
         part = _AMOUNT.match(text, place)
-        name = _UNITS.get(part[2].lower()) if part else None
+        name = TIME_UNITS.get(part[2].lower()) if part else None
         if part is None or name is None:
             raise ValueFaultError("is not a duration (such as PT40H, 3 days, 90 min)")
         found.append((name, Decimal(part[1].replace(",", "."))))

@@ -16,6 +16,14 @@ _ISO_INTERVAL = re.compile(
     r"(?:(?P<days>\d+(?:[.,]\d+)?)D)?(?:T(?=.)(?:(?P<hours>\d+(?:[.,]\d+)?)H)?"
     r"(?:(?P<minutes>\d+(?:[.,]\d+)?)M)?(?:(?P<seconds>\d+(?:[.,]\d+)?)S)?)?"
 )
+TIME_UNITS = {
+    **dict.fromkeys(("ms", "millisecond", "milliseconds"), "milliseconds"),
+    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), "seconds"),
+    **dict.fromkeys(("m", "min", "mins", "minute", "minutes"), "minutes"),
+    **dict.fromkeys(("h", "hr", "hrs", "hour", "hours"), "hours"),
+    **dict.fromkeys(("d", "day", "days"), "days"),
+    **dict.fromkeys(("w", "wk", "wks", "week", "weeks"), "weeks"),
+}
 _SECONDS = {"day": 86_400, "hour": 3_600, "minute": 60, "second": 1}
 
 

@@ -7,8 +7,8 @@ from typing import Any, cast
 from msgspec import structs
 
 from ..language.nodes import Path
-from .check_rows import RowForms
-from .model import DEFAULT_SEPARATOR, Column, Spread, Total, Translation
+from .check_values import ValueForms
+from .model import DEFAULT_SEPARATOR, Column, Spread, Total
 from .spreading import spread_column
 from .text import Item, Mapping, Scalar
 
@@ -18,19 +18,16 @@ COLUMN_KEYS = (
     *("default", "null", "suppress-output"),
     *("columns-from", "named-by", "values", "keys", "at-most"),
 )
-DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
 ROUNDING = {
     name: f"ROUND_{name.replace('-', '_').upper()}"
     for name in ("half-even", "half-up", "half-down", "up", "down", "ceiling", "floor")
 }
-CLEANING = ("strip-markup", "nfc", "single-line", "collapse", "trim")
-TRANSLATE_KEYS = ("codes", "otherwise", "folded")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 MOST_DECIMALS = 30
 MOST_COLUMNS = 5_000
 
 
-class ColumnForms(RowForms):
+class ColumnForms(ValueForms):
     """Reads `columns`."""
 
     def columns(self, item: Item | None, layout: Item) -> tuple[Column, ...]:
@@ -120,114 +117,6 @@ class ColumnForms(RowForms):
             found["suppressed"] = self.switch(keys["suppress-output"], "`suppress-output`")
         found |= self.kind(keys, item, where)
         return found | self.writing(keys, found.get("datatype"))
-
-    # ---- what a value becomes, and how it is written
-
-    def kind(self, keys: dict[str, Item], item: Item, where: str) -> dict[str, Any]:
-        found: dict[str, Any] = {}
-        if "datatype" in keys:
-            found["datatype"] = self.choice(keys["datatype"], "`datatype`", DATATYPES)
-        if "reads" in keys:
-            found["reads"] = self.reads(keys["reads"], found.get("datatype"))
-        if "clean" in keys:
-            steps = self.items(keys["clean"])
-            found["clean"] = tuple(self.choice(step, "`clean`", CLEANING) for step in steps)
-            if found.get("datatype", "string") != "string" or "decimals" in keys:
-                self.fault(item, f"{where}: `clean` is for texts, and this is a number or a date")
-        if found.keys() and not keys.keys() & {"value", "values"}:
-            self.fault(item, f"{where} has a datatype but no `value`")
-        numeric = found.get("datatype") in ("integer", "decimal")
-        if "decimals" in keys and "datatype" in found and not numeric:
-            self.fault(keys["decimals"], "`decimals` goes with the datatype decimal")
-        return found
-
-    def reads(self, item: Item, datatype: str | None) -> str:
-        """`amount` for numbers with units and marks; for dates a pattern."""
-        text = self.text(item, "`reads`")
-        if datatype in ("date", "dateTime"):
-            if not set(text) & {"y"} or not set(text) & {"M"}:
-                self.fault(item, f"`{text}` is no pattern for dates, such as dd.MM.yyyy")
-        elif datatype not in ("integer", "decimal"):
-            self.fault(item, "`reads` goes with the datatype decimal, integer, date or dateTime")
-        elif text != "amount":
-            self.fault(item, "numbers are read as `amount`; the locale tells their marks")
-        return text
-
-    def writing(self, keys: dict[str, Item], datatype: str | None) -> dict[str, Any]:
-        found: dict[str, Any] = {}
-        for key in ("unit", "default", "null"):
-            if key in keys:
-                found[key] = self.text(keys[key], f"`{key}`")
-        if "locale" in keys:
-            found["locale"] = self.locale(keys["locale"])
-        if "format" in keys:
-            found["format"] = self.pattern(keys["format"], datatype or "decimal")
-        if "translate" in keys:
-            found["translate"] = self.translation(keys["translate"])
-        return found
-
-    def locale(self, item: Item) -> str:
-        """A locale by its BCP 47 tag, as babel calls it."""
-        from babel import Locale, UnknownLocaleError
-
-        text = self.text(item, "`locale`")
-        try:
-            return str(Locale.parse(text, sep="-"))
-        except (ValueError, UnknownLocaleError):
-            self.fault(item, f"no locale `{text}`; for example en-GB, sv or de-AT")
-            return ""
-
-    def pattern(self, item: Item, datatype: str) -> str:
-        """A pattern of UTS #35 for numbers or dates; for truth values what stands for each."""
-        from babel.dates import parse_pattern
-
-        text = self.text(item, "`format`")
-        if datatype == "boolean" and "|" not in text:
-            self.fault(item, "the format of a truth value is what stands for true and false: Y|N")
-        elif datatype in ("integer", "decimal") and not set(text) & {"0", "#"}:
-            self.fault(
-                item,
-                f"`{text}` is no pattern for numbers, such as '#,##0.00' (in quotes, since YAML "
-                "takes # for a comment); with `datatype: date` it could be one for dates",
-            )
-        elif datatype in ("date", "dateTime", "time"):
-            try:
-                parse_pattern(text)
-            except ValueError as error:
-                self.fault(item, f"`{text}` is no pattern for dates, such as dd/MM/yyyy: {error}")
-        elif datatype in ("string", "duration"):
-            self.fault(item, f"a {datatype} has no `format`")
-        return text
-
-    def translation(self, item: Item) -> Translation:
-        """A code list: codes with wordings, a file, or both with what becomes of other codes."""
-        if isinstance(item, Scalar):
-            return Translation(file=self.text(item, "`translate`"))
-        pairs = item.pairs if isinstance(item, Mapping) else ()
-        if "codes" not in {key.text for key, _ in pairs}:
-            return Translation(self.codes(item))
-        keys = self.mapping(item, "`translate`", TRANSLATE_KEYS)
-        codes = keys["codes"]
-        found: dict[str, Any] = {}
-        if "otherwise" in keys:
-            ways = ("keep", "blank", "fault")
-            found["otherwise"] = self.choice(keys["otherwise"], "`otherwise`", ways)
-        if "folded" in keys:
-            found["folded"] = self.switch(keys["folded"], "`folded`")
-        if isinstance(codes, Scalar):
-            return Translation(file=self.text(codes, "`codes`"), **found)
-        return Translation(self.codes(codes), **found)
-
-    def codes(self, item: Item) -> dict[str, str]:
-        pairs = item.pairs if isinstance(item, Mapping) else ()
-        if not pairs:
-            self.fault(item, "`translate` takes codes with their wordings, or a CSV file")
-        found: dict[str, str] = {}
-        for code, wording in pairs:
-            if code.text in found:
-                self.fault(code, f"the code `{code.text}` comes twice; keep one")
-            found[code.text] = self.text(wording, f"the wording of `{code.text}`")
-        return found
 
     def spread(self, keys: dict[str, Item], item: Item, where: str) -> Spread | None:
         """`columns-from` a level, `named-by` what tells its entries apart, with `value`."""

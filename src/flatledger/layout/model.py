@@ -69,6 +69,27 @@ class Translation(msgspec.Struct, frozen=True):
         return lambda code: folded.get(code.strip().casefold())
 
 
+class Factor(msgspec.Struct, frozen=True):
+    """What a number is multiplied by, and then divided by where that is not 1."""
+
+    times: Decimal = Decimal(1)
+    over: int = 1
+
+
+class Conversion(msgspec.Struct, frozen=True):
+    """How a value comes into the unit of its column.
+
+    ``time``: from one unit of time to another by the working calendar; ``factor``: multiplied;
+    ``factors``: multiplied by that of the unit that stands with the number.
+    """
+
+    kind: Literal["time", "factor", "factors"]
+    unit: str
+    given: str = ""
+    factor: Factor = Factor()
+    factors: dict[str, Factor] = {}
+
+
 class Spread(msgspec.Struct, frozen=True):
     """How one column becomes several: a column for each key of a level, or for each place in it.
 
@@ -96,8 +117,8 @@ class Column(msgspec.Struct, frozen=True):
 
     ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats;
     ``aligned`` keeps a place for each entry that has no value. ``datatype``, ``reads`` (how its
-    sender writes it) and ``clean`` say what a value becomes; ``translate``, ``format``,
-    ``default`` and ``null`` only how it is written.
+    sender writes it), ``conversion`` (to its ``unit``) and ``clean`` say what a value becomes;
+    ``translate``, ``format``, ``default`` and ``null`` only how it is written.
     """
 
     heading: str
@@ -114,6 +135,7 @@ class Column(msgspec.Struct, frozen=True):
     reads: str = ""
     clean: tuple[str, ...] = ()
     unit: str = ""
+    conversion: Conversion | None = None
     translate: Translation | None = None
     format: str | None = None
     locale: str = ""
@@ -127,6 +149,17 @@ class Column(msgspec.Struct, frozen=True):
     def title(self) -> str:
         """The heading as it is written, with the unit."""
         return f"{self.heading}, {self.unit}" if self.unit else self.heading
+
+    @property
+    def adds(self) -> bool:
+        """Whether its total adds or compares numbers."""
+        return self.total is not None and self.total.kind not in ("count", "list")
+
+    @property
+    def numeric(self) -> bool:
+        """Whether its values are numbers, whatever the data holds."""
+        made = self.decimals is not None or self.conversion is not None
+        return made or self.adds or self.datatype in ("integer", "decimal")
 
     @property
     def typed(self) -> bool:

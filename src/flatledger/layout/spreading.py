@@ -70,9 +70,8 @@ def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
     test = n.Comparison(position, "=", _key_of(how), n.Literal(position, key))
     case = n.Case(position, None, ((test, value),), None)
     joined = n.Call(position, "listagg", (case, n.Literal(position, column.separator)))
-    adds = column.total is not None and column.total.kind != "count"
-    numeric = adds or column.decimals is not None or column.datatype in ("integer", "decimal")
-    return n.Cast(position, joined, "decimal", ()) if numeric else joined
+    timed = column.conversion is not None and column.conversion.kind == "time"
+    return n.Cast(position, joined, "decimal", ()) if column.numeric and not timed else joined
 
 
 def _key_of(how: Spread) -> n.Node:
