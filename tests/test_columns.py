@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import re
 from decimal import ROUND_HALF_UP, ROUND_UP, Decimal
@@ -245,6 +246,55 @@ def test_numbered_columns_carry_exactly_the_values(records: list[list[int]]) -> 
         whole = [part for n in found for part in (n, f"b{n}")]
         assert list(row[:-1]) == whole + [None] * (2 * most - len(whole))
     assert rows.balance().fault_count == 0
+
+
+def test_labels_from_a_list_name_the_columns_of_numbered_fields(demo: Path) -> None:
+    (demo / "labels.csv").write_text("index,label\n2,Depth\n1,Colour\n")
+    records = [
+        {"no": "a", "custom": [{"index": 1, "value": "red"}, {"index": 2, "value": 7}]},
+        {"no": "b", "custom": [{"index": "2", "value": 9}, {"index": 3, "value": "x"}]},
+    ]
+    own = "{columns-from: custom, named-by: custom.index, value: custom.value, labels: LABELS}"
+    for labels, headings, others in (
+        ("labels.csv", ("Custom Depth", "Custom Colour"), ["3"]),
+        ("{2: Depth}", ("Custom Depth",), ["1", "3"]),
+    ):
+        text = f"columns: [No: no, Custom: {own}]\nsort: [Custom Depth desc]\n"
+        layout = Layout.from_text(text.replace("LABELS", labels), folder=demo)
+        rows = flatledger.rows(layout, iter(records))
+        assert rows.headings == ("No", *headings)
+        assert [row[1] for row in rows] == ["9", "7"]
+        assert [fault.value for fault in rows.balance().faults] == others
+
+
+@pytest.mark.parametrize(
+    ("named_by", "value"), [("o.k", "o.v"), ("ordinal(o)", "o.v"), ("key(o.*)", "o.*")]
+)
+def test_a_note_fixes_the_columns(tmp_path: Path, named_by: str, value: str) -> None:
+    def record(*keys: str) -> dict[str, Any]:
+        if "*" in value:
+            return {"o": dict.fromkeys(keys, 1)}
+        return {"o": [{"k": key, "v": 1} for key in keys]}
+
+    path, out = tmp_path / "own.yaml", tmp_path / "out.csv"
+    level = value if "*" in value else "o"
+    path.write_text(
+        f"columns:\n  - C: {{columns-from: {level}, named-by: {named_by}, value: {value}}}\n"
+    )
+    layout = Layout.from_file(path)
+
+    def headings(records: Any, learn: bool = False) -> tuple[list[str], int]:
+        balance = flatledger.export(layout, records, out, learn=learn)
+        with out.open(newline="", encoding="utf-8") as file:
+            return next(csv.reader(file)), balance.fault_count
+
+    odd = 'é"\u2028: "x\n'
+    learnt = headings([record("b"), record("b", odd)], learn=True)
+    assert learnt == headings([record("b")]) == headings(iter([record("b")]))
+    assert headings([record("b", odd, "new")]) == (learnt[0], 1)
+    wider = headings([record("b", odd, "new")], learn=True)
+    assert wider[0] == [*learnt[0], "C new" if "ordinal" not in named_by else "C 3"]
+    assert headings([{}]) == (wider[0], 0)
 
 
 def test_keys_are_texts_and_make_no_heading_twice() -> None:

@@ -54,7 +54,7 @@ def prepared(
 
     Raises LayoutError, AnswerError and SourceError.
     """
-    layout = with_columns(layout.answered(ask).noted(learn), source)
+    layout = with_columns(layout.answered(ask).noted(learn), source, learn)
     return layout, open_attached(layout, source)
 
 
@@ -103,7 +103,7 @@ def export(
     ``to`` is a path (``-``: standard output) or an open binary file; left out, it is the layout's
     own ``output: file``. ``ask`` gives the values that the layout asks for. A file takes its name
     when it is whole. ``progress`` is called with the number of records read so far. With ``learn``
-    the note beside the layout's file takes in the fields that are new in the data. Raises
+    the note beside the layout's file takes in the fields and keys that are new in the data. Raises
     LayoutError, AnswerError, SourceError and OutputError.
 
     >>> import io
@@ -131,11 +131,13 @@ def export(
 
 
 def _learn(layout: Layout, balance: Balance) -> None:
-    """Take the new fields into the note beside the layout; they are new no longer."""
+    """Take the new fields and keys into the note beside the layout; they are new no longer."""
     assert layout.path is not None
     known = {*(layout.model.known or ()), *balance.drift.new_fields}
+    keys = layout.model.known_keys
     with Target(note_of(layout.path)) as target:
-        target.write(note_text(layout.path, known).encode())
+        target.write(note_text(layout.path, known, keys).encode())
     count = len(balance.drift.new_fields)
-    balance.notes.append(f"new fields learnt: {count:,}; {target.name} knows {len(known):,}")
+    named = f", and {sum(map(len, keys.values())):,} keys for columns" if keys else ""
+    balance.notes.append(f"new fields learnt: {count:,}; {target.name} knows {len(known):,}{named}")
     balance.drift.new_fields = []

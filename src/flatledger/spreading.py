@@ -1,11 +1,11 @@
 """Finding the keys for columns that are made from what repeats, where the layout lists none.
 
-The source is read once more for that, before the run.
+Where its note knows none either, the source is read once more for that, before the run.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from os import PathLike
 from typing import Any
 
@@ -21,28 +21,44 @@ from .layout.model import Column, Spread
 from .sources import AnySource
 
 
-def with_columns(layout: Layout, source: AnySource) -> Layout:
-    """The layout with a column for each key that the source has.
+def with_columns(layout: Layout, source: AnySource, learn: bool = False) -> Layout:
+    """The layout with a column for each key that its note knows, or else that the source has.
 
-    Raises SourceError where the source can be read once only, and LayoutError where there are more
-    keys than the layout allows.
+    One that is to ``learn`` has those of both, and knows them. Raises SourceError where the source
+    has to be read for that and can be read once only, and LayoutError where there are more keys
+    than the layout allows.
     """
-    open_spreads = [column for column in layout.model.columns if column.spread is not None]
-    if not open_spreads:
-        return layout
-    again = isinstance(source, str | PathLike | Sequence) and source != "-"
-    if not again:
+    known = layout.model.known_keys
+    spreads = {c.heading: c for c in layout.model.columns if c.spread is not None}
+    keys = {heading: known.get(_named_by(column), ()) for heading, column in spreads.items()}
+    unknown = [column for heading, column in spreads.items() if learn or not keys[heading]]
+    if unknown:
+        _stop_if_read_once(unknown[0], source)
+        for heading, found in _found(unknown, source, layout, known).items():
+            keys[heading] = tuple(found)
+    if learn:
+        layout = layout.knowing({_named_by(spreads[heading]): keys[heading] for heading in spreads})
+    return layout.spread(keys) if spreads else layout
+
+
+def _stop_if_read_once(column: Column, source: AnySource) -> None:
+    if source == "-" or not isinstance(source, str | PathLike | Sequence):
         raise SourceError(
-            f"column {open_spreads[0].heading} is made from keys, and the source can be read once "
+            f"column {column.heading} is made from keys, and the source can be read once "
             "only; list them in the layout (`keys: [...]`), or name a file"
         )
-    found = _found(open_spreads, source, layout)
-    return layout.spread(found)
 
 
-def _found(columns: list[Column], source: AnySource, layout: Layout) -> dict[str, list[str]]:
-    """The keys for each column, in the order in which they are met."""
-    seekers = [_Seeker(column) for column in columns]
+def _named_by(column: Column) -> str:
+    assert column.spread is not None
+    return column.spread.name
+
+
+def _found(
+    columns: list[Column], source: AnySource, layout: Layout, known: Mapping[str, Iterable[str]]
+) -> dict[str, list[str]]:
+    """The keys for each column: the known ones, then others in the order in which they are met."""
+    seekers = [_Seeker(column, known.get(_named_by(column), ())) for column in columns]
     for batch in open_attached(layout, source).batches(dict[str, Any]):
         for record in batch.records:
             for seeker in seekers:
@@ -56,12 +72,12 @@ def _found(columns: list[Column], source: AnySource, layout: Layout) -> dict[str
 class _Seeker:
     """Gathers the keys for one column."""
 
-    def __init__(self, column: Column) -> None:
+    def __init__(self, column: Column, known: Iterable[str]) -> None:
         assert column.spread is not None
         self.column, self._how = column, column.spread
         self._selection = compile_path(_path(self._how).segments, is_level=lambda names: False)
-        self._keys: dict[str, None] = {}
-        self._most = 0
+        self._keys: dict[str, None] = dict.fromkeys(known)
+        self._most = len(self._keys)
 
     def look_at(self, record: Any) -> None:
         for value in self._selection.find(record):

@@ -32,7 +32,7 @@ def run_draft(
     _write(to or "-", text)
     if to and learn:
         note = note_of(Path(to))
-        _write(str(note), note_text(Path(to), text.fields))
+        _write(str(note), note_text(Path(to), text.fields, {}))
         errors().print(f"{note} knows its {len(text.fields):,} fields", highlight=False)
     if to_file:
         errors().print(f"{to} is written; now: flatledger export {to} {source}", highlight=False)

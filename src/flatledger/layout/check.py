@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import codecs
-from pathlib import PurePath
+from pathlib import Path, PurePath
 from typing import Any
 
 from ..errors import LayoutError
@@ -30,14 +30,17 @@ OUTPUT_KEYS = (
 )
 
 
-def check_layout(item: Item, name: str) -> LayoutModel:
-    """Turn the items of a layout into its model. Raises LayoutError with all faults at once."""
-    return _Checker(name, item.file).layout(item)
+def check_layout(item: Item, name: str, folder: Path | None = None) -> LayoutModel:
+    """Turn the items of a layout into its model; its code lists stand in ``folder``.
+
+    Raises LayoutError with all faults at once.
+    """
+    return _Checker(name, item.file, folder).layout(item)
 
 
 class _Checker(ColumnForms):
-    def __init__(self, name: str, file: str) -> None:
-        super().__init__()
+    def __init__(self, name: str, file: str, folder: Path | None) -> None:
+        super().__init__(folder)
         self.name = name
         self.own_file = file
 

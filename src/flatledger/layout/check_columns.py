@@ -16,7 +16,7 @@ COLUMN_KEYS = (
     *("value", "text", "datatype", "reads", "clean", "decimals", "rounding", "unit", "total"),
     *("separator", "separator-in-value", "aligned", "translate", "format", "locale"),
     *("default", "null", "suppress-output"),
-    *("columns-from", "named-by", "values", "keys", "at-most"),
+    *("columns-from", "named-by", "values", "keys", "labels", "at-most"),
 )
 ROUNDING = {
     name: f"ROUND_{name.replace('-', '_').upper()}"
@@ -67,10 +67,11 @@ class ColumnForms(ValueForms):
             properties = self.column_properties(value, heading.text)
             column = Column(heading.text, **properties, place=place)
             keys = {key.text: one for key, one in value.pairs}.get("keys")
-            if column.spread is None or column.spread.numbered or keys is None:
+            if column.spread is None or column.spread.numbered:
                 return [column]
-            listed = [self.text(key, "`keys`") for key in self.items(keys)]
-            return spread_column(column, column.spread, listed)
+            listed = [self.text(key, "`keys`") for key in self.items(keys)] if keys else []
+            listed = listed or list(column.spread.labels)
+            return spread_column(column, column.spread, listed) if listed else [column]
         if isinstance(value, Scalar) and not value.text.strip() and not value.style:
             return [Column(heading.text, place=place)]
         expression = self.expression(value, f"column `{heading.text}`")
@@ -87,6 +88,9 @@ class ColumnForms(ValueForms):
         if "value" in keys and "text" in keys:
             self.fault(item, f"{where} has both `value` and `text`; keep one")
         found: dict[str, Any] = {}
+        for key in ("named-by", "values", "keys", "labels", "at-most"):
+            if key in keys and "columns-from" not in keys:
+                self.fault(keys[key], f"`{key}` goes with `columns-from`")
         if "columns-from" in keys:
             found["spread"] = self.spread(keys, item, where)
         elif "value" in keys:
@@ -134,8 +138,12 @@ class ColumnForms(ValueForms):
             self.fault(keys["columns-from"], "`columns-from` takes a level, such as lines.options")
             return None
         found = Spread(level, named_by, cast(Any, tuple(values)))
-        if found.numbered and "keys" in keys:
-            self.fault(keys["keys"], "numbered columns take `at-most`, and no `keys`")
+        for key in ("keys", "labels"):
+            if found.numbered and key in keys:
+                self.fault(keys[key], f"numbered columns take `at-most`, and no `{key}`")
+        if "labels" in keys:
+            labels = self.codes(keys["labels"], "`labels`")
+            found = structs.replace(found, labels=labels)
         if "at-most" in keys:
             most = self.whole_number(keys["at-most"], "`at-most`", MOST_COLUMNS)
             found = structs.replace(found, at_most=most)

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import re
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
+from ..errors import LayoutError
 from ..language.literals import TIME_UNITS
 from .check_rows import RowForms
+from .files import beside
 from .model import Conversion, Factor, Translation
 from .names import proposal
 from .text import Item, Mapping, Scalar
+from .translations import read_codes
 
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
 CLEANING = ("strip-markup", "nfc", "single-line", "collapse", "trim")
@@ -21,7 +25,11 @@ _FACTOR = re.compile(r"[0-9]{1,30}(?:\.[0-9]{1,30})?(?:/[1-9][0-9]{0,29})?")
 
 
 class ValueForms(RowForms):
-    """Reads the properties of a column's values."""
+    """Reads the properties of a column's values. Code lists are read from ``folder``."""
+
+    def __init__(self, folder: Path | None) -> None:
+        super().__init__()
+        self.folder = folder
 
     def kind(self, keys: dict[str, Item], item: Item, where: str) -> dict[str, Any]:
         found: dict[str, Any] = {}
@@ -171,27 +179,28 @@ class ValueForms(RowForms):
 
     def translation(self, item: Item) -> Translation:
         """A code list: codes with wordings, a file, or both with what becomes of other codes."""
-        if isinstance(item, Scalar):
-            return Translation(file=self.text(item, "`translate`"))
         pairs = item.pairs if isinstance(item, Mapping) else ()
         if "codes" not in {key.text for key, _ in pairs}:
-            return Translation(self.codes(item))
+            return Translation(self.codes(item, "`translate`"))
         keys = self.mapping(item, "`translate`", TRANSLATE_KEYS)
-        codes = keys["codes"]
         found: dict[str, Any] = {}
         if "otherwise" in keys:
             ways = ("keep", "blank", "fault")
             found["otherwise"] = self.choice(keys["otherwise"], "`otherwise`", ways)
         if "folded" in keys:
             found["folded"] = self.switch(keys["folded"], "`folded`")
-        if isinstance(codes, Scalar):
-            return Translation(file=self.text(codes, "`codes`"), **found)
-        return Translation(self.codes(codes), **found)
+        return Translation(self.codes(keys["codes"], "`codes`"), **found)
 
-    def codes(self, item: Item) -> dict[str, str]:
+    def codes(self, item: Item, where: str) -> dict[str, str]:
+        """Codes with their wordings, or those of a CSV file."""
+        if isinstance(item, Scalar):
+            try:
+                return read_codes(beside(self.text(item, where), self.folder))
+            except LayoutError as error:
+                self.fault(item, f"{where}: {error}")
         pairs = item.pairs if isinstance(item, Mapping) else ()
-        if not pairs:
-            self.fault(item, "`translate` takes codes with their wordings, or a CSV file")
+        if not pairs and not isinstance(item, Scalar):
+            self.fault(item, f"{where} takes codes with their wordings, or a CSV file")
         found: dict[str, str] = {}
         for code, wording in pairs:
             if code.text in found:

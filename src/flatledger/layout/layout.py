@@ -18,13 +18,13 @@ from .answering import answered
 from .assembling import assemble, with_changes
 from .check import LAYOUT_KEYS, check_layout
 from .files import SUFFIXES, read_items
-from .known import read_note
+from .known import Note, read_note
 from .lists import lists_of
 from .model import LayoutModel
 from .shelf import Shelf
 from .spreading import spread
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
-from .translations import with_codes, with_side_lists
+from .translations import with_side_lists
 
 
 class Layout:
@@ -47,7 +47,7 @@ class Layout:
         self._item = item
         self._folder = folder
         self._shelf = shelf
-        self.model = with_side_lists(with_codes(check_layout(item, name), folder), folder)
+        self.model = with_side_lists(check_layout(item, name, folder), folder)
         lists = lists_of(self.model, folder, shelf)
         if lists:
             self.model = msgspec.structs.replace(self.model, lists=lists)
@@ -141,10 +141,16 @@ class Layout:
         """
         if self.path is None and learning:
             raise LayoutError(self.name, [Problem("a layout learns when it is in a file; save it")])
-        known = read_note(self.path) if self.path is not None else None
-        if known is None and learning:
-            known = frozenset()
-        return self._with(msgspec.structs.replace(self.model, known=known))
+        note = read_note(self.path) if self.path is not None else None
+        if note is None:
+            note = Note(frozenset()) if learning else None
+        known, keys = (note.fields, note.keys) if note is not None else (None, {})
+        return self._with(msgspec.structs.replace(self.model, known=known, known_keys=keys))
+
+    def knowing(self, keys: AnyMapping[str, tuple[str, ...]]) -> Layout:
+        """The layout with further keys as known, by what its columns are named by."""
+        known = {**self.model.known_keys, **keys}
+        return self._with(msgspec.structs.replace(self.model, known_keys=known))
 
     def _with(self, model: LayoutModel) -> Layout:
         layout = copy.copy(self)

@@ -52,13 +52,12 @@ class Total(msgspec.Struct, frozen=True):
 class Translation(msgspec.Struct, frozen=True):
     """What codes are called; a code that is not on the list is kept, left blank, or a fault.
 
-    ``folded``: case and blanks around a code do not count. ``file`` is where the list comes from.
+    ``folded``: case and blanks around a code do not count.
     """
 
     codes: dict[str, str] = {}
     otherwise: Literal["keep", "blank", "fault"] = "keep"
     folded: bool = False
-    file: str | None = None
     reason: str = "is not on the code list"
 
     def finder(self) -> Callable[[str], str | None]:
@@ -93,13 +92,20 @@ class Conversion(msgspec.Struct, frozen=True):
 class Spread(msgspec.Struct, frozen=True):
     """How one column becomes several: a column for each key of a level, or for each place in it.
 
-    ``values`` are the values of each key, by a name that comes after the key in the heading.
+    ``values`` are the values of each key, by a name that comes after the key in the heading;
+    ``labels`` what stands for a key there.
     """
 
     level: Expression
     named_by: Expression
     values: tuple[tuple[str, Expression], ...]
     at_most: int = 200
+    labels: dict[str, str] = {}
+
+    @property
+    def name(self) -> str:
+        """What its columns are named by, on one line."""
+        return " ".join(self.named_by.text.split())
 
     @property
     def numbered(self) -> bool:
@@ -288,6 +294,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     """A whole layout. ``records`` is the path to the records within the source's document.
 
     ``known`` are the fields that its note knows, as a survey prints them; None without a note.
+    ``known_keys`` are the keys that it knows for columns, by what those are named by.
     ``questions`` are asked at each run; after that there are ``answers`` in their place.
     """
 
@@ -310,6 +317,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     output: Output = msgspec.field(default_factory=Output)
     lists: tuple[NamedList, ...] = ()
     known: frozenset[str] | None = None
+    known_keys: dict[str, tuple[str, ...]] = {}
     locale: str = ""
     questions: tuple[Question, ...] = ()
     answers: tuple[Answer, ...] = ()

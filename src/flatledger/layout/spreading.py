@@ -46,7 +46,7 @@ def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Colu
     columns = [
         msgspec.structs.replace(
             column,
-            heading=_heading(column.heading, key, name),
+            heading=_heading(column.heading, how.labels.get(key, key), name),
             value=Expression(value.scalar, _taken(column, how, value.node, key)),
             spread=None,
         )
@@ -57,7 +57,7 @@ def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Colu
 
 
 def _heading(heading: str, key: str, name: str) -> str:
-    """`{key}` in a heading is the key; else the key comes after it, and the name of the value."""
+    """`{key}` in a heading is the key or its label; else that comes after it, then the value's."""
     whole = heading.replace(KEY, key) if KEY in heading else f"{heading} {key}"
     return f"{whole} {name}".strip()
 

@@ -9,30 +9,7 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from .files import beside, csv_rows
-from .model import Column, LayoutModel
-
-
-def with_codes(model: LayoutModel, folder: Path | None) -> LayoutModel:
-    """The model with the code lists that its columns take from files. Raises LayoutError."""
-    problems: list[Problem] = []
-    columns = tuple(_with_codes(column, folder, problems) for column in model.columns)
-    if problems:
-        raise LayoutError(model.name, problems)
-    return msgspec.structs.replace(model, columns=columns)
-
-
-def _with_codes(column: Column, folder: Path | None, problems: list[Problem]) -> Column:
-    translation = column.translate
-    if translation is None or translation.file is None:
-        return column
-    try:
-        codes = read_codes(beside(translation.file, folder))
-    except LayoutError as error:
-        problems.append(column.problem(str(error)))
-        return column
-    return msgspec.structs.replace(
-        column, translate=msgspec.structs.replace(translation, codes=codes)
-    )
+from .model import LayoutModel
 
 
 def read_codes(path: Path) -> dict[str, str]:
