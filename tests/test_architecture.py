@@ -20,8 +20,8 @@ ARROWS = {
     "reports": {"errors", "engine", "layout"},
     "demo": set(),
     "spilling": {"errors", "engine"},
-    "attaching": {"errors", "engine", "layout", "sources"},
-    "spreading": {"errors", "engine", "language", "layout", "sources", "attaching"},
+    "enriching": {"errors", "engine", "layout", "sources"},
+    "spreading": {"errors", "engine", "language", "layout", "sources", "enriching"},
     "exporting": {
         "errors",
         "engine",
@@ -30,14 +30,14 @@ ARROWS = {
         "outputs",
         "spilling",
         "spreading",
-        "attaching",
+        "enriching",
     },
     "trying": {"errors", "language", "engine", "layout", "sources"},
     "surveying": {"errors", "language", "engine", "sources", "reports"},
     "drafting": {"errors", "engine", "layout", "sources", "surveying", "reports"},
     "previewing": {
         *("errors", "engine", "layout", "sources", "outputs", "exporting", "reports"),
-        *("spreading", "attaching"),
+        *("spreading", "enriching"),
     },
     "shelving": {"errors", "layout", "outputs"},
     "cli": {

@@ -6,11 +6,11 @@ from collections.abc import Iterator, Mapping
 from os import PathLike
 from typing import Any, BinaryIO
 
-from .attaching import attached_counts, open_attached
 from .engine.balance import Balance, FileCount
 from .engine.group_rows import GroupRun
 from .engine.protocols import Row, Source
 from .engine.run import Progress, Run
+from .enriching import attached_counts, open_enriched
 from .errors import OutputError
 from .layout import Layout
 from .layout.known import note_of, note_text
@@ -55,7 +55,7 @@ def prepared(
     Raises LayoutError, AnswerError and SourceError.
     """
     layout = with_columns(layout.answered(ask).noted(learn), source, learn)
-    return layout, open_attached(layout, source)
+    return layout, open_enriched(layout, source)
 
 
 def proof_of(run: Run | GroupRun, source: Source) -> Balance:

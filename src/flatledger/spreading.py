@@ -11,8 +11,8 @@ from typing import Any
 
 import msgspec
 
-from .attaching import open_attached
 from .engine.functions import text_of
+from .enriching import open_enriched
 from .errors import LayoutError, Problem, SourceError
 from .language import nodes as n
 from .language.selecting import compile_path
@@ -59,7 +59,7 @@ def _found(
 ) -> dict[str, list[str]]:
     """The keys for each column: the known ones, then others in the order in which they are met."""
     seekers = [_Seeker(column, known.get(_named_by(column), ())) for column in columns]
-    for batch in open_attached(layout, source).batches(dict[str, Any]):
+    for batch in open_enriched(layout, source).batches(dict[str, Any]):
         for record in batch.records:
             for seeker in seekers:
                 seeker.look_at(record)

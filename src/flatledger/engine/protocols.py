@@ -19,13 +19,15 @@ class TotalRow(tuple[Any, ...]):
 class Batch(NamedTuple):
     """Some records in the order of the source, their numbers (from 1), and what was unreadable.
 
-    ``specimens`` gives one or a few of them whole, as plain data.
+    ``specimens`` gives one or a few of them whole, as plain data; ``remarks`` are faults that keep
+    no record out.
     """
 
     records: list[Any]
     numbers: Sequence[int]
     faults: list[Fault]
     specimens: Callable[[], list[Any]] = list
+    remarks: Sequence[Fault] = ()
 
 
 class RowStore(Protocol):

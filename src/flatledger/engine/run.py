@@ -93,7 +93,7 @@ class Run:
         self._unreadable += len(batch.faults)
         self._drift.records(batch)
         self.log.first_reading()
-        for fault in batch.faults:
+        for fault in (*batch.faults, *batch.remarks):
             self.log.add(fault)
         if self.plan.model.expects:
             self._order.records(batch)

@@ -22,7 +22,7 @@ from .text import Item, Mapping, Scalar
 LAYOUT_KEYS = (
     *("layout", "about", "locale", "source", "row-per", "row-per-group", "without-entries"),
     *("columns", "only", "ask", "expects-order", "take", "sort", "group", "totals", "calendar"),
-    *("attach", "output"),
+    *("split", "attach", "output"),
 )
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (
@@ -58,6 +58,7 @@ class _Checker(ColumnForms):
             columns=columns,
             conditions=self.conditions(keys.get("only")),
             sort=self.sorting(keys.get("sort"), columns),
+            splits=self.splits(keys.get("split")),
             attachments=self.attachments(keys.get("attach")),
             expects=self.expectations(keys.get("expects-order")),
             take=self.take(keys.get("take")),

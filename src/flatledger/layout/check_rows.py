@@ -7,10 +7,9 @@ from typing import Any, cast
 
 from ..errors import ExpressionError, Problem
 from ..language import parse_sort_key
-from ..language.nodes import Collate, Node, Path
-from .check_ask import AskForms
+from ..language.nodes import Collate, Node
+from .check_additions import AdditionForms
 from .model import (
-    Attachment,
     Calendar,
     Column,
     Expectation,
@@ -24,7 +23,6 @@ from .model import (
 from .text import Item, Mapping, Scalar
 
 CALENDAR_KEYS = ("hours-per-day", "days-per-week")
-ATTACH_KEYS = ("file", "matched-by", "key", "many")
 GROUP_KEYS = ("by", "order", "returning")
 TAKE_KEYS = ("first", "every", "of")
 TOTALS_KEYS = ("subtotals", "detail", "grand-total", "label", "grand-label")
@@ -36,7 +34,7 @@ _SORT_KEY = re.compile(
 )
 
 
-class RowForms(AskForms):
+class RowForms(AdditionForms):
     """Reads `sort`, `group`, `take`, `expects-order`, `totals` and `calendar`."""
 
     def sorting(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[Sorting, ...]:
@@ -149,37 +147,6 @@ class RowForms(AskForms):
             return None
         path = self.plain_path(key.value.scalar, "expects-order", key.value.node)
         return Expectation(path, key.descending, key.collation) if path else None
-
-    def attachments(self, item: Item | None) -> tuple[Attachment, ...]:
-        """Side lists by the names of the fields that they become."""
-        if item is None:
-            return ()
-        if not isinstance(item, Mapping):
-            self.fault(item, "`attach` takes names: bay: {file: bays.csv, matched-by: …, key: …}")
-            return ()
-        return tuple(one for name, value in item.pairs if (one := self.attachment(name, value)))
-
-    def attachment(self, name: Scalar, item: Item) -> Attachment | None:
-        keys = self.mapping(item, f"`attach` of `{name.text}`", ATTACH_KEYS)
-        missing = [key for key in ATTACH_KEYS[:3] if key not in keys]
-        if missing:
-            self.fault(item, f"`attach` of `{name.text}` has no `{missing[0]}`")
-            return None
-        path = self.plain_path(keys["matched-by"], "matched-by")
-        file, key = (self.text(keys[one], f"`{one}`") for one in ("file", "key"))
-        many = self.switch(keys["many"], "`many`") if "many" in keys else False
-        return Attachment(name.text, file, path, key, many, name.place(0)) if path else None
-
-    def plain_path(
-        self, item: Item, where: str, node: Node | None = None
-    ) -> tuple[str, ...] | None:
-        """The names of a path of names."""
-        expression = self.expression(item, f"`{where}`") if node is None else None
-        node = node or (expression.node if expression else None)
-        names = node.names() if isinstance(node, Path) else None
-        if node is not None and not names:
-            self.fault(item, f"`{where}` takes a path of names, such as lines.no")
-        return names or None
 
     def totals(self, item: Item | None) -> Totals:
         if item is None:

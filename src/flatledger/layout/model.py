@@ -275,6 +275,20 @@ class Attachment(msgspec.Struct, frozen=True):
     place: Place = (0, 0, "")
 
 
+class Split(msgspec.Struct, frozen=True):
+    """A level made from cells that hold lists: its name, and where it and the cells stand.
+
+    ``fields`` are the cells, each with its name in an entry; of a single one that is not
+    ``paired``, the parts are the entries.
+    """
+
+    name: str
+    separator: str
+    parent: tuple[str, ...]
+    fields: tuple[tuple[str, str], ...]
+    paired: bool
+
+
 class Calendar(msgspec.Struct, frozen=True):
     """The working calendar: how many hours a day has, and how many days a week."""
 
@@ -311,6 +325,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     group_order: GroupOrder = msgspec.field(default_factory=GroupOrder)
     take: Take | None = None
     expects: tuple[Expectation, ...] = ()
+    splits: tuple[Split, ...] = ()
     attachments: tuple[Attachment, ...] = ()
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)

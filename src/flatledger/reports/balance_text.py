@@ -230,11 +230,17 @@ def _attached_notes(balance: Balance) -> list[str]:
         if one.missing:
             parts.append(f"not on the list: {', '.join(one.missing)}")
         if one.unused:
-            parts.append(f"asked for by no record: {', '.join(one.first_unused)}")
+            parts.append(_of_them(one.unused, "asked for by no record", one.first_unused))
         if one.double:
-            parts.append(f"twice on the list, the first was taken: {', '.join(one.first_double)}")
+            what = "on the list more than once, of which the first was taken"
+            parts.append(_of_them(one.double, what, one.first_double))
         notes.append(f"attached {one.name}: {'; '.join(parts)}")
     return notes
+
+
+def _of_them(count: int, what: str, first: list[str]) -> str:
+    more = ", …" if count > len(first) else ""
+    return f"{count:,} {what}: {', '.join(first)}{more}"
 
 
 def _list_notes(balance: Balance) -> list[str]:

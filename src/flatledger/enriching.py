@@ -1,0 +1,54 @@
+"""Opening a source with what a layout adds to its records: cells taken apart, side lists."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from .engine.balance import AttachedCount
+from .engine.protocols import Source
+from .errors import SourceError
+from .layout import Layout
+from .layout.model import Attachment
+from .sources import AnySource, open_source
+from .sources.enriched import Enriched, Enrichment
+from .sources.ordered_entries import ORDERED, OrderedEntries
+from .sources.side_list import LARGEST, HeldEntries, SideList, csv_entries
+from .sources.splitting import Splitter
+
+
+def open_enriched(layout: Layout, source: AnySource) -> Source:
+    """The source, its records with what the layout adds to them. Raises SourceError."""
+    opened = open_source(source, layout.model.records)
+    added: list[Enrichment] = [Splitter(one) for one in layout.model.splits]
+    added += [_side_list(one) for one in layout.model.attachments]
+    return Enriched(opened, added) if added else opened
+
+
+def attached_counts(source: Source) -> list[AttachedCount]:
+    """What became of the side lists, once the source has been read."""
+    added = source.enrichments if isinstance(source, Enriched) else ()
+    return [one.count() for one in added if isinstance(one, SideList)]
+
+
+def _side_list(attachment: Attachment) -> SideList:
+    """A side list, in memory where it is not too large. Raises SourceError."""
+    path = Path(attachment.file)
+    if path.stat().st_size > LARGEST:
+        if path.suffix not in ORDERED:
+            raise SourceError(
+                f"{path} is too large to be held in memory; save it as CSV or JSON Lines, ordered "
+                f"by `{attachment.key}`, or leave out what no record needs"
+            )
+        return SideList(attachment, OrderedEntries(path, attachment.key))
+    entries = csv_entries(path) if path.suffix == ".csv" else _records(attachment.file)
+    return SideList(attachment, HeldEntries(attachment, entries))
+
+
+def _records(file: str) -> Iterator[dict[str, Any]]:
+    """The records of a side list; one that can't be read would silently match nothing."""
+    for batch in open_source(file).batches(dict[str, Any]):
+        if batch.faults:
+            raise SourceError(f"{file}: {batch.faults[0]}")
+        yield from batch.records

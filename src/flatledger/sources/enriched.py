@@ -1,0 +1,87 @@
+"""A source whose records are given further fields: from side lists, from cells taken apart."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, Protocol
+
+from ..engine.faults import Fault
+from ..engine.protocols import Batch, Source
+from ..engine.structure import Place, observe
+from .records import convert
+
+
+class Enrichment(Protocol):
+    """Adds to records. A record is the enrichment's own; what lies below it has to be copied."""
+
+    def look_at(self, structure: Place) -> None:
+        """Take note of what the first records look like, earlier enrichments included."""
+
+    def add_to(self, record: dict[str, Any], number: int, told: list[Fault] | None) -> None:
+        """Add to one record; what is wrong is told. On the look ahead ``told`` is None."""
+
+
+class Enriched:
+    """A source with further fields in its records (a Source)."""
+
+    def __init__(self, source: Source, enrichments: Sequence[Enrichment]) -> None:
+        self._source = source
+        self.enrichments = enrichments
+        self._first: list[Any] | None = None
+        self.name = source.name
+
+    def look_ahead(self) -> list[Any]:
+        if self._first is None:
+            self._first = self._source.look_ahead()
+            for one in self.enrichments:
+                one.look_at(observe(self._first))
+                self._first = [
+                    _enriched(record, number, [one], None)
+                    for number, record in enumerate(self._first, 1)
+                ]
+        return self._first
+
+    def batches(self, shape: Any) -> Iterator[Batch]:
+        self.look_ahead()
+        for batch in self._source.batches(dict[str, Any]):
+            told: list[Fault] = []
+            records = [
+                _enriched(record, number, self.enrichments, told)
+                for record, number in zip(batch.records, batch.numbers, strict=True)
+            ]
+            converted = convert(records, shape, list(batch.numbers), batch.faults)
+            yield converted._replace(remarks=[*batch.remarks, *told])
+
+
+def _enriched(
+    record: Any, number: int, enrichments: Sequence[Enrichment], told: list[Fault] | None
+) -> Any:
+    """The record with its further fields; a caller's own record stays as it was."""
+    if not isinstance(record, dict):
+        return record
+    record = dict(record)
+    for one in enrichments:
+        one.add_to(record, number, told)
+    return record
+
+
+def entries_at(holder: dict[str, Any], names: Sequence[str]) -> Iterator[dict[str, Any]]:
+    """The objects at a path of names, through lists; each is copied, with what leads to it.
+
+    >>> record = {"lines": [{"no": 1}, {"no": 2}]}
+    >>> [entry["no"] for entry in entries_at(record, ["lines"])]
+    [1, 2]
+    """
+    if not names:
+        yield holder
+        return
+    below = holder.get(names[0])
+    if isinstance(below, dict):
+        holder[names[0]] = own = dict(below)
+        yield from entries_at(own, names[1:])
+    elif isinstance(below, list):
+        holder[names[0]] = entries = list(below)
+        for place, entry in enumerate(entries):
+            if isinstance(entry, dict):
+                entries[place] = own = dict(entry)
+                yield from entries_at(own, names[1:])

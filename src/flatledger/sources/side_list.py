@@ -1,0 +1,153 @@
+"""Side lists: looked up by a key, and attached as a field of a record or entry."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+from pathlib import Path
+from typing import Any, Protocol
+
+from ..engine.balance import AttachedCount
+from ..engine.faults import Fault
+from ..engine.levels import Names
+from ..engine.structure import Place
+from ..errors import SourceError
+from ..layout.files import csv_rows
+from ..layout.model import Attachment
+from .enriched import entries_at
+
+LARGEST = 500_000_000  # bytes of a side list that is held in memory
+SHOWN = 10
+Entry = dict[str, Any]
+
+
+def key_of(entry: Entry, name: str) -> str:
+    """The key of an entry as a text; blank where it has none."""
+    key = entry.get(name)
+    return "" if key is None else str(key).strip()
+
+
+class Entries(Protocol):
+    """The entries of a side list, by key. Those that are found count as used."""
+
+    double: int
+    first_double: list[str]
+
+    def find(self, key: str) -> list[Entry]: ...
+
+    def unused(self) -> int: ...
+
+    def first_unused(self) -> list[str]: ...
+
+
+class HeldEntries:
+    """The entries of a side list in memory (Entries)."""
+
+    def __init__(self, attachment: Attachment, entries: Iterator[Entry]) -> None:
+        self._entries: dict[str, list[Entry]] = {}
+        self._used: set[str] = set()
+        for entry in entries:
+            if attachment.key not in entry:
+                known = ", ".join(map(str, entry))
+                raise SourceError(
+                    f"{attachment.file}: no `{attachment.key}` to match by; there are {known}"
+                )
+            key = key_of(entry, attachment.key)
+            if key:
+                self._entries.setdefault(key, []).append(entry)
+        double = [key for key, found in self._entries.items() if len(found) > 1]
+        self.double, self.first_double = len(double), double[:SHOWN]
+
+    def find(self, key: str) -> list[Entry]:
+        found = self._entries.get(key)
+        if found is None:
+            return []
+        self._used.add(key)
+        return found
+
+    def unused(self) -> int:
+        return len(self._entries) - len(self._used)
+
+    def first_unused(self) -> list[str]:
+        return list(islice((key for key in self._entries if key not in self._used), SHOWN))
+
+
+class SideList:
+    """A side list, and what was asked of it (an Enrichment)."""
+
+    def __init__(self, attachment: Attachment, entries: Entries) -> None:
+        self.attachment = attachment
+        self._entries = entries
+        self._missing: dict[str, None] = {}
+        self._matched = self._unmatched = 0
+        self.level = 0  # how many names of the key's path lead to the entry that gets the field
+
+    def look_at(self, structure: Place) -> None:
+        """Find the innermost level on the way to the key."""
+        names = self.attachment.matched_by
+        places = ((length, structure.find(names[:length])) for length in range(len(names)))
+        self.level = max((n for n, place in places if place and place.repeated), default=0)
+
+    def add_to(self, record: dict[str, Any], number: int, told: list[Fault] | None) -> None:
+        names = self.attachment.matched_by
+        for entry in entries_at(record, names[: self.level]):
+            self._attach(entry, names[self.level :], counted=told is not None)
+
+    def _attach(self, holder: dict[str, Any], names: Names, counted: bool) -> None:
+        """Look up the key at a path; a list on the way is a level, and its entries get theirs."""
+        value: Any = holder
+        for place, name in enumerate(names):
+            value = value.get(name) if isinstance(value, dict) else None
+            if isinstance(value, list):
+                for entry in entries_at(holder, names[: place + 1]):
+                    self._attach(entry, names[place + 1 :], counted)
+                return
+        found = self._find(value, counted)
+        if found is not None:
+            if self.attachment.name in holder:
+                raise SourceError(
+                    f"`{self.attachment.name}` is attached where a record has a field of that name "
+                    "already; call it something else"
+                )
+            holder[self.attachment.name] = found
+
+    def _find(self, value: Any, counted: bool) -> Any:
+        """What belongs to a key: one entry, or with ``many`` all of them."""
+        if value is None or value == "" or isinstance(value, dict | list):
+            return None
+        key = str(value).strip()
+        found = self._entries.find(key)
+        if counted:
+            self._count(key, bool(found))
+        if not found:
+            return None
+        return found if self.attachment.many else found[0]
+
+    def _count(self, key: str, matched: bool) -> None:
+        self._matched += matched
+        self._unmatched += not matched
+        if not matched and len(self._missing) < SHOWN:
+            self._missing[key] = None
+
+    def count(self) -> AttachedCount:
+        """How many matched, and which keys stand on one side only, or twice."""
+        entries, many = self._entries, self.attachment.many
+        return AttachedCount(
+            name=self.attachment.name,
+            matched=self._matched,
+            unmatched=self._unmatched,
+            missing=list(self._missing),
+            unused=entries.unused(),
+            first_unused=entries.first_unused(),
+            double=0 if many else entries.double,
+            first_double=[] if many else entries.first_double,
+        )
+
+
+def csv_entries(path: Path) -> Iterator[Entry]:
+    """The rows of a CSV file by its headings. Raises SourceError."""
+    rows = csv_rows(path)
+    _, headings = next(rows, (0, []))
+    if len(set(headings)) != len(headings):
+        raise SourceError(f"{path} has a heading twice: {', '.join(headings)}")
+    yield from (dict(zip(headings, row, strict=False)) for _, row in rows if row)
