@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from os import PathLike, fspath
+from pathlib import Path
 
 from .engine.recognising import DEEPER
 from .engine.survey import DEEPEST, MOST_KEYS, FieldSurvey, SurveyResult
 from .errors import SourceError
 from .layout import Layout
+from .layout.form import read_form
+from .layout.model import FormReference
 from .layout.names import proposal
 from .sources import AnySource
 from .surveying import SAMPLE, survey
@@ -49,18 +53,28 @@ def draft(
     row_per: str | None = None,
     records: str | None = None,
     sample: int | None = SAMPLE,
+    fit_to: str | PathLike[str] | None = None,
 ) -> DraftedLayout:
     """The text of a layout for a source: every field at or above the row's level.
 
     ``row_per`` is left out: the deepest level that most records have is taken, and the comments
-    say what else there is. Raises SourceError, also where there is no such level.
+    say what else there is. With ``fit_to`` its columns are those of a published form (CSV or XLSX),
+    filled where a field's name is the heading's, and else blank with proposals. Raises SourceError,
+    also where there is no such level, and LayoutError where the form can't be read.
 
     >>> text = draft([{"no": 1, "unit_price": 2}])
     >>> [line for line in text.splitlines() if line.startswith("  - ")]
     ['  - No: no', '  - Unit price: unit_price']
     """
     result = survey(source, records=records, sample=sample)
-    drafted = DraftedLayout(Draft(result, row_per, records).text())
+    if fit_to is None:
+        writer = Draft(result, row_per, records)
+    else:
+        from .drafting_forms import FormDraft
+
+        form = read_form(Path(fit_to), FormReference(fspath(fit_to)))
+        writer = FormDraft(result, row_per, records, form)
+    drafted = DraftedLayout(writer.text())
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted
 
@@ -92,7 +106,7 @@ class Draft:
 
     # ---- which fields
 
-    def _columns(self) -> list[FieldSurvey]:
+    def columns(self) -> list[FieldSurvey]:
         """The fields at or above the row's level that hold values."""
         return [field for field in self.result.fields if self._is_column(field)]
 
@@ -113,14 +127,14 @@ class Draft:
 
     def _headings(self) -> dict[str, str]:
         """A heading for each column: its last name, or more of its path where that is unclear."""
-        paths = [field.path for field in self._columns()] + self._languages()
-        names = {path: _names(path) for path in paths}
-        headings = {path: _humanised(names[path][-1:]) for path in paths}
+        paths = [field.path for field in self.columns()] + self._languages()
+        names = {path: names_of(path) for path in paths}
+        headings = {path: humanised(names[path][-1:]) for path in paths}
         for length in (2, 3, 4):
             counts = Counter(headings.values())
             for path in paths:
                 if counts[headings[path]] > 1:
-                    headings[path] = _humanised(names[path][-length:])
+                    headings[path] = humanised(names[path][-length:])
         taken: Counter[str] = Counter()
         for path in paths:
             taken[headings[path]] += 1
@@ -132,12 +146,12 @@ class Draft:
 
     def text(self) -> str:
         """The whole layout."""
-        lines = [*self._head(), "", "columns:", *self._column_lines(), *self._side_lines()]
+        lines = [*self.head(), "", "columns:", *self.column_lines(), *self._side_lines()]
         if not self.headings:
             raise SourceError(f"{self.result.source}: no field with a value was found")
         return "\n".join([*lines, *self._tail()]) + "\n"
 
-    def _head(self) -> list[str]:
+    def head(self) -> list[str]:
         read = "all" if self.result.complete else "the first"
         lines = [f"# Drafted from {read} {self.result.records:,} records of {self.result.source}."]
         if not self.result.complete:
@@ -148,32 +162,32 @@ class Draft:
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
         if self.records:
             lines += ["", f"source: {{records: {self.records}}}"]
-        lines += ["", f"row-per: {_scalar(_rooted(self.row))}"]
+        lines += ["", f"row-per: {scalar(_rooted(self.row))}"]
         if self.proposed and self.row != "record":
             lines.append("# It is the deepest level that most records have.")
         others = [path for path in ("record", *self.levels) if path != self.row]
         if others:
             lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
-        return [line if line.startswith("row-per") else _comment(line) for line in lines]
+        return [line if line.startswith("row-per") else comment(line) for line in lines]
 
-    def _column_lines(self) -> list[str]:
+    def column_lines(self) -> list[str]:
         lines = []
-        columns = self._columns()
+        columns = self.columns()
         all_rare = all(map(_is_rare, columns)) and not self._languages()
         for field in columns:
-            entry = f"- {_scalar(self.headings[field.path])}: {self._value(field)}"
+            entry = f"- {scalar(self.headings[field.path])}: {self.value(field)}"
             if _is_rare(field) and not all_rare:
                 of = f"{field.filled:,} of {field.parents:,}"
-                lines.append(f"  # {_comment(entry)}   # filled in {of} only")
+                lines.append(f"  # {comment(entry)}   # filled in {of} only")
             else:
-                lines.append(f"  {entry}" + self._remark(field))
+                lines.append(f"  {entry}" + self.remark(field))
         for path in self._languages():
             value = f"in_language({_rooted(path)}, 'en')"
-            lines.append(f"  - {_scalar(self.headings[path])}: {_scalar(value)}")
+            lines.append(f"  - {scalar(self.headings[path])}: {scalar(value)}")
         return lines
 
-    def _value(self, field: FieldSurvey) -> str:
-        path = _scalar(_rooted(field.path))
+    def value(self, field: FieldSurvey) -> str:
+        path = scalar(_rooted(field.path))
         if field.is_level:
             return f'{{value: {path}, separator: "; "}}'
         kind = _datatype(field)
@@ -187,18 +201,18 @@ class Draft:
 
     def _adds_up(self, field: FieldSurvey) -> bool:
         """Whether a field looks like an amount that is added up."""
-        name = _names(field.path)[-1]
+        name = names_of(field.path)[-1]
         numbers = field.kinds.get("integer", 0) + field.kinds.get("decimal", 0)
         whole = sum(field.kinds.values())
         return numbers == whole and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
 
-    def _remark(self, field: FieldSurvey) -> str:
+    def remark(self, field: FieldSurvey) -> str:
         notes = [remark for remark in field.remarks if "identifier" not in remark]
         if self._adds_up(field) and len(self.chain) > 0 and not _within(field.path, self.row):
             home = next((p for p in reversed(self.chain) if _within(field.path, p)), "record")
             each = home if home == "record" else f"entry of {home}"
             notes.append(f"added once for each {each}")
-        return _comment(f"   # {'; '.join(notes)}") if notes else ""
+        return comment(f"   # {'; '.join(notes)}") if notes else ""
 
     def _side_lines(self) -> list[str]:
         """What lies beside or below the row, with ways to have it."""
@@ -213,11 +227,11 @@ class Draft:
             ]
             ways = [f"count({path})", *(self._way(field) for field in inside)]
             lines += ["", f"  # {path}: many for one row. To have it: `row-per: {path}`, or"]
-            title = _humanised(_names(path)[-2:])
+            title = humanised(names_of(path)[-2:])
             for place, way in enumerate(ways, 1):
-                lines.append(f"  # - {_scalar(f'{title} {place}')}: {_scalar(way)}")
+                lines.append(f"  # - {scalar(f'{title} {place}')}: {scalar(way)}")
         lines += [line for f in self.result.fields if self._is_mapping(f) for line in _mapping(f)]
-        return [_comment(line) for line in lines]
+        return [comment(line) for line in lines]
 
     def _is_mapping(self, field: FieldSurvey) -> bool:
         """Whether a field is the members of a mapping whose keys are data."""
@@ -234,17 +248,22 @@ class Draft:
         path = _rooted(field.path)
         return f"sum({path})" if self._adds_up(field) else f"listagg({path}, '; ')"
 
+    @property
+    def first_heading(self) -> str:
+        """A heading for the examples of sorting and grouping."""
+        return next(iter(self.headings.values()), "")
+
     def _tail(self) -> list[str]:
-        first = next(iter(self.headings.values()), "")
+        first = self.first_heading
         return [
             "",
             "# What takes part; each condition keeps the entries for which it is true.",
             "# only:",
-            _comment(f"#   - {_rooted(next(iter(self.headings), 'no'))} is not null"),
+            comment(f"#   - {_rooted(next(iter(self.headings), 'no'))} is not null"),
             "",
             "# The order of the rows, groups with subtotals, and how the table is written.",
-            f"# sort: [{_scalar(first)}]",
-            f"# group: [{_scalar(first)}]",
+            f"# sort: [{scalar(first)}]",
+            f"# group: [{scalar(first)}]",
             "# output: {file: table.csv, delimiter: semicolon}",
         ]
 
@@ -252,14 +271,14 @@ class Draft:
 def _mapping(field: FieldSurvey) -> list[str]:
     """Ways to have the members of a mapping whose keys are data."""
     members, whole = field.path, field.path.removesuffix(".*")
-    title = _humanised(_names(whole)[-2:])
-    joined = _scalar(f"listagg({members}, '; ')")
+    title = humanised(names_of(whole)[-2:])
+    joined = scalar(f"listagg({members}, '; ')")
     return [
         "",
         f"  # {whole}: its keys are data. To have it: `row-per: {members}` with",
         f"  # key({members}) and {members}, or",
-        f"  # - {_scalar(f'{title} 1')}: {_scalar(f'count({members})')}",
-        f"  # - {_scalar(f'{title} 2')}: {joined}",
+        f"  # - {scalar(f'{title} 1')}: {scalar(f'count({members})')}",
+        f"  # - {scalar(f'{title} 2')}: {joined}",
     ]
 
 
@@ -285,17 +304,17 @@ def _within(path: str, outer: str) -> bool:
     return path == outer or path.startswith((f"{outer}.", f"{outer}["))
 
 
-def _names(path: str) -> list[str]:
+def names_of(path: str) -> list[str]:
     """The names of a path as a survey prints it."""
     found = re.findall(r"\['((?:[^'\\]|\\.)*)'\]|([^.\[\]]+)", path)
     names = [(bracketed or plain).replace("\\'", "'") for bracketed, plain in found if plain != "$"]
     return [_ADDRESS_START.sub("", name) or name for name in names]
 
 
-def _humanised(names: list[str]) -> str:
+def humanised(names: list[str]) -> str:
     """A heading from names: `unit_price` becomes Unit price.
 
-    >>> _humanised(["part", "unitPrice"])
+    >>> humanised(["part", "unitPrice"])
     'Part unit price'
     """
     words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in names)
@@ -308,7 +327,7 @@ def _rooted(path: str) -> str:
     return f"${path}" if path.startswith("[") else path
 
 
-def _scalar(text: str) -> str:
+def scalar(text: str) -> str:
     """A text for YAML: as it is where that is safe, else in double quotes."""
     if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ]*", text) or _PLAIN.fullmatch(text):
         return text
@@ -322,6 +341,6 @@ def _escaped(letter: str) -> str:
     return letter if letter.isprintable() else f"\\U{ord(letter):08x}"
 
 
-def _comment(line: str) -> str:
+def comment(line: str) -> str:
     """A line of comment, without what would end it."""
     return "".join(letter if letter.isprintable() else "·" for letter in line)

@@ -14,7 +14,8 @@ from .enriching import attached_counts, open_enriched
 from .errors import OutputError
 from .layout import Layout
 from .layout.known import note_of, note_text
-from .outputs import DelimitedWriter, Target
+from .layout.model import LayoutModel
+from .outputs import Target, check_place, open_writer, with_values
 from .sources import AnySource
 from .spilling import TemporaryRows
 from .spreading import with_columns
@@ -34,9 +35,9 @@ class Rows(Iterator[Row]):
         progress: Progress | None = None,
         ask: Mapping[str, Any] | None = None,
     ) -> None:
-        layout, self._source = prepared(layout, source, ask)
-        self.headings = layout.headings
-        self._run = start_run(layout, self._source, progress)
+        self._layout, self._source = prepared(layout, source, ask)
+        self.headings = self._layout.headings
+        self._run = start_run(self._layout.model, self._source, progress)
         self._rows = (row for block in self._run.blocks() for row in block)
 
     def __next__(self) -> Row:
@@ -44,31 +45,36 @@ class Rows(Iterator[Row]):
 
     def balance(self) -> Balance:
         """The proof of the run."""
-        return proof_of(self._run, self._source)
+        return proof_of(self._run, self._source, self._layout)
 
 
 def prepared(
-    layout: Layout, source: AnySource, ask: Mapping[str, Any] | None, learn: bool = False
+    layout: Layout,
+    source: AnySource,
+    ask: Mapping[str, Any] | None,
+    learn: bool = False,
+    strict: bool = False,
 ) -> tuple[Layout, Source]:
-    """A layout with nothing open in it (answers, known fields, columns for keys), and its source.
+    """A layout with nothing open in it (answers, known fields, columns for keys and for a form),
+    and its source.
 
     Raises LayoutError, AnswerError and SourceError.
     """
-    layout = with_columns(layout.answered(ask).noted(learn), source, learn)
+    layout = with_columns(layout.answered(ask).noted(learn), source, learn).fitted(strict)
     return layout, open_enriched(layout, source)
 
 
-def proof_of(run: Run | GroupRun, source: Source) -> Balance:
-    """The balance of a run that has ended, with what its source tells."""
+def proof_of(run: Run | GroupRun, source: Source, layout: Layout) -> Balance:
+    """The balance of a run that has ended, with what its source and its layout tell."""
     balance = run.balance()
-    balance.attached = attached_counts(source)
+    balance.attached, balance.fit = attached_counts(source), layout.model.fit
     return balance
 
 
-def start_run(layout: Layout, source: Source, progress: Progress | None) -> Run | GroupRun:
+def start_run(model: LayoutModel, source: Source, progress: Progress | None) -> Run | GroupRun:
     """The run that a layout asks for: rows of records or entries, or rows of groups."""
-    kind = GroupRun if layout.model.row_per_group else Run
-    return kind(layout.model, source, progress, TemporaryRows())
+    kind = GroupRun if model.row_per_group else Run
+    return kind(model, source, progress, TemporaryRows())
 
 
 def rows(layout: Layout, source: AnySource, *, ask: Mapping[str, Any] | None = None) -> Rows:
@@ -97,14 +103,16 @@ def export(
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
     learn: bool = False,
+    strict: bool = False,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
     ``to`` is a path (``-``: standard output) or an open binary file; left out, it is the layout's
     own ``output: file``. ``ask`` gives the values that the layout asks for. A file takes its name
     when it is whole. ``progress`` is called with the number of records read so far. With ``learn``
-    the note beside the layout's file takes in the fields and keys that are new in the data. Raises
-    LayoutError, AnswerError, SourceError and OutputError.
+    the note beside the layout's file takes in the fields and keys that are new in the data.
+    ``strict`` refuses a form that the columns do not fit. Raises LayoutError, AnswerError,
+    SourceError and OutputError.
 
     >>> import io
     >>> layout = Layout.from_data({"columns": [{"No": "no"}]})
@@ -113,17 +121,20 @@ def export(
     >>> balance.balanced, balance.rows, table.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    layout, opened = prepared(layout, source, ask, learn)
+    layout, opened = prepared(layout, source, ask, learn, strict)
     place = to if to is not None else layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    run = start_run(layout, opened, progress)
+    model = layout.model
     with Target(place) as target:
-        writer = DelimitedWriter(layout.model.output, target)
-        writer.header(layout.headings)
+        check_place(model, target.name)
+        run = start_run(with_values(model, target.name), opened, progress)
+        writer = open_writer(model, target)
         for block in run.blocks():
             writer.write(block)
-    balance = proof_of(run, opened)
+        writer.close()
+    balance = proof_of(run, opened, layout)
+    balance.notes += writer.notes()
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
     if learn:
         _learn(layout, balance)

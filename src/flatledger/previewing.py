@@ -54,19 +54,19 @@ def preview(
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
     layout, opened = prepared(layout, source, ask)
-    run = start_run(layout, _FirstRecords(opened) if sample else opened, progress)
-    columns = [column for column in layout.model.columns if not column.suppressed]
+    run = start_run(layout.model, _FirstRecords(opened) if sample else opened, progress)
+    columns = layout.model.written
     watched = [_Watched(column.default or column.null) for column in columns]
     first: list[Row] = []
     writer = DelimitedWriter(layout.model.output, Target(cast(BinaryIO, _Nowhere())))
-    writer.header(layout.headings)
+    writer.header(layout.model.header_rows)
     for block in run.blocks():
         first += block[: ROWS - len(first)]
         rows = [row for row in block if row.__class__ is not TotalRow]
         for place, one in enumerate(watched):
             one.add([row[place] for row in rows])
         writer.write(block)
-    balance = proof_of(run, opened)
+    balance = proof_of(run, opened, layout)
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
     plan = run.plan if isinstance(run, Run) else None

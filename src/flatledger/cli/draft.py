@@ -21,12 +21,14 @@ def run_draft(
     everything: bool,
     to: str | None,
     learn: bool,
+    fit_to: str | None,
 ) -> int:
     """Write the drafted layout; a file that is there already is not replaced."""
     to_file = bool(to) and to != "-"
     if learn and not to_file:
         raise click.UsageError("--learn puts a note beside the layout: say where with -o FILE.")
-    text = draft(source, row_per=row_per, records=records, sample=None if everything else SAMPLE)
+    sample = None if everything else SAMPLE
+    text = draft(source, row_per=row_per, records=records, sample=sample, fit_to=fit_to)
     if to and to_file and Path(to).exists():
         raise OutputError(f"{to} is there already; name another file, or remove it first")
     _write(to or "-", text)

@@ -30,7 +30,7 @@ def run_export(
     if place != "-" and source != "-" and _same_file(place, source):
         raise OutputError(f"{place} is the source itself; name another file")
     with showing_progress() as progress:
-        balance = export(layout, source, place, progress=progress, learn=learn)
+        balance = export(layout, source, place, progress=progress, learn=learn, strict=strict)
     if report_to:
         with Target(report_to) as target:
             target.write(balance.to_json())

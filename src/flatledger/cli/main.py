@@ -61,6 +61,7 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     for name, key, help_text in reversed(LAYOUT_OPTIONS):
         command = click.option(name, key, multiple=True, metavar="TEXT", help=help_text)(command)
     further = (
+        click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) to fit."),
         click.option("--save", metavar="NAME", help="Keep the layout on the shelf."),
         click.option(
             *("--ask", "ask"),
@@ -101,7 +102,7 @@ def main() -> None:
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output.")
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
-@click.option("--strict", is_flag=True, help="Exit 3 when there were faults.")
+@click.option("--strict", is_flag=True, help="Exit 3 on faults; refuse a form that does not fit.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
 @layout_options
@@ -186,6 +187,7 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write the layout.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside it.")
+@click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) that it is to fit.")
 def draft(source: str, **options: Any) -> None:
     """Draft a layout for SOURCE that runs as it is: every field at or above the row's level.
 

@@ -19,6 +19,7 @@ def layout_and_source(
     save: str | None,
     ask: tuple[str, ...],
     answers: str | None,
+    fit_to: str | None,
     **typed: Any,
 ) -> Iterator[tuple[Layout, str]]:
     """The layout with its answers, and the source.
@@ -29,7 +30,7 @@ def layout_and_source(
     layout, source = _found(places, _typed(**typed))
     answered = layout.answered(answers_for(layout.model.questions, ask, answers, source))
     with _kept_as(save, layout):
-        yield answered, source
+        yield answered.fitted_to(fit_to) if fit_to else answered, source
 
 
 def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, str]:

@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from ..layout.model import Fit
 from .drift import Drift
 from .faults import Fault
 
@@ -155,6 +156,7 @@ class Balance(msgspec.Struct):
     levels: list[LevelCount] = []
     lists: list[ListCount] = []
     attached: list[AttachedCount] = []
+    fit: Fit | None = None
     rows: int = 0
     total_rows: int = 0
     groups: int = 0

@@ -21,12 +21,24 @@ from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
     *("layout", "about", "locale", "source", "row-per", "row-per-group", "without-entries"),
-    *("columns", "only", "ask", "expects-order", "take", "sort", "group", "totals", "calendar"),
+    *(
+        "columns",
+        "only",
+        "fit-to",
+        "ask",
+        "expects-order",
+        "take",
+        "sort",
+        "group",
+        "totals",
+        "calendar",
+    ),
     *("split", "attach", "output"),
 )
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (
-    *("file", "delimiter", "quote-char", "quote", "header", "line-terminator", "encoding"),
+    *("file", "delimiter", "quote-char", "quote", "header", "second-header", "line-terminator"),
+    "encoding",
 )
 
 
@@ -61,6 +73,7 @@ class _Checker(ColumnForms):
             splits=self.splits(keys.get("split")),
             attachments=self.attachments(keys.get("attach")),
             expects=self.expectations(keys.get("expects-order")),
+            fit_to=self.fit_to(keys.get("fit-to")),
             take=self.take(keys.get("take")),
             group=self.grouping(self.group_keys(keys.get("group")), columns),
             group_order=self.group_order(keys.get("group")),
@@ -70,6 +83,8 @@ class _Checker(ColumnForms):
             questions=self.questions(keys.get("ask")),
         )
         self.check_asked(model, keys)
+        if model.fit_to is not None and model.output.second_header != "none":
+            self.fault(keys["output"], "a form has the rows of its header; leave out second-header")
         if model.group_order.as_met and model.totals.subtotals == "before":
             self.fault(keys["totals"], "subtotals before their groups need them sorted, not as-met")
         if self.problems:
@@ -152,13 +167,16 @@ class _Checker(ColumnForms):
             found["quote_all"] = self.choice(keys["quote"], "`quote`", ("needed", "all")) == "all"
         if "header" in keys:
             found["header"] = self.switch(keys["header"], "`header`")
+        if "second-header" in keys:
+            kinds = ("none", "paths", "units")
+            found["second_header"] = self.choice(keys["second-header"], "`second-header`", kinds)
         if "line-terminator" in keys:
             choice = self.choice(keys["line-terminator"], "`line-terminator`", LINE_TERMINATORS)
             found["line_terminator"] = LINE_TERMINATORS[choice]
         if "encoding" in keys:
             found["encoding"] = self.encoding(keys["encoding"])
         output = Output(**found)
-        if output.quote_char == output.delimiter:
+        if output.quote_char == (output.delimiter or ","):
             self.fault(item, "the delimiter and the quote character are the same; change one")
         for key in ("delimiter", "quote-char"):
             if getattr(output, key.replace("-", "_")) in ("\r", "\n"):

@@ -1,18 +1,20 @@
-"""Checking what a layout adds to its records: levels from cells taken apart, and side lists."""
+"""Checking what a layout takes from elsewhere: cells taken apart, side lists, a form."""
 
 from __future__ import annotations
 
 from ..language.nodes import Node, Path
 from .check_ask import AskForms
-from .model import Attachment, Split
+from .model import Attachment, FormReference, Split
 from .text import Item, Mapping, Scalar
 
 ATTACH_KEYS = ("file", "matched-by", "key", "many")
 SPLIT_KEYS = ("by", "of", "pair")
+FIT_KEYS = ("form", "header-row", "first-row")
+MOST_ROWS = 1_000
 
 
 class AdditionForms(AskForms):
-    """Reads `split` and `attach`."""
+    """Reads `split`, `attach` and `fit-to`."""
 
     def splits(self, item: Item | None) -> tuple[Split, ...]:
         """Levels made from cells, by their names."""
@@ -65,6 +67,24 @@ class AdditionForms(AskForms):
         file, key = (self.text(keys[one], f"`{one}`") for one in ("file", "key"))
         many = self.switch(keys["many"], "`many`") if "many" in keys else False
         return Attachment(name.text, file, path, key, many, name.place(0)) if path else None
+
+    def fit_to(self, item: Item | None) -> FormReference | None:
+        """A published form: its file, or that with the rows of its headings and its table."""
+        if item is None:
+            return None
+        if isinstance(item, Scalar):
+            return FormReference(self.text(item, "`fit-to`"), place=item.place(0))
+        keys = self.mapping(item, "`fit-to`", FIT_KEYS)
+        if "form" not in keys:
+            self.fault(item, "`fit-to` has at least `form`: {form: register.xlsx, header-row: 4}")
+            return None
+        rows = {
+            key.replace("-", "_"): self.whole_number(keys[key], f"`{key}`", MOST_ROWS)
+            for key in FIT_KEYS[1:]
+            if key in keys
+        }
+        place = (item.line, item.column, item.file)
+        return FormReference(self.text(keys["form"], "`form`"), **rows, place=place)
 
     def plain_path(
         self, item: Item, where: str, node: Node | None = None

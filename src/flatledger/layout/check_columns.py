@@ -15,7 +15,7 @@ from .text import Item, Mapping, Scalar
 COLUMN_KEYS = (
     *("value", "text", "datatype", "reads", "clean", "decimals", "rounding", "unit", "total"),
     *("separator", "separator-in-value", "aligned", "translate", "format", "locale"),
-    *("default", "null", "suppress-output"),
+    *("default", "null", "suppress-output", "titles"),
     *("columns-from", "named-by", "values", "keys", "labels", "at-most"),
 )
 ROUNDING = {
@@ -117,6 +117,9 @@ class ColumnForms(ValueForms):
                 self.fault(item, f"{where} has `rounding` but no `decimals` to round to")
         if "aligned" in keys:
             found["aligned"] = self.switch(keys["aligned"], "`aligned`")
+        if "titles" in keys:
+            titles = [self.text(title, "`titles`") for title in self.items(keys["titles"])]
+            found["titles"] = tuple(titles)
         if "suppress-output" in keys:
             found["suppressed"] = self.switch(keys["suppress-output"], "`suppress-output`")
         found |= self.kind(keys, item, where)

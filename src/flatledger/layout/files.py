@@ -18,6 +18,9 @@ SUFFIXES = {
 }
 
 
+_DELIMITERS = ",;\t"
+
+
 @contextmanager
 def reading(path: Path) -> Iterator[None]:
     """Turn what can go wrong with a file into a LayoutError that names it."""
@@ -70,11 +73,17 @@ def csv_rows(path: Path) -> Iterator[tuple[int, list[str]]]:
 
     The first is the header. Raises LayoutError where the file can't be read.
     """
+    delimiter = delimiter_of(path)
     with reading(path), path.open(encoding="utf-8-sig", newline="") as file:
-        delimiter = max(",;\t", key=file.readline().count)
-        file.seek(0)
         rows = csv.reader(file, delimiter=delimiter)
         yield from ((rows.line_num, row) for row in rows)
+
+
+def delimiter_of(path: Path) -> str:
+    """A comma, semicolon or tab: what the first line that has one has most of."""
+    with reading(path), path.open(encoding="utf-8-sig", newline="") as file:
+        line = next((line for line in file if set(line) & set(_DELIMITERS)), "")
+    return max(_DELIMITERS, key=line.count)
 
 
 def values_of(lines: Iterable[str]) -> tuple[str, ...]:

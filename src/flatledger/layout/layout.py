@@ -18,13 +18,15 @@ from .answering import answered
 from .assembling import assemble, with_changes
 from .check import LAYOUT_KEYS, check_layout
 from .files import SUFFIXES, read_items
+from .fitting import fitted
+from .form import read_form
 from .known import Note, read_note
 from .lists import lists_of
-from .model import LayoutModel
+from .model import FormReference, LayoutModel
 from .shelf import Shelf
 from .spreading import spread
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
-from .translations import with_side_lists
+from .translations import with_files
 
 
 class Layout:
@@ -47,7 +49,7 @@ class Layout:
         self._item = item
         self._folder = folder
         self._shelf = shelf
-        self.model = with_side_lists(check_layout(item, name, folder), folder)
+        self.model = with_files(check_layout(item, name, folder), folder)
         lists = lists_of(self.model, folder, shelf)
         if lists:
             self.model = msgspec.structs.replace(self.model, lists=lists)
@@ -147,6 +149,26 @@ class Layout:
         known, keys = (note.fields, note.keys) if note is not None else (None, {})
         return self._with(msgspec.structs.replace(self.model, known=known, known_keys=keys))
 
+    def fitted_to(
+        self, form: str | PathLike[str], *, header_row: int = 0, first_row: int = 0
+    ) -> Layout:
+        """The layout with the headings and order of a published form: a CSV file or a workbook.
+
+        Its ``header_row`` is the first with two headings or more where none is given, and the
+        table begins at ``first_row``, or below it. Raises LayoutError.
+        """
+        reference = FormReference(fspath(form), header_row, first_row)
+        return self._with(
+            msgspec.structs.replace(self.model, form=read_form(Path(form), reference))
+        )
+
+    def fitted(self, strict: bool = False) -> Layout:
+        """The layout with the columns of its form, if any, in place of its own.
+
+        Raises LayoutError where they do not fit and that is ``strict``.
+        """
+        return self._with(fitted(self.model, strict))
+
     def knowing(self, keys: AnyMapping[str, tuple[str, ...]]) -> Layout:
         """The layout with further keys as known, by what its columns are named by."""
         known = {**self.model.known_keys, **keys}
@@ -182,8 +204,9 @@ class Layout:
 
     @property
     def headings(self) -> tuple[str, ...]:
-        """The headings of the columns that are written, in order."""
-        return tuple(column.title for column in self.model.columns if not column.suppressed)
+        """The headings of the columns that are written, in order; or those of the form."""
+        form = self.model.form
+        return form.headings if form is not None else self.model.headings
 
     def __repr__(self) -> str:
         return f"<Layout {self.name}: {', '.join(self.headings)}>"

@@ -124,7 +124,8 @@ class Column(msgspec.Struct, frozen=True):
     ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats;
     ``aligned`` keeps a place for each entry that has no value. ``datatype``, ``reads`` (how its
     sender writes it), ``conversion`` (to its ``unit``) and ``clean`` say what a value becomes;
-    ``translate``, ``format``, ``default`` and ``null`` only how it is written.
+    ``translate``, ``format``, ``default`` and ``null`` only how it is written. ``titles`` are other
+    names for the heading, and ``form_heading`` is what a published form calls it.
     """
 
     heading: str
@@ -147,13 +148,17 @@ class Column(msgspec.Struct, frozen=True):
     locale: str = ""
     default: str | None = None
     null: str = ""
+    titles: tuple[str, ...] = ()
+    form_heading: str | None = None
     spread: Spread | None = None
     checks: bool = False  # it is not the layout's, and tells of what other columns lack
     place: Place = (0, 0, "")
 
     @property
     def title(self) -> str:
-        """The heading as it is written, with the unit."""
+        """The heading as it is written: the form's, or its own with the unit."""
+        if self.form_heading is not None:
+            return self.form_heading
         return f"{self.heading}, {self.unit}" if self.unit else self.heading
 
     @property
@@ -249,15 +254,73 @@ class Totals(msgspec.Struct, frozen=True):
 
 
 class Output(msgspec.Struct, frozen=True):
-    """How the table is written. Names and meanings are CSVW's dialect description."""
+    """How the table is written. Names and meanings are CSVW's dialect description.
+
+    A blank ``delimiter`` is that of the form that is fitted, or a comma. ``second_header`` is a row
+    of the columns' paths or units below the headings.
+    """
 
     file: str | None = None
-    delimiter: str = ","
+    delimiter: str = ""
     quote_char: str | None = '"'
     quote_all: bool = False
     header: bool = True
+    second_header: Literal["none", "paths", "units"] = "none"
     line_terminator: str = "\r\n"
     encoding: str = "utf-8"
+
+
+class FormReference(msgspec.Struct, frozen=True):
+    """A published form as a layout names it; rows count from 1, and 0 is for what is found."""
+
+    file: str
+    header_row: int = 0
+    first_row: int = 0
+    place: Place = (0, 0, "")
+
+
+class PublishedForm(msgspec.Struct, frozen=True):
+    """A published form: a CSV file or a workbook whose headings a table is to have.
+
+    ``header_row`` and ``first_row``, where the table begins, count from 1, as does
+    ``first_column``. ``delimiter`` is that of a CSV file, and blank for a workbook.
+    """
+
+    file: str
+    headings: tuple[str, ...]
+    header_row: int
+    first_row: int
+    first_column: int = 1
+    delimiter: str = ""
+
+    @property
+    def workbook(self) -> bool:
+        return not self.delimiter
+
+
+class Placed(msgspec.Struct, frozen=True):
+    """A heading of the form with the column that it takes, and by what that was found."""
+
+    heading: str
+    column: str
+    by: str
+
+
+class Fit(msgspec.Struct, frozen=True):
+    """How a table fits a form: what has its place, what is blank there, and what has no place.
+
+    ``blank`` and ``left`` give with each name the nearest one of the other side, or a blank text.
+    """
+
+    form: str
+    row: int
+    placed: tuple[Placed, ...]
+    blank: tuple[tuple[str, str], ...]
+    left: tuple[tuple[str, str], ...]
+
+    @property
+    def perfect(self) -> bool:
+        return not self.blank and not self.left
 
 
 class Attachment(msgspec.Struct, frozen=True):
@@ -330,9 +393,34 @@ class LayoutModel(msgspec.Struct, frozen=True):
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)
+    fit_to: FormReference | None = None
+    form: PublishedForm | None = None
+    fit: Fit | None = None
     lists: tuple[NamedList, ...] = ()
     known: frozenset[str] | None = None
     known_keys: dict[str, tuple[str, ...]] = {}
     locale: str = ""
     questions: tuple[Question, ...] = ()
     answers: tuple[Answer, ...] = ()
+
+    @property
+    def written(self) -> tuple[Column, ...]:
+        """The columns that are written, in their order."""
+        return tuple(column for column in self.columns if not column.suppressed)
+
+    @property
+    def headings(self) -> tuple[str, ...]:
+        """The headings as they are written; a unit that has a row of its own is not in them."""
+        if self.output.second_header == "units":
+            return tuple(column.form_heading or column.heading for column in self.written)
+        return tuple(column.title for column in self.written)
+
+    @property
+    def header_rows(self) -> tuple[tuple[str, ...], ...]:
+        """The rows above the table, as the layout has them."""
+        if not self.output.header:
+            return ()
+        paths = (" ".join(c.value.text.split()) if c.value else "" for c in self.written)
+        units = (column.unit for column in self.written)
+        second = {"paths": (tuple(paths),), "units": (tuple(units),)}
+        return (self.headings, *second.get(self.output.second_header, ()))

@@ -1,4 +1,4 @@
-"""Files beside a layout: code lists (CSV), and side lists, whose places are found here."""
+"""Files beside a layout: code lists (CSV), side lists, a published form."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from .files import beside, csv_rows
+from .form import read_form
 from .model import LayoutModel
 
 
@@ -30,8 +31,23 @@ def read_codes(path: Path) -> dict[str, str]:
     return codes
 
 
-def with_side_lists(model: LayoutModel, folder: Path | None) -> LayoutModel:
-    """The model with the places of its side lists. Raises LayoutError for those not there."""
+def with_files(model: LayoutModel, folder: Path | None) -> LayoutModel:
+    """The model with the places of its side lists, and the form that it is fitted to, if any.
+
+    Raises LayoutError.
+    """
+    model = _with_side_lists(model, folder)
+    reference = model.fit_to
+    if reference is None:
+        return model
+    try:
+        form = read_form(beside(reference.file, folder), reference)
+    except LayoutError as error:
+        raise LayoutError(model.name, [Problem(f"`fit-to`: {error}", *reference.place)]) from None
+    return msgspec.structs.replace(model, form=form)
+
+
+def _with_side_lists(model: LayoutModel, folder: Path | None) -> LayoutModel:
     found, problems = [], []
     for one in model.attachments:
         try:

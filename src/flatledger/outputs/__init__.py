@@ -2,5 +2,6 @@
 
 from .delimited import DelimitedWriter
 from .files import Target
+from .writing import check_place, open_writer, with_values
 
-__all__ = ["DelimitedWriter", "Target"]
+__all__ = ["DelimitedWriter", "Target", "check_place", "open_writer", "with_values"]

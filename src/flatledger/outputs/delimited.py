@@ -25,18 +25,25 @@ class DelimitedWriter:
         self.rows = 0
         self.bytes = 0
         self._output = output
+        self._delimiter = output.delimiter or ","
         self._target = target
         self._encoder = codecs.getincrementalencoder(output.encoding)()
 
-    def header(self, headings: Sequence[str]) -> None:
-        """Write the header row, where the layout has one."""
-        if self._output.header:
-            self._write([tuple(headings)])
+    def header(self, rows: Sequence[Sequence[str]]) -> None:
+        """Write the header rows."""
+        for row in rows:
+            self._write([tuple(row)])
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
         self._write(rows)
         self.rows += len(rows)
+
+    def close(self) -> None:
+        """All is written already."""
+
+    def notes(self) -> list[str]:
+        return []
 
     def _write(self, rows: list[Row]) -> None:
         text = self._text(rows)
@@ -64,11 +71,11 @@ class DelimitedWriter:
         output = self._output
         if output.quote_all or output.quote_char is None or not rows or len(rows[0]) < 2:
             return None
-        line = output.delimiter.join(["%s"] * len(rows[0])) + output.line_terminator
+        line = self._delimiter.join(["%s"] * len(rows[0])) + output.line_terminator
         text = "".join([line % row for row in rows])
         if "None" in text:
             text = "".join([line % (_blanked(row) if None in row else row) for row in rows])
-        for mark in {output.delimiter, output.quote_char, "\r", "\n"}:
+        for mark in {self._delimiter, output.quote_char, "\r", "\n"}:
             if text.count(mark) != line.count(mark) * len(rows):
                 return None
         return text
@@ -103,7 +110,7 @@ class DelimitedWriter:
             quoting = csv.QUOTE_NONE
         return csv.writer(
             buffer,
-            delimiter=output.delimiter,
+            delimiter=self._delimiter,
             quotechar=output.quote_char,
             quoting=quoting,
             lineterminator=output.line_terminator,
@@ -111,7 +118,7 @@ class DelimitedWriter:
 
     def _breaking(self, rows: list[Row]) -> OutputError:
         """Without quotes, the first row that would break the file."""
-        breaking = (self._output.delimiter, "\r", "\n")
+        breaking = (self._delimiter, "\r", "\n")
         for place, row in enumerate(rows, self.rows + 1):
             for cell in row:
                 if isinstance(cell, str) and any(mark in cell for mark in breaking):

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from ..engine.balance import Balance, ColumnBalance, ConditionCount
 from ..engine.drift import Drift
+from .fit_text import fit_lines
 from .words import counted
 
 FAULTS_SHOWN = 10
@@ -33,7 +34,11 @@ def print_counts(balance: Balance, console: Console) -> None:
         console.print()
         console.print(_conditions(balance), highlight=False)
     console.print()
-    for line in (*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)):
+    for line in (
+        *notes_of(balance),
+        *drift_lines(balance.drift),
+        *fault_lines(balance),
+    ):
         console.print(Text(line))
 
 
@@ -201,12 +206,12 @@ def _column_notes(balance: Balance) -> list[str]:
 
 
 def notes_of(balance: Balance) -> list[str]:
-    """What there is to note apart from the figures."""
+    """What there is to note apart from the figures, the fit to a form first."""
     notes = (
         *(*_emptied_note(balance), *_returning_notes(balance)),
         *(*_list_notes(balance), *_attached_notes(balance), *balance.notes),
     )
-    return [f"Note: {note}" for note in notes]
+    return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
 
 
 def _returning_notes(balance: Balance) -> list[str]:

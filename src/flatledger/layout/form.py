@@ -1,0 +1,107 @@
+"""Reading a published form: the headings of a CSV file, or of the first sheet of a workbook."""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+from zipfile import BadZipFile
+
+from ..errors import LayoutError, Problem
+from .files import csv_rows, delimiter_of
+from .model import FormReference, PublishedForm
+
+WORKBOOK = ".xlsx"
+_LOOKED_AT = 100  # rows, for headings
+_BROKEN = (BadZipFile, KeyError, ValueError, TypeError, AttributeError, SyntaxError)
+_FEWEST = 2  # filled cells in a row of headings, where a later row has so many
+
+
+def read_form(path: Path, reference: FormReference) -> PublishedForm:
+    """The form of a file. Its headings are in the row that is named, or the first of two or more.
+
+    Raises LayoutError where the file can't be read, or a heading is blank or comes twice.
+    """
+    workbook = path.suffix.lower() == WORKBOOK
+    rows = list(_sheet_rows(path) if workbook else _rows_of_csv(path))
+    row = reference.header_row or _header_row(rows)
+    cells = rows[row - 1] if 0 < row <= len(rows) else []
+    filled = [place for place, cell in enumerate(cells) if cell.strip()]
+    if not filled:
+        where = f"row {row} is blank" if reference.header_row else "no row of headings was found"
+        raise LayoutError(str(path), [Problem(f"{where}; `header-row` says where they are")])
+    start = filled[0] if workbook else 0
+    headings = cells[start : filled[-1] + 1]
+    problems = list(_problems(headings, start, row))
+    first = reference.first_row or row + 1
+    if first <= row:
+        problems.append(Problem(f"row {first} is not below the headings in row {row}"))
+    if problems:
+        raise LayoutError(str(path), problems)
+    delimiter = "" if workbook else delimiter_of(path)
+    return PublishedForm(str(path), tuple(headings), row, first, start + 1, delimiter)
+
+
+def _header_row(rows: list[list[str]]) -> int:
+    """The first row with two filled cells or more: above it may be a title. Else the first."""
+    filled = [sum(bool(cell.strip()) for cell in row) for row in rows]
+    for fewest in (_FEWEST, 1):
+        for number, count in enumerate(filled, 1):
+            if count >= fewest:
+                return number
+    return 0
+
+
+def _problems(headings: list[str], start: int, row: int) -> Iterator[Problem]:
+    places: dict[str, str] = {}
+    for place, heading in enumerate(headings, start + 1):
+        cell = f"{column_letters(place)}{row}"
+        if not heading.strip():
+            yield Problem(f"the heading in {cell} is blank; give it one")
+        elif heading in places:
+            yield Problem(f"the heading `{heading}` comes twice, in {places[heading]} and {cell}")
+        places.setdefault(heading, cell)
+
+
+def column_letters(place: int) -> str:
+    """What a column is called in a sheet, by its place from 1.
+
+    >>> column_letters(1), column_letters(28)
+    ('A', 'AB')
+    """
+    letters = ""
+    while place:
+        place, letter = divmod(place - 1, 26)
+        letters = chr(65 + letter) + letters
+    return letters
+
+
+def _rows_of_csv(path: Path) -> Iterator[list[str]]:
+    for _, (_, row) in zip(range(_LOOKED_AT), csv_rows(path), strict=False):
+        yield row
+
+
+def _sheet_rows(path: Path) -> Iterator[list[str]]:
+    """The first rows of a workbook's first sheet, as texts."""
+    for row in first_sheet(path).iter_rows(max_row=_LOOKED_AT, values_only=True):
+        yield ["" if value is None else str(value) for value in row]
+
+
+def first_sheet(path: Path) -> Any:
+    """The first sheet of a workbook, as openpyxl reads it. Raises LayoutError."""
+    from openpyxl import load_workbook
+
+    problem = Problem("this is no workbook (XLSX), or a password protects it")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # of what is not read here and kept all the same
+            sheets = load_workbook(path, data_only=True).worksheets
+        if sheets:
+            return sheets[0]
+        problem = Problem("the workbook has no sheet with cells")
+    except OSError as error:
+        problem = Problem(f"the file can't be read: {error.strerror}")
+    except _BROKEN:
+        pass
+    raise LayoutError(str(path), [problem])

@@ -1,0 +1,128 @@
+"""A copy of a form that is a workbook, with the table below its headings.
+
+Only the rows of the table are written anew: all else in the file (formats, widths, pictures, lists
+to choose from, further sheets) is carried over as it is. The parts of the file are those of
+ECMA-376 (Office Open XML), part 1, SpreadsheetML.
+"""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Sequence
+from typing import Any
+from zipfile import ZIP_DEFLATED, ZipFile
+
+from lxml import etree
+
+from ..engine.protocols import Row
+from ..layout.model import Column, PublishedForm
+from .files import Target
+from .form_sheet import FormSheet
+from .workbook_cells import CellWriter
+from .workbook_styles import PARSER, Styles, as_bytes, tag
+
+_OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
+_DOCUMENT, _STYLES, _TABLE = "/officeDocument", "/styles", "/table"
+
+
+class FormWorkbook:
+    """Writes rows into a copy of a form (a Writer)."""
+
+    def __init__(self, form: PublishedForm, columns: Sequence[Column], target: Target) -> None:
+        self.rows = self.bytes = 0
+        self._form = form
+        self._target = target
+        self._old = ZipFile(form.file)
+        self._workbook = self._related("", _DOCUMENT)[0]
+        self._book = self._xml(self._workbook)
+        self._sheet_part = self._first_sheet()
+        self._tables = self._related(self._sheet_part, _TABLE)
+        styles = self._related(self._workbook, _STYLES)
+        self._styles_part = styles[0] if styles else ""
+        self._styles = Styles(self._old.read(self._styles_part)) if styles else None
+        properties = self._book.find(tag("workbookPr"))
+        days = properties is not None and properties.get("date1904") in ("1", "true")
+        self._cells = [CellWriter(column, from_1904=days) for column in columns]
+        self._sheet = FormSheet(self._xml(self._sheet_part), form, self._cells, self._styles)
+        self._new = ZipFile(target.file, "w", ZIP_DEFLATED)
+        self._copy_others()
+        self._part = self._new.open(self._sheet_part, "w", force_zip64=True)
+        self._part.write(self._sheet.head())
+
+    def write(self, rows: list[Row]) -> None:
+        """Write some rows."""
+        self._part.write(self._sheet.rows(rows).encode())
+        self.rows += len(rows)
+
+    def close(self) -> None:
+        """Write what comes after the rows, and the parts that tell where they end."""
+        self._part.write(self._sheet.tail())
+        self._part.close()
+        for name in self._tables:
+            table = self._xml(name)
+            for part in (table, *table.iter(tag("autoFilter"))):
+                part.set("ref", self._sheet.drawn_out(part.get("ref"), self._form.header_row))
+            self._new.writestr(name, as_bytes(table))
+        if self._styles is not None:
+            self._new.writestr(self._styles_part, as_bytes(self._styles.tree))
+        self._new.writestr(self._workbook, as_bytes(self._recalculated()))
+        self._new.close()
+        self._old.close()
+        self.bytes = self._target.file.tell()
+
+    def notes(self) -> list[str]:
+        """What a reader of the workbook should know."""
+        return [
+            f"{cells.heading}: {cells.as_text:,} numbers of more than 15 digits stand as texts, "
+            "since a workbook would cut them"
+            for cells in self._cells
+            if cells.as_text
+        ]
+
+    # ---- the parts of the file
+
+    def _xml(self, name: str) -> Any:
+        return etree.fromstring(self._old.read(name), PARSER)
+
+    def _relations(self, part: str) -> Any:
+        """What a part is related to; the whole file where it is blank."""
+        folder, name = posixpath.split(part)
+        place = posixpath.join(folder, "_rels", f"{name}.rels")
+        return self._xml(place) if place in self._old.namelist() else []
+
+    def _related(self, part: str, kind: str) -> list[str]:
+        """The parts of one kind that a part is related to."""
+        found = [one for one in self._relations(part) if one.get("Type", "").endswith(kind)]
+        return [self._place(part, one.get("Target")) for one in found]
+
+    def _place(self, part: str, target: str) -> str:
+        whole = posixpath.join("/", posixpath.dirname(part), target)
+        return posixpath.normpath(whole).lstrip("/")
+
+    def _first_sheet(self) -> str:
+        sheet = next(self._book.iter(tag("sheet")))
+        link = sheet.get(f"{_OFFICE}id")
+        found = [one for one in self._relations(self._workbook) if one.get("Id") == link]
+        return self._place(self._workbook, found[0].get("Target"))
+
+    def _copy_others(self) -> None:
+        own = {self._sheet_part, self._styles_part, self._workbook, *self._tables}
+        for info in self._old.infolist():
+            if info.filename not in own:
+                self._new.writestr(info, self._old.read(info))
+
+    def _recalculated(self) -> Any:
+        """The workbook part, asking for its formulas to be calculated when it is opened."""
+        calculation = self._book.find(tag("calcPr"))
+        if calculation is None:
+            calculation = etree.Element(tag("calcPr"))
+            before = [
+                self._book.find(tag(n)) for n in ("definedNames", "externalReferences", "sheets")
+            ]
+            next(one for one in before if one is not None).addnext(calculation)
+        calculation.set("fullCalcOnLoad", "1")
+        for name in self._book.iter(tag("definedName")):
+            if name.get("name") == "_xlnm._FilterDatabase" and name.get("localSheetId") == "0":
+                sheet, _, ref = (name.text or "").rpartition("!")
+                name.text = f"{sheet}!{self._sheet.drawn_out(ref, self._form.header_row)}"
+        return self._book
