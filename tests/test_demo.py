@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import csv
+import datetime as dt
 import json
 from decimal import Decimal
 from pathlib import Path
+
+from openpyxl import load_workbook
 
 import flatledger
 from flatledger.demo import LAYOUTS
@@ -76,7 +79,7 @@ def test_demo_command_shows_tables_balances_and_where_the_files_are(
     assert done.returncode == 0
     assert "Total Brae Sound" in done.stdout
     assert "here" in done.stdout
-    assert done.stderr.count("It balances.") == 9
+    assert done.stderr.count("It balances.") == len(LAYOUTS)
     assert (tmp_path / "here" / "requisition-lines.csv").exists()
 
 
@@ -122,3 +125,41 @@ def test_the_period_the_list_and_the_word(demo: Path, tool: Tool) -> None:
     words = exported(demo, "word-search", ",")
     assert [row[0] for row in words[1:4]] == ["R-0005", "R-0042", "R-0041"]
     assert words[-1] == ["Grand total", "", "", "39"]  # 12 + 1 + 6 + 3 + 4 + 1 + 2 + 10
+
+
+def test_equipment_with_four_lists(demo: Path) -> None:
+    head, units, *rows = exported(demo, "equipment-list", ",")
+    # the columns of the further fields are those of the list, in its order
+    assert head[6:9] == ["Kept in", "Voltage", "Remark"]
+    assert units[4:6] == ["kg", "hours"]
+    by_tag = {row[0]: row for row in rows}
+    assert by_tag["EQ-001"][2:] == [
+        *("Corran Point", "3 Apr 2019", "48.00", "1.50", "Optic room", "24 V", ""),
+        *("A1, C4, A2", "Rua Oban, keeper; Ilse Marrow, mate"),
+    ]
+    assert by_tag["EQ-006"][4:6] == ["0.85", "0.25"]  # 850 g, 15 minutes
+    assert by_tag["EQ-005"][10] == "Bo Strand; Tove Reef; Una Skerry, keeper; mate"  # no pairs
+    # hours: 2.00 + 1.50, 1.50 + 0.75, 3.50 + 0.25, 1.50 + 0.50, 2.50, 1.50 + 0.17
+    totals = [row[5] for row in rows if not row[0]]
+    assert totals == ["3.50", "2.25", "3.75", "2.00", "2.50", "1.67", "15.67"]
+
+
+def test_drills_in_the_published_register(demo: Path) -> None:
+    layout = flatledger.Layout.from_file(demo / "published-drill-register.yaml")
+    to = demo / "register.xlsx"
+    balance = flatledger.export(layout, demo / "drills.json", to)
+    assert balance.balanced
+    assert balance.fault_count == 0
+    book = load_workbook(to)
+    rows = [row[1:] for row in book["Register"].iter_rows(min_row=4, max_row=29, values_only=True)]
+    assert rows[0] == layout.headings
+    night = (dt.datetime(2026, 1, 5), "Corran Point", "Rua Oban", "Lamp change at night")
+    assert rows[1] == (*night, 0.67, 9, "yes", None, None)  # PT40M
+    assert rows[24][0] == dt.datetime(2026, 3, 26)
+    assert all(cell is None for cell in rows[25])
+    assert book.sheetnames == ["Register", "Lists"]
+    register = book["Register"]
+    ranges = {str(one.sqref) for one in register.data_validations.dataValidation}
+    assert ranges == {"C5:C28", "H5:H28"}
+    assert register.auto_filter.ref == "B4:J28"
+    assert {register[f"B{row}"].number_format for row in range(5, 29)} == {"dd/mm/yyyy"}

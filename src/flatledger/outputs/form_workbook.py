@@ -73,8 +73,8 @@ class FormWorkbook:
     def notes(self) -> list[str]:
         """What a reader of the workbook should know."""
         return [
-            f"{cells.heading}: {cells.as_text:,} numbers of more than 15 digits stand as texts, "
-            "since a workbook would cut them"
+            f"{cells.heading}: numbers of more than 15 digits, which a workbook would cut, stand "
+            f"as texts ({cells.as_text:,})"
             for cells in self._cells
             if cells.as_text
         ]

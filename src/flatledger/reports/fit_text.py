@@ -15,9 +15,8 @@ def fit_lines(fit: Fit | None) -> list[str]:
     counts = Counter(placed.by for placed in fit.placed)
     found = ", ".join(f"{counts[by]:,} {by}" for by in (EXACTLY, ALIKE, TITLE) if counts[by])
     whole = len(fit.placed) + len(fit.blank)
-    head = (
-        f"Form {fit.form}, headings in row {fit.row}: {len(fit.placed):,} of {whole:,} are filled"
-    )
+    placed = f"{len(fit.placed):,} of {whole:,} have a column"
+    head = f"Form {fit.form}, headings in row {fit.row}: {placed}"
     return [
         f"{head} ({found})" if found else head,
         *(f"  `{one.heading}` takes `{one.column}`" for one in fit.placed if one.by != EXACTLY),
