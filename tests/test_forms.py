@@ -19,8 +19,8 @@ from openpyxl.worksheet.table import Table
 
 import flatledger
 from flatledger import Layout, LayoutError, OutputError
+from flatledger.layout.column import Column
 from flatledger.layout.fitting import matched
-from flatledger.layout.model import Column
 from tests.conftest import Tool
 
 RECORDS: list[Any] = [

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from .drafting import Draft, comment, humanised, names_of, scalar
 from .engine.survey import FieldSurvey, SurveyResult
+from .layout.column import Column
 from .layout.fitting import matched, near_ones
-from .layout.model import Column, PublishedForm
+from .layout.model import PublishedForm
 
 _PROPOSED = 3
 

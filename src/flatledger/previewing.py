@@ -16,7 +16,7 @@ from .engine.protocols import Batch, Row, Source, TotalRow
 from .engine.run import Progress, Run
 from .exporting import prepared, proof_of, start_run
 from .layout import Layout
-from .layout.model import Column
+from .layout.column import Column
 from .outputs import DelimitedWriter, Target
 from .sources import AnySource
 

@@ -17,7 +17,7 @@ from .errors import LayoutError, Problem, SourceError
 from .language import nodes as n
 from .language.selecting import compile_path
 from .layout import Layout
-from .layout.model import Column, Spread
+from .layout.column import Column, Spread
 from .sources import AnySource
 
 

@@ -18,8 +18,9 @@ from .engine.program import generate
 from .engine.structure import observe
 from .errors import ExpressionError, LayoutError
 from .language import parse_expression
+from .layout.column import Column, Expression
 from .layout.lists import lists_of
-from .layout.model import Column, Expression, LayoutModel
+from .layout.model import LayoutModel
 from .layout.shelf import Shelf
 from .layout.text import Scalar
 from .sources import AnySource, open_source

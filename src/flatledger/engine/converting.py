@@ -6,7 +6,8 @@ from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
-from ..layout.model import Calendar, Conversion, Factor
+from ..layout.column import Conversion, Factor
+from ..layout.model import Calendar
 from .numbers import QUOTIENT, plain
 from .times import working_time
 
@@ -14,7 +15,8 @@ from .times import working_time
 def converter(conversion: Conversion, calendar: Calendar) -> Callable[[Any], Any]:
     """A function from a value to the number in the wanted unit.
 
-    >>> from flatledger.layout.model import Calendar, Conversion, Factor
+    >>> from flatledger.layout.column import Conversion
+    >>> from flatledger.layout.model import Calendar
     >>> converter(Conversion("time", "hours", "minutes"), Calendar())(90)
     Decimal('1.5')
     """

@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.model import Column, Conversion
+from ..layout.column import Column, Conversion
 from .converting import converter
 from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, Operand

@@ -13,7 +13,7 @@ from typing import Any
 
 import msgspec
 
-from ..layout.model import Column
+from ..layout.column import Column
 from .plan import Plan
 from .protocols import Row, TotalRow
 

@@ -15,7 +15,8 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model import Column, Expression, Grouping, LayoutModel, Sorting, Total, Totals
+from ..layout.column import Column, Expression, Total
+from ..layout.model import Grouping, LayoutModel, Sorting, Totals
 from ..layout.text import Scalar
 from .aggregates import AGGREGATES
 from .balance import Balance

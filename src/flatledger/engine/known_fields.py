@@ -6,7 +6,7 @@ import re
 
 from ..errors import Problem
 from ..language.nodes import Path
-from ..layout.model import Expression
+from ..layout.column import Expression
 from ..layout.names import nearest
 from .levels import Names, level_name
 from .structure import Place

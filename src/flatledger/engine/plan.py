@@ -14,7 +14,8 @@ import msgspec
 
 from ..language import nodes as n
 from ..language.periods import Period, parse_period
-from ..layout.model import Column, Condition, Expression, LayoutModel
+from ..layout.column import Column, Expression
+from ..layout.model import Condition, LayoutModel
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
 from .levels import Access, Chain, Names, level_name, plain_steps

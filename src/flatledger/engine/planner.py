@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model import Condition, Expression, LayoutModel, Sorting
+from ..layout.column import Expression
+from ..layout.model import Condition, LayoutModel, Sorting
 from .collations import collation_key
 from .known_fields import field_problem
 from .levels import Chain, Names, level_name, plain_steps

@@ -10,7 +10,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from ..layout.model import Factor
+from ..layout.column import Factor
 from .converting import scaled
 from .numbers import ValueFaultError, plain
 

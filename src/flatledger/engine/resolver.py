@@ -9,7 +9,7 @@ from itertools import pairwise
 from ..errors import Problem
 from ..language import nodes as n
 from ..language.patterns import interoperable
-from ..layout.model import Expression
+from ..layout.column import Expression
 from ..layout.names import nearest
 from .collations import collation_key
 from .functions import CAST_KINDS, FUNCTIONS

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
-from ..layout.model import Column
+from ..layout.column import Column
 from .aggregates import AGGREGATES
 from .numbers import EXACT, QUOTIENT, plain, round_to
 from .plan import ColumnPlan

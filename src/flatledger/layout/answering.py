@@ -11,7 +11,8 @@ import msgspec
 from ..errors import AnswerError
 from ..language import nodes as n
 from .asking import Answer, Question, filled, fit_for_file, read_answer
-from .model import Expression, LayoutModel, NamedList
+from .column import Expression
+from .model import LayoutModel, NamedList
 from .names import proposal
 
 

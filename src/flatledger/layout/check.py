@@ -8,14 +8,8 @@ from typing import Any
 
 from ..errors import LayoutError
 from .check_columns import ColumnForms
-from .model import (
-    Column,
-    Condition,
-    Expression,
-    Grouping,
-    LayoutModel,
-    Output,
-)
+from .column import Column, Expression
+from .model import Condition, Grouping, LayoutModel, Output
 from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
 

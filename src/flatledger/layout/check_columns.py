@@ -8,7 +8,7 @@ from msgspec import structs
 
 from ..language.nodes import Path
 from .check_values import ValueForms
-from .model import DEFAULT_SEPARATOR, Column, Spread, Total
+from .column import DEFAULT_SEPARATOR, Column, Spread, Total
 from .spreading import spread_column
 from .text import Item, Mapping, Scalar
 

@@ -9,17 +9,8 @@ from ..errors import ExpressionError, Problem
 from ..language import parse_sort_key
 from ..language.nodes import Collate, Node
 from .check_additions import AdditionForms
-from .model import (
-    Calendar,
-    Column,
-    Expectation,
-    Expression,
-    Grouping,
-    GroupOrder,
-    Sorting,
-    Take,
-    Totals,
-)
+from .column import Column, Expression
+from .model import Calendar, Expectation, Grouping, GroupOrder, Sorting, Take, Totals
 from .text import Item, Mapping, Scalar
 
 CALENDAR_KEYS = ("hours-per-day", "days-per-week")

@@ -10,8 +10,8 @@ from typing import Any
 from ..errors import LayoutError
 from ..language.literals import TIME_UNITS
 from .check_rows import RowForms
+from .column import Conversion, Factor, Translation
 from .files import beside
-from .model import Conversion, Factor, Translation
 from .names import proposal
 from .text import Item, Mapping, Scalar
 from .translations import read_codes

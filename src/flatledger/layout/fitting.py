@@ -9,7 +9,8 @@ from collections.abc import Callable, Iterable, Sequence
 from msgspec.structs import replace
 
 from ..errors import LayoutError, Problem
-from .model import Column, Fit, LayoutModel, Placed
+from .column import Column
+from .model import Fit, LayoutModel, Placed
 from .names import nearest
 
 

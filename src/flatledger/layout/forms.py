@@ -11,7 +11,7 @@ from decimal import Decimal
 
 from ..errors import ExpressionError, Problem
 from ..language import parse_expression
-from .model import Expression
+from .column import Expression
 from .names import CHARACTERS, proposal
 from .text import Item, Mapping, Scalar, Sequence
 

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from ..errors import LayoutError, ShelfError
 from ..language import nodes as n
+from .column import Expression
 from .files import SUFFIXES, beside, read_list
-from .model import Expression, LayoutModel, NamedList
+from .model import LayoutModel, NamedList
 from .shelf import Shelf
 
 

@@ -14,7 +14,8 @@ import msgspec
 
 from ..errors import LayoutError
 from ..language import nodes as n
-from .model import Column, Expression, LayoutModel, Spread, Translation
+from .column import Column, Expression, Spread, Translation
+from .model import LayoutModel
 
 KEY = "{key}"
 

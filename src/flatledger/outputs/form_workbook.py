@@ -15,7 +15,8 @@ from zipfile import ZIP_DEFLATED, ZipFile
 from lxml import etree
 
 from ..engine.protocols import Row
-from ..layout.model import Column, PublishedForm
+from ..layout.column import Column
+from ..layout.model import PublishedForm
 from .files import Target
 from .form_sheet import FormSheet
 from .workbook_cells import CellWriter

@@ -10,7 +10,7 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from ..errors import OutputError
-from ..layout.model import Column
+from ..layout.column import Column
 
 LONGEST = 32_767  # letters in a cell
 _DIGITS = 15  # a workbook's numbers are binary64, which keep so many

@@ -9,8 +9,9 @@ from msgspec.structs import replace
 
 from ..engine.protocols import Row
 from ..errors import OutputError
+from ..layout.column import Column
 from ..layout.form import WORKBOOK
-from ..layout.model import Column, LayoutModel
+from ..layout.model import LayoutModel
 from .delimited import DelimitedWriter
 from .files import Target
 

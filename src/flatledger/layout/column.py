@@ -1,0 +1,181 @@
+"""A column of a layout, once it has been read and checked."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Literal
+
+import msgspec
+
+from ..errors import Problem
+from ..language.nodes import Call, Node
+from .text import Place, Scalar
+
+TotalKind = Literal["sum", "avg", "count", "min", "max", "list"]
+DEFAULT_SEPARATOR = "; "
+
+
+class Expression(msgspec.Struct, frozen=True):
+    """An expression with the place where it was typed."""
+
+    scalar: Scalar
+    node: Node
+
+    @property
+    def text(self) -> str:
+        return self.scalar.text.strip()
+
+    @property
+    def quoted(self) -> bool:
+        """Whether it stood in YAML's quotes, which are no quotes of a text."""
+        return self.scalar.style in ("'", '"')
+
+    def problem(self, message: str, position: int = 0) -> Problem:
+        """A fault of this expression, placed in the layout."""
+        return Problem(message, *self.scalar.place(position))
+
+
+class Total(msgspec.Struct, frozen=True):
+    """How a column is totalled. ``exact``: rounded once at the end, not entry by entry.
+
+    ``list`` is no kind of a layout's: it gathers values for an aggregate over a group;
+    ``keeps`` is the aggregate, where what it gives of some values can stand for them.
+    """
+
+    kind: TotalKind
+    exact: bool = False
+    keeps: str = ""
+
+
+class Translation(msgspec.Struct, frozen=True):
+    """What codes are called; a code that is not on the list is kept, left blank, or a fault.
+
+    ``folded``: case and blanks around a code do not count.
+    """
+
+    codes: dict[str, str] = {}
+    otherwise: Literal["keep", "blank", "fault"] = "keep"
+    folded: bool = False
+    reason: str = "is not on the code list"
+
+    def finder(self) -> Callable[[str], str | None]:
+        """A function from a code to what it is called, or None where it is not on the list."""
+        if not self.folded:
+            return self.codes.get
+        folded = {code.strip().casefold(): wording for code, wording in self.codes.items()}
+        return lambda code: folded.get(code.strip().casefold())
+
+
+class Factor(msgspec.Struct, frozen=True):
+    """What a number is multiplied by, and then divided by where that is not 1."""
+
+    times: Decimal = Decimal(1)
+    over: int = 1
+
+
+class Conversion(msgspec.Struct, frozen=True):
+    """How a value comes into the unit of its column.
+
+    ``time``: from one unit of time to another by the working calendar; ``factor``: multiplied;
+    ``factors``: multiplied by that of the unit that stands with the number.
+    """
+
+    kind: Literal["time", "factor", "factors"]
+    unit: str
+    given: str = ""
+    factor: Factor = Factor()
+    factors: dict[str, Factor] = {}
+
+
+class Spread(msgspec.Struct, frozen=True):
+    """How one column becomes several: a column for each key of a level, or for each place in it.
+
+    ``values`` are the values of each key, by a name that comes after the key in the heading;
+    ``labels`` what stands for a key there.
+    """
+
+    level: Expression
+    named_by: Expression
+    values: tuple[tuple[str, Expression], ...]
+    at_most: int = 200
+    labels: dict[str, str] = {}
+
+    @property
+    def name(self) -> str:
+        """What its columns are named by, on one line."""
+        return " ".join(self.named_by.text.split())
+
+    @property
+    def numbered(self) -> bool:
+        """Whether the columns are for places: named by `ordinal(level)`."""
+        return isinstance(self.named_by.node, Call) and self.named_by.node.name == "ordinal"
+
+    @property
+    def of_mapping(self) -> bool:
+        """Whether the keys are those of a mapping: named by `key(level)`."""
+        return isinstance(self.named_by.node, Call) and self.named_by.node.name == "key"
+
+
+class Column(msgspec.Struct, frozen=True):
+    """One column: an expression, or the same ``text`` on every row, or blank (neither).
+
+    ``decimals`` is the number of digits after the decimal mark, ``separator`` joins what repeats;
+    ``aligned`` keeps a place for each entry that has no value. ``datatype``, ``reads`` (how its
+    sender writes it), ``conversion`` (to its ``unit``) and ``clean`` say what a value becomes;
+    ``translate``, ``format``, ``default`` and ``null`` only how it is written. ``titles`` are other
+    names for the heading, and ``form_heading`` is what a published form calls it.
+    """
+
+    heading: str
+    value: Expression | None = None
+    text: str | None = None
+    decimals: int | None = None
+    rounding: str = "ROUND_HALF_EVEN"
+    total: Total | None = None
+    separator: str = DEFAULT_SEPARATOR
+    separator_in_value: Literal["report", "quote", "replace"] = "report"
+    aligned: bool = False
+    suppressed: bool = False
+    datatype: str | None = None
+    reads: str = ""
+    clean: tuple[str, ...] = ()
+    unit: str = ""
+    conversion: Conversion | None = None
+    translate: Translation | None = None
+    format: str | None = None
+    locale: str = ""
+    default: str | None = None
+    null: str = ""
+    titles: tuple[str, ...] = ()
+    form_heading: str | None = None
+    spread: Spread | None = None
+    checks: bool = False  # it is not the layout's, and tells of what other columns lack
+    place: Place = (0, 0, "")
+
+    @property
+    def title(self) -> str:
+        """The heading as it is written: the form's, or its own with the unit."""
+        if self.form_heading is not None:
+            return self.form_heading
+        return f"{self.heading}, {self.unit}" if self.unit else self.heading
+
+    @property
+    def adds(self) -> bool:
+        """Whether its total adds or compares numbers."""
+        return self.total is not None and self.total.kind not in ("count", "list")
+
+    @property
+    def numeric(self) -> bool:
+        """Whether its values are numbers, whatever the data holds."""
+        made = self.decimals is not None or self.conversion is not None
+        return made or self.adds or self.datatype in ("integer", "decimal")
+
+    @property
+    def typed(self) -> bool:
+        """Whether its values are made texts of one kind."""
+        return bool(self.clean) or self.datatype not in (None, "integer", "decimal")
+
+    def problem(self, message: str) -> Problem:
+        """A fault of this column, placed at its heading."""
+        return Problem(message, *self.place)
