@@ -295,3 +295,30 @@ def test_try_from_python() -> None:
     with pytest.raises(flatledger.ExpressionError) as caught:
         flatledger.try_expression("1 + sum(a)", [{"a": 1}])
     assert caught.value.position == 4
+
+
+def test_a_list_has_the_order_that_is_asked_for() -> None:
+    records = [{"e": [{"n": "b10", "q": 2}, {"n": "b9", "q": None}, {"n": "a1", "q": 1}]}, {}]
+    orders = {
+        "e.n": "a1; b10; b9",
+        "e.n collate natural desc": "b10; b9; a1",
+        "e.q": "a1; b10; b9",
+        "e.q desc": "b10; a1; b9",
+        "e.q nulls first": "b9; a1; b10",
+    }
+    columns = [{o: f"listagg(e.n) within group (order by {o})"} for o in orders]
+    rows, _ = table({"columns": columns}, records)
+    assert rows == [tuple(orders.values()), (None,) * 5]
+    ways = ("e.n", "e.n desc")
+    columns = [{way: f"listagg(distinct e.n, ' ') within group (order by {way})"} for way in ways]
+    grouped: dict[str, Any] = {"row-per-group": ["k"], "columns": columns}
+    assert table(grouped, records * 2)[0] == [("a1 b10 b9", "b9 b10 a1")]
+    for other, says in (
+        ("sum(e.q) within group (order by e.q)", "gives the order of a listagg"),
+        ("listagg(e.n) within group (order by f.x)", "has many values here"),
+    ):
+        with pytest.raises(flatledger.LayoutError, match=says):
+            table({"columns": [{"A": other}]}, [{**records[0], "f": [{"x": 1}, {"x": 2}]}])
+    grouped["columns"] = [{"A": "listagg(e.n) within group (order by e.q)"}]
+    with pytest.raises(flatledger.LayoutError, match="a list is ordered by its own values"):
+        table(grouped, records)

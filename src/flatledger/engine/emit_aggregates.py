@@ -9,6 +9,7 @@ from .emit_values import ValueEmitter
 from .kinds import AGGREGATE_KINDS, Operand
 from .levels import Access, Chain
 from .plan import AggregatePlan
+from .sorting import pair_order
 from .structure import MEMBERS
 
 _ARGUMENT_KINDS = {"sum": "number", "avg": "number", "any": "truth", "every": "truth"}
@@ -41,6 +42,9 @@ class AggregateEmitter(ValueEmitter):
         self.scope = outer
         for line in self._loops(scope, plan.base, innermost.lines):
             self.block.add(line)
+        if node.order is not None:
+            keys = self.constants.name(pair_order(node.order), "order")
+            self.block.add(f"{found} = in_order({found}, {keys})")
         call = f"aggregate_{node.name}({found}, {node.distinct}{separator}"
         code = f"{call}, {self.site(node)}, number)"
         result = self.variable("total")
@@ -90,7 +94,10 @@ class AggregateEmitter(ValueEmitter):
             self.block.add(f"{found}.append(1)")
             return
         kind = _ARGUMENT_KINDS.get(node.name)
-        if isinstance(argument, n.Path) and kind == "number" and not self._selects(argument):
+        if node.order is not None:
+            pair = self.present(argument).code, self.present(node.order.operand).code
+            self.block.add(f"{found}.append(({pair[0]}, {pair[1]}))")
+        elif isinstance(argument, n.Path) and kind == "number" and not self._selects(argument):
             self.block.add(f"{found}.append({self.number(argument).code})")
         elif isinstance(argument, n.Path):
             raw = self.value(argument).code

@@ -27,6 +27,7 @@ from .numbers import EXACT, QUOTIENT, plain
 from .protocols import Batch, Row, RowStore, Source, TotalRow
 from .resolver import reach
 from .run import Progress, Run
+from .sorting import in_order, pair_order
 from .structure import observe
 from .totals import Tally
 
@@ -169,6 +170,12 @@ class _Decomposed:
 
     def _part(self, call: n.Call, expression: Expression) -> Part:
         text = _call_text(expression.scalar.text, call.position)
+        if call.order is not None:
+            way = (call.order.descending, call.order.nulls_first, call.order.collation)
+            text += f" within group {way}"
+            if not _same(call.order.operand, call.arguments[0]):
+                what = "in a row for a group, a list is ordered by its own values"
+                self.problems.append(expression.problem(what, call.order.position))
         if text not in self.parts:
             self.parts[text] = Part(text, call, self._inner_columns(call, text, expression))
         return self.parts[text]
@@ -274,7 +281,10 @@ def _value(part: Part, tallies: list[Tally]) -> Any:
     total = part.columns[0].total
     assert total is not None
     if total.kind == "list":
-        arguments: list[Any] = [first.values, call.distinct]
+        values = first.values
+        if call.order is not None and values:
+            values = in_order([(value, value) for value in values], pair_order(call.order))
+        arguments: list[Any] = [values, call.distinct]
         if call.name == "listagg":
             separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, "; ")
             arguments.append(getattr(separator, "value", "; "))

@@ -178,7 +178,10 @@ class Resolver:
         counts = node.name == "count" and not node.distinct
         counts = counts and self._is_level(argument, target, chain)
         self.plan.aggregates[id(node)] = AggregatePlan(base, inner_chain, counts)
-        self._node(argument, inner_chain, single=not isinstance(argument, n.Path))
+        many = isinstance(argument, n.Path) and node.order is None
+        self._node(argument, inner_chain, single=not many)
+        if node.order is not None:
+            self._node(node.order.value, inner_chain, single=True)
         outside = Chain(chain.levels[: base + 1], chain.structure)
         for separator in node.arguments[1:]:
             self._node(separator, outside)

@@ -35,6 +35,7 @@ from .plain_data import (
     walk_aligned,
 )
 from .reading_texts import read_text
+from .sorting import in_order
 
 
 class Runtime:
@@ -82,6 +83,7 @@ class Runtime:
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
             "members": members,
             "put_entries": put_entries,
+            "in_order": in_order,
             "text_of": text_of,
             "day_text": times.day_text,
             "timestamp_text": times.timestamp_text,

@@ -15,6 +15,7 @@ from typing import Any
 
 import msgspec
 
+from ..language.nodes import SortKey
 from .collations import collation_key
 from .functions import text_of
 from .plan import KeyPlan
@@ -92,6 +93,21 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
         if key.descending:
             upwards = msgspec.structs.replace(upwards, nulls_first=not key.nulls_first)
         rows.sort(key=_rank(upwards), reverse=key.descending)
+
+
+def pair_order(order: SortKey) -> KeyPlan:
+    """The key of pairs of a value and what it is ordered by."""
+    return KeyPlan(1, 0, "", order.descending, order.nulls_first is True, order.collation)
+
+
+def in_order(pairs: list[Row], key: KeyPlan) -> list[Any]:
+    """The values of pairs, in the order of what they are ordered by.
+
+    >>> in_order([("Bo", 3), ("Ann", 1), ("Cy", None)], KeyPlan(1, 0, ""))
+    ['Ann', 'Bo', 'Cy']
+    """
+    sort_rows(pairs, [key])
+    return [value for value, _ in pairs]
 
 
 def merging_key(keys: Sequence[KeyPlan]) -> Rank:

@@ -163,6 +163,13 @@ class Actions(Transformer[Token, Any]):
         distinct, *arguments = rest or [None]
         return n.Call(at(meta), name.lower(), tuple(arguments), distinct is not None)
 
+    def ordered_call(self, meta: Meta, items: list[Any]) -> n.Call:
+        """A list with the order of its values: `within group (order by …)`."""
+        name, distinct, *arguments, order = items
+        if name.lower() != "listagg":
+            raise self.fail("`within group` gives the order of a listagg", at(meta))
+        return n.Call(at(meta), "listagg", tuple(arguments), distinct is not None, order=order)
+
     def call_of_star(self, meta: Meta, items: list[Any]) -> n.Node:
         name = items[0].lower()
         raise self.fail(

@@ -323,18 +323,31 @@ class Cast(Node, frozen=True):
     parameters: tuple[int, ...]
 
 
-class Call(Node, frozen=True):
-    """A function or an aggregate. ``inner``: the engine's own, which no text can ask for."""
-
-    name: str
-    arguments: tuple[Node, ...]
-    distinct: bool = False
-    inner: bool = False
-
-
 class SortKey(Node, frozen=True):
     """What to sort by, which way, and where nulls go (None: last)."""
 
     value: Node
     descending: bool
     nulls_first: bool | None = None
+
+    @property
+    def operand(self) -> Node:
+        """What is sorted by, without its collation."""
+        return self.value.operand if isinstance(self.value, Collate) else self.value
+
+    @property
+    def collation(self) -> str:
+        return self.value.collation if isinstance(self.value, Collate) else ""
+
+
+class Call(Node, frozen=True):
+    """A function or an aggregate; ``order`` is that of the values of a listagg.
+
+    ``inner``: it is the engine's own, which no text can ask for.
+    """
+
+    name: str
+    arguments: tuple[Node, ...]
+    distinct: bool = False
+    inner: bool = False
+    order: SortKey | None = None
