@@ -25,7 +25,7 @@ from tests.conftest import Tool
 
 RECORDS: list[Any] = [
     {"no": 2, "day": "2026-03-31", "name": "=1+1 <&>", "sum": Decimal("12.50"), "ok": True},
-    {"no": 1, "day": "soon", "name": "a\x01b\nc", "sum": Decimal("1234567890123.4567")},
+    {"no": 1, "day": "soon", "name": "a\x01b\nc\ud800", "sum": Decimal("1234567890123.4567")},
     {"no": 3, "day": "1899-05-01", "name": None, "sum": 7, "ok": False},
 ]
 LAYOUT: dict[str, Any] = {
@@ -130,7 +130,7 @@ def test_a_workbook_is_filled_in_a_copy(tmp_path: Path) -> None:
     sheet = book.worksheets[0]
     assert [[cell.value for cell in row[1:7]] for row in sheet.iter_rows(min_row=3)] == [
         ["no", "Called", "Day", "Sum (SKC)", "Seen by", "ok"],
-        [1, "a_x0001_b\nc", "soon", "1234567890123.4567", None, None],
+        [1, "a_x0001_b\nc_xD800_", "soon", "1234567890123.4567", None, None],
         [2, "=1+1 <&>", dt.datetime(2026, 3, 31), 12.5, None, True],
         [3, None, "1899-05-01", 7, None, False],
     ]
@@ -174,7 +174,7 @@ def test_what_a_workbook_holds_is_what_the_rows_hold(tmp_path: Path, rows: list[
     ("headings", "says"),
     [
         (["A", "B", "A"], "the heading `A` comes twice, in B3 and D3"),
-        (["A", None, "C"], "the heading in C3 is blank; give it one"),
+        (["A", " ", "C"], "the heading in C3 is blank; give it one"),
     ],
 )
 def test_a_form_with_headings_that_cannot_be(
@@ -221,6 +221,9 @@ def test_what_is_no_form_and_what_no_cell_holds(tmp_path: Path) -> None:
     with pytest.raises(OutputError, match="B4: a cell holds 32,767 letters"):
         flatledger.export(layout.fitted_to(form), [{"name": "x" * 40_000}], out)
     assert not out.exists()
+    out.symlink_to("/dev/full")
+    with pytest.raises(OutputError, match="can't be written: No space left"):
+        flatledger.export(layout.fitted_to(form), RECORDS * 10_000, out)
 
 
 def test_a_draft_for_a_form(tool: Tool, demo: Path) -> None:

@@ -129,10 +129,9 @@ def export(
     with Target(place) as target:
         check_place(model, target.name)
         run = start_run(with_values(model, target.name), opened, progress)
-        writer = open_writer(model, target)
-        for block in run.blocks():
-            writer.write(block)
-        writer.close()
+        with open_writer(model, target) as writer:
+            for block in run.blocks():
+                writer.write(block)
     balance = proof_of(run, opened, layout)
     balance.notes += writer.notes()
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))

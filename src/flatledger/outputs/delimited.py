@@ -39,7 +39,10 @@ class DelimitedWriter:
         self._write(rows)
         self.rows += len(rows)
 
-    def close(self) -> None:
+    def __enter__(self) -> DelimitedWriter:
+        return self
+
+    def __exit__(self, *error: object) -> None:
         """All is written already."""
 
     def notes(self) -> list[str]:

@@ -56,7 +56,7 @@ class Target:
         except BrokenPipeError:
             raise
         except OSError as error:
-            raise self._failed(error) from None
+            raise self.failed(error) from None
 
     def __enter__(self) -> Target:
         return self
@@ -81,11 +81,12 @@ class Target:
             raise
         except OSError as failure:
             if kind is None:
-                raise self._failed(failure) from None
+                raise self.failed(failure) from None
         finally:
             if self._part is not None:
                 self._part.unlink(missing_ok=True)
 
-    def _failed(self, error: OSError) -> OutputError:
+    def failed(self, error: OSError) -> OutputError:
+        """What to say of a failure of the file."""
         kept = "; the former file is as it was" if self._path and self._path.is_file() else ""
         return OutputError(f"{self.name} can't be written: {error.strerror}{kept}")

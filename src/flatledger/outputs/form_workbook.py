@@ -8,13 +8,15 @@ ECMA-376 (Office Open XML), part 1, SpreadsheetML.
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
+from typing import IO, Any
 from zipfile import ZIP_DEFLATED, ZipFile
 
 from lxml import etree
 
 from ..engine.protocols import Row
+from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import PublishedForm
 from .files import Target
@@ -46,17 +48,44 @@ class FormWorkbook:
         self._cells = [CellWriter(column, from_1904=days) for column in columns]
         self._sheet = FormSheet(self._xml(self._sheet_part), form, self._cells, self._styles)
         self._new = ZipFile(target.file, "w", ZIP_DEFLATED)
-        self._copy_others()
-        self._part = self._new.open(self._sheet_part, "w", force_zip64=True)
-        self._part.write(self._sheet.head())
+        self._part: IO[bytes] | None = None
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
-        self._part.write(self._sheet.rows(rows).encode())
+        assert self._part is not None
+        with self._telling():
+            self._part.write(self._sheet.rows(rows).encode())
         self.rows += len(rows)
 
-    def close(self) -> None:
+    def __enter__(self) -> FormWorkbook:
+        try:
+            with self._telling():
+                self._copy_others()
+                self._part = self._new.open(self._sheet_part, "w", force_zip64=True)
+                self._part.write(self._sheet.head())
+        except BaseException:
+            self._abandon()
+            raise
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, *error: object) -> None:
+        try:
+            if kind is None:
+                with self._telling():
+                    self._finish()
+        finally:
+            self._abandon()
+
+    @contextmanager
+    def _telling(self) -> Iterator[None]:
+        try:
+            yield
+        except OSError as error:
+            raise self._target.failed(error) from None
+
+    def _finish(self) -> None:
         """Write what comes after the rows, and the parts that tell where they end."""
+        assert self._part is not None
         self._part.write(self._sheet.tail())
         self._part.close()
         for name in self._tables:
@@ -68,8 +97,16 @@ class FormWorkbook:
             self._new.writestr(self._styles_part, as_bytes(self._styles.tree))
         self._new.writestr(self._workbook, as_bytes(self._recalculated()))
         self._new.close()
-        self._old.close()
         self.bytes = self._target.file.tell()
+
+    def _abandon(self) -> None:
+        """Leave both archives; what is not whole by now is not completed either."""
+        self._old.close()
+        if self._new.fp is not None:
+            with suppress(OSError, ValueError, OutputError):
+                if self._part is not None:
+                    self._part.close()
+            self._new.fp = None
 
     def notes(self) -> list[str]:
         """What a reader of the workbook should know."""

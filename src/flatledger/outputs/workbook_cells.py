@@ -16,7 +16,9 @@ LONGEST = 32_767  # letters in a cell
 _DIGITS = 15  # a workbook's numbers are binary64, which keep so many
 _EPOCH, _EPOCH_1904 = dt.datetime(1899, 12, 30), dt.datetime(1904, 1, 1)
 _FIRST_DAY = dt.datetime(1900, 3, 1)  # before it the days of workbooks are off by one
-_CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
+_CONTROL = re.compile(
+    r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)"
+)
 _READERS: dict[str, Callable[[str], Any]] = {
     "date": dt.datetime.fromisoformat,
     "dateTime": dt.datetime.fromisoformat,

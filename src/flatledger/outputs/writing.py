@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol, Self
 
 from msgspec.structs import replace
 
@@ -17,9 +17,9 @@ from .files import Target
 
 
 class Writer(Protocol):
-    """Writes the rows of a table, its header having been written; ``bytes`` counts up to its end.
+    """A context in which the rows of a table are written, its header having been written.
 
-    ``notes`` are what its reader should know.
+    ``bytes`` counts up to its end, and ``notes`` are what its reader should know.
     """
 
     rows: int
@@ -27,7 +27,9 @@ class Writer(Protocol):
 
     def write(self, rows: list[Row]) -> None: ...
 
-    def close(self) -> None: ...
+    def __enter__(self) -> Self: ...
+
+    def __exit__(self, *error: Any) -> None: ...
 
     def notes(self) -> list[str]: ...
 
