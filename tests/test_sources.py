@@ -98,3 +98,12 @@ def test_records_for_lines_are_refused(tmp_path: Path) -> None:
     (tmp_path / "a.jsonl").write_text('{"a": 1}')
     with pytest.raises(flatledger.SourceError, match="has a record on each line"):
         flatledger.rows(DOCUMENT, tmp_path / "a.jsonl")
+
+
+@pytest.mark.parametrize("packed", [False, True])
+def test_a_callers_file_stays_open(packed: bool) -> None:
+    data = b'{"no": 1}\n{"no": 2}\n'
+    file = io.BytesIO(gzip.compress(data) if packed else data)
+    layout = flatledger.Layout.from_data({"columns": [{"No": "no"}]})
+    assert list(flatledger.rows(layout, file)) == [(1,), (2,)]
+    assert not file.closed

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import pickle
 import tempfile
+import weakref
 from collections.abc import Callable, Iterator
 from typing import IO, Any
 
@@ -36,6 +37,7 @@ class TemporaryRows:
     def _write(self, rows: list[Row]) -> tuple[int, int]:
         if self._file is None:  # it lives as long as the rows are wanted
             self._file = tempfile.TemporaryFile(prefix="flatledger-")  # noqa: SIM115
+            weakref.finalize(self, self._file.close)
         start = self._file.seek(0, 2)
         return start, self._file.write(pickle.dumps(rows, pickle.HIGHEST_PROTOCOL))
 

@@ -29,6 +29,7 @@ def open_source(source: AnySource, records: Names = ()) -> Source:
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         data = open_bytes(_binary(source))
         if records and data.name.lower().endswith(_LINES):
+            data.close()
             raise SourceError(
                 f"{data.name} has a record on each line; `source: records` in the layout is for a "
                 "document that holds a list, so leave it out"

@@ -11,7 +11,7 @@ from bisect import bisect_left
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import msgspec
 
@@ -31,7 +31,6 @@ class OrderedEntries:
 
     def __init__(self, path: Path, key: str) -> None:
         self._path, self._key = path, key
-        self._file: BinaryIO = path.open("rb")
         self._parse: Callable[[bytes], Entry] = msgspec.json.decode
         self._start = 0
         if path.suffix == ".csv":
@@ -80,9 +79,13 @@ class OrderedEntries:
     # ---- the file
 
     def _read_header(self) -> None:
-        line = self._file.readline()
-        self._start = self._file.tell()
-        text = line.decode("utf-8-sig")
+        with self._path.open("rb") as file:
+            line = file.readline()
+        self._start = len(line)
+        try:
+            text = line.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            raise SourceError(f"{self._path} is not UTF-8; save it as UTF-8") from None
         delimiter = max(",;\t", key=text.count)
         (headings,) = csv.reader([text], delimiter=delimiter)
         self._parse = lambda row: dict(
@@ -94,19 +97,20 @@ class OrderedEntries:
 
         A row of CSV goes on while a quote is open.
         """
-        self._file.seek(start)
-        offset, row = start, b""
-        for line in self._file:
-            row += line
-            if self._path.suffix == ".csv" and row.count(b'"') % 2:
-                continue
-            try:
-                entry = self._parse(row) if row.strip() else {}
-            except (UnicodeDecodeError, msgspec.DecodeError, csv.Error) as error:
-                raise SourceError(f"{self._path}, byte {offset:,}: {error}") from None
-            if entry and key_of(entry, self._key):
-                yield offset, entry
-            offset, row = offset + len(row), b""
+        with self._path.open("rb") as file:
+            file.seek(start)
+            offset, row = start, b""
+            for line in file:
+                row += line
+                if self._path.suffix == ".csv" and row.count(b'"') % 2:
+                    continue
+                try:
+                    entry = self._parse(row) if row.strip() else {}
+                except (UnicodeDecodeError, msgspec.DecodeError, csv.Error) as error:
+                    raise SourceError(f"{self._path}, byte {offset:,}: {error}") from None
+                if entry and key_of(entry, self._key):
+                    yield offset, entry
+                offset, row = offset + len(row), b""
 
     def _scan(self) -> None:
         orders: dict[Callable[[str], Any], Any] = {str: None, int: None}

@@ -19,16 +19,18 @@ _BYTE_ORDER_MARK = b"\xef\xbb\xbf"
 
 
 class Bytes:
-    """The bytes of a source, in chunks, and how far they have been read."""
+    """The bytes of a source, in chunks. A file that is its ``own`` is closed; a caller's is not."""
 
-    def __init__(self, name: str, file: BinaryIO) -> None:
+    def __init__(self, name: str, file: BinaryIO, own: bool = False) -> None:
         self.name = name
-        buffered = (
+        self._own = own
+        self._given = file
+        self._under = (
             file if isinstance(file, io.BufferedReader) else io.BufferedReader(cast(Any, file))
         )
-        if buffered.peek(2)[:2] == _GZIP:
-            buffered = io.BufferedReader(cast(Any, gzip.GzipFile(fileobj=buffered)))
-        self._file = buffered
+        self._file = self._under
+        if self._under.peek(2)[:2] == _GZIP:
+            self._file = io.BufferedReader(cast(Any, gzip.GzipFile(fileobj=self._under)))
         self._first = self._read().removeprefix(_BYTE_ORDER_MARK)
 
     @property
@@ -37,12 +39,23 @@ class Bytes:
         return self._first
 
     def chunks(self) -> Iterator[bytes]:
-        """All bytes from the start."""
+        """All bytes from the start; the file is closed after the last that is asked for."""
         chunk = self._first
-        while chunk:
-            yield chunk
-            chunk = self._read()
-        self._file.close()
+        try:
+            while chunk:
+                yield chunk
+                chunk = self._read()
+        finally:
+            self.close()
+
+    def close(self) -> None:
+        """Close what is its own; the packing of a caller's file is taken off it."""
+        if self._file is not self._under:
+            self._file.close()
+        if self._own:
+            self._under.close()
+        elif self._under is not self._given:
+            self._under.detach()
 
     def _read(self) -> bytes:
         try:
@@ -65,6 +78,6 @@ def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
     if Path(name).is_dir():
         raise SourceError(f"{name} is a folder; name a file in it")
     try:
-        return Bytes(name, open(name, "rb"))
+        return Bytes(name, open(name, "rb"), own=True)
     except OSError as error:
         raise SourceError(f"{name} can't be read: {error.strerror}") from None
