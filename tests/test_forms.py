@@ -233,6 +233,8 @@ def test_a_draft_for_a_form(tool: Tool, demo: Path) -> None:
     assert "  - Name of part:   # perhaps " in done.stdout
     assert "  - Checked by:\n" in done.stdout
     assert "# 2 of the 4 headings of form.csv have a field." in done.stdout
+    by_itself = tool("draft", "requisitions.jsonl", "--fit-to", "form.csv")
+    assert "\nrow-per: lines\n" in by_itself.stdout  # what the deepest field that matches is of
     (demo / "own.yaml").write_text(done.stdout)
     run = tool(
         *("export", "own.yaml", "requisitions.jsonl", "-o", "out.csv", "--strict"),

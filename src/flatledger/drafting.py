@@ -119,7 +119,7 @@ class Draft:
         around = [path for path in self.levels if _within(field.path, path)]
         return next((path for path in around if path not in self.chain), None)
 
-    def _languages(self) -> list[str]:
+    def languages(self) -> list[str]:
         marked = (f for f in self.result.fields if any("language tags" in r for r in f.remarks))
         return [field.path for field in marked if self._side(field) is None]
 
@@ -127,7 +127,7 @@ class Draft:
 
     def _headings(self) -> dict[str, str]:
         """A heading for each column: its last name, or more of its path where that is unclear."""
-        paths = [field.path for field in self.columns()] + self._languages()
+        paths = [field.path for field in self.columns()] + self.languages()
         names = {path: names_of(path) for path in paths}
         headings = {path: humanised(names[path][-1:]) for path in paths}
         for length in (2, 3, 4):
@@ -173,7 +173,7 @@ class Draft:
     def column_lines(self) -> list[str]:
         lines = []
         columns = self.columns()
-        all_rare = all(map(_is_rare, columns)) and not self._languages()
+        all_rare = all(map(_is_rare, columns)) and not self.languages()
         for field in columns:
             entry = f"- {scalar(self.headings[field.path])}: {self.value(field)}"
             if _is_rare(field) and not all_rare:
@@ -181,10 +181,14 @@ class Draft:
                 lines.append(f"  # {comment(entry)}   # filled in {of} only")
             else:
                 lines.append(f"  {entry}" + self.remark(field))
-        for path in self._languages():
-            value = f"in_language({_rooted(path)}, 'en')"
-            lines.append(f"  - {scalar(self.headings[path])}: {scalar(value)}")
+        for path in self.languages():
+            lines.append(f"  {self.language_entry(path)}")
         return lines
+
+    def language_entry(self, path: str) -> str:
+        """A column for a text in several languages."""
+        value = f"in_language({_rooted(path)}, 'en')"
+        return f"- {scalar(self.headings[path])}: {scalar(value)}"
 
     def value(self, field: FieldSurvey) -> str:
         path = scalar(_rooted(field.path))
@@ -223,7 +227,7 @@ class Draft:
             inside = [
                 field
                 for field in self.result.fields
-                if self._innermost(field) == path and set(field.kinds) - {"object", "list"}
+                if self.innermost(field) == path and set(field.kinds) - {"object", "list"}
             ]
             ways = [f"count({path})", *(self._way(field) for field in inside)]
             lines += ["", f"  # {path}: many for one row. To have it: `row-per: {path}`, or"]
@@ -237,10 +241,10 @@ class Draft:
         """Whether a field is the members of a mapping whose keys are data."""
         whole = field.path.removesuffix(".*")
         plain = set(field.kinds) - {"object", "list"}
-        mapping = whole not in ("$", field.path) and whole not in self._languages()
+        mapping = whole not in ("$", field.path) and whole not in self.languages()
         return mapping and bool(plain) and self._side(field) is None
 
-    def _innermost(self, field: FieldSurvey) -> str | None:
+    def innermost(self, field: FieldSurvey) -> str | None:
         around = [path for path in self.levels if _within(field.path, path)]
         return around[-1] if around else None
 

@@ -19,12 +19,27 @@ class FormDraft(Draft):
     ) -> None:
         super().__init__(result, row_per, records)
         self.form = form
+        self._match()
+        if row_per is None and self.found:
+            levels = [self.innermost(field) or "record" for field in self.found.values()]
+            super().__init__(result, max(levels, key=self._depth), records)
+            self._match()
+
+    def _depth(self, level: str) -> int:
+        return self.levels[level].depth if level in self.levels else -1
+
+    def _match(self) -> None:
+        """Find the fields for the headings; a row stands for what the deepest of them is of."""
         self.fields = {field.path: field for field in self.columns()}
         columns = [Column(path, titles=self._titles(path)) for path in self.fields]
-        found = matched(form.headings, columns)
+        found = matched(self.form.headings, columns)
         self.found = {
             heading: self.fields[column.heading] for heading, (column, _) in found.items()
         }
+
+    @property
+    def first_heading(self) -> str:
+        return next(iter(self.found), self.form.headings[0])
 
     def _titles(self, path: str) -> tuple[str, ...]:
         """What a field could be called: the heading of a draft, its last names, the whole path."""
@@ -50,7 +65,7 @@ class FormDraft(Draft):
         for field in left:
             entry = f"- {scalar(self.headings[field.path])}: {self.value(field)}"
             lines.append(comment(f"  # {entry}"))
-        return lines
+        return lines + [comment(f"  # {self.language_entry(path)}") for path in self.languages()]
 
     def _line(self, heading: str, left: list[FieldSurvey]) -> str:
         if heading in self.found:
