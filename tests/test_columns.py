@@ -73,9 +73,9 @@ def test_what_is_written_changes_no_order_and_no_total() -> None:
     rows = flatledger.rows(parsed, RECORDS)
     assert [tuple(str(cell) for cell in row) for row in rows] == [
         ("Zinc", "2/11", "2.0", "4", "2.5"),
-        ("Total a", "None", "2.0", "None", "None"),
+        ("Total Zinc", "None", "2.0", "None", "None"),
         ("Amber", "1/3", "1,200.5", "2401.0", "2"),
-        ("Total b", "None", "1,200.5", "None", "2"),
+        ("Total Amber", "None", "1,200.5", "None", "2"),
         ("x", "soon", "None", "None", "None"),
         ("Total x", "None", "None", "None", "None"),
         ("Grand total", "None", "1,202.5", "None", "2"),
@@ -86,6 +86,31 @@ def test_what_is_written_changes_no_order_and_no_total() -> None:
     assert sorted(fault.reason[:20] for fault in balance.faults) == [
         *("is no whole number", "is not a date (ISO 8"),
     ]
+
+
+def test_total_rows_name_their_groups_as_the_cells_do() -> None:
+    layout = {
+        "locale": "sv",
+        "columns": [
+            {"Place": {"value": "code", "translate": {"a": "Zinc"}}},
+            {"Day": {"value": "day", "datatype": "date", "format": "d MMM", "default": "-"}},
+            {"Qty": {"value": "qty", "total": "sum"}},
+        ],
+        "group": ["Place", "Day"],
+    }
+    records = [{"code": "a", "day": "2026-03-01", "qty": 1}, {"code": "a", "qty": 2}]
+    rows, balance = table(layout, records)
+    assert rows == [
+        ("Zinc", "1 mars", 1),
+        ("Zinc", "Total 1 mars", 1),
+        ("Zinc", "-", 2),
+        ("Zinc", "Total (blank)", 2),
+        ("Total Zinc", None, 3),
+        ("Grand total", None, 3),
+    ]
+    assert balance.balanced
+    summary, _ = table({**layout, "totals": {"detail": "no"}}, records)
+    assert summary == [("Zinc", "1 mars", 1), ("Zinc", "-", 2), *rows[-2:]]
 
 
 def test_values_of_mixed_units_become_one_and_add_up() -> None:

@@ -25,13 +25,7 @@ class Finisher:
     """Finishes the rows of one layout. ``active``: whether there is anything to do."""
 
     def __init__(self, plan: Plan) -> None:
-        locale = plan.model.locale
-        columns = [
-            one.column
-            if one.column.locale or not locale
-            else msgspec.structs.replace(one.column, locale=locale)
-            for one in plan.written
-        ]
+        columns = _columns(plan)
         self._rows = [_steps(column) for column in columns]
         self._totals = [_formatting(column) for column in columns]
         self.active = any(self._rows)
@@ -44,6 +38,25 @@ class Finisher:
             else tuple(map(_applied, row, self._rows))
             for row in rows
         ]
+
+
+def group_finishers(plan: Plan) -> list[Step]:
+    """For each written column, what its value becomes where it names a group in a total row."""
+
+    def finisher(column: Column) -> Step:
+        bare = msgspec.structs.replace(column, default=None, null="")
+        steps = _steps(bare)
+        return lambda cell: _applied(cell, steps)
+
+    return [finisher(column) for column in _columns(plan)]
+
+
+def _columns(plan: Plan) -> list[Column]:
+    """The written columns, the layout's locale in those that have none."""
+    return [
+        msgspec.structs.replace(one.column, locale=one.column.locale or plan.model.locale)
+        for one in plan.written
+    ]
 
 
 def _applied(cell: Any, steps: list[Step]) -> Any:

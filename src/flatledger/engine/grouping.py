@@ -9,6 +9,7 @@ from operator import itemgetter
 from typing import Any
 
 from .balance import Returning
+from .finishing import group_finishers
 from .plan import KeyPlan, Plan
 from .protocols import Row, TotalRow
 from .sorting import sort_rows
@@ -72,6 +73,7 @@ class TotalRows:
         self.plan = plan
         self.columns = plan.written
         self.group_places = [key.place for key in plan.group]
+        self._finish = group_finishers(plan)
 
     def subtotal(self, key: Key, depth: int, cells: dict[str, Any], label: bool) -> Row:
         """The total of one group. With a label, it stands in the column of the innermost key."""
@@ -80,12 +82,17 @@ class TotalRows:
             place = self.group_places[position]
             if place < len(row):
                 row[place] = key[position]
-        if label:
-            shown = BLANK_GROUP if key[depth - 1] is None else str(key[depth - 1])
-            text = self.plan.model.totals.label.replace("{group}", shown)
-            self._put_label(row, self.group_places[depth - 1], text)
-            return TotalRow(row)
-        return tuple(row)
+        if not label:
+            return tuple(row)
+        for place in self.group_places[:depth]:
+            if place < len(row):
+                row[place] = self._finish[place](row[place])
+        place, value = self.group_places[depth - 1], key[depth - 1]
+        if place < len(row):
+            value = self._finish[place](value)
+        shown = BLANK_GROUP if value is None else str(value)
+        self._put_label(row, place, self.plan.model.totals.label.replace("{group}", shown))
+        return TotalRow(row)
 
     def grand(self, cells: dict[str, Any]) -> Row:
         row: list[Any] = [cells.get(plan.column.heading) for plan in self.columns]
