@@ -309,3 +309,13 @@ def test_a_row_can_stand_for_a_member_of_a_mapping() -> None:
     assert balance.balanced
     rows, _ = table({**layout, "row-per": "k.m.*.r", "columns": [{"R": "k.m.*.r"}]}, MAPPINGS[3:])
     assert rows == [(1,), (2,), (None,)]
+
+
+def test_a_level_that_no_record_could_have_shown_is_no_slip() -> None:
+    deep = {"row-per": "lines.lots", "columns": [{"No": "no"}, {"Lot": "lines.lots.no"}]}
+    for records in ([], [{"no": 1, "lines": []}], [{"no": 1, "lines": [None]}]):
+        rows, balance = table(deep, records)
+        assert rows == [(1, None)] * len(records)
+        assert balance.balanced
+    with pytest.raises(flatledger.LayoutError, match="no level `lots` at level lines"):
+        table(deep, [{"no": 1, "lines": [{"no": 2}]}])

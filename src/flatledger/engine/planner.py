@@ -97,10 +97,17 @@ class _Planner:
         )
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
-        elif self.structure.kinds and self.structure.find(_known_part(names)) is None:
+        elif self._lacks(_known_part(names)):
             self.problems.append(field_problem(expression, names, self.structure, set(), "level"))
         self._stop_at_problems()
         return Chain.of(names, self.structure)
+
+    def _lacks(self, names: Names) -> bool:
+        """Whether objects were met where a level would be, and none of them has it."""
+        if self.structure.find(names) is not None:
+            return False
+        met = next(p for n in range(len(names), -1, -1) if (p := self.structure.find(names[:n])))
+        return dict in met.kinds
 
     # ---- what only the data can show
 
