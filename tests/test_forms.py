@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import csv
 import datetime as dt
+import re
 from collections.abc import Callable
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+from zipfile import ZipFile
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -21,6 +23,7 @@ import flatledger
 from flatledger import Layout, LayoutError, OutputError
 from flatledger.layout.column import Column
 from flatledger.layout.fitting import matched
+from flatledger.outputs.workbook_cells import CellWriter, number_format
 from tests.conftest import Tool
 
 RECORDS: list[Any] = [
@@ -256,3 +259,64 @@ def test_a_second_header_row(tmp_path: Path) -> None:
             written = list(csv.reader(file))
         assert written == [*rows, ["1", "", "x"]]
         assert layout.headings == tuple(rows[0])
+
+
+@pytest.mark.parametrize(
+    ("column", "value", "holds"),
+    [
+        (Column("A"), None, ""),
+        (Column("A"), 10**15 - 1, "<v>999999999999999</v>"),
+        (Column("A"), 10**15 + 1, ">1000000000000001</t>"),
+        (Column("A"), 10**20, "<v>100000000000000000000</v>"),
+        (Column("A"), Decimal("-0.00000012"), "<v>-0.00000012</v>"),
+        (Column("A"), " a_x0041_ & <b>", "> a_x005F_x0041_ &amp; &lt;b&gt;</t>"),
+        (Column("A", datatype="date"), "1900-03-01", "<v>61</v>"),
+        (Column("A", datatype="date"), "1900-02-28", ">1900-02-28</t>"),
+        (Column("A", datatype="date"), "some day", ">some day</t>"),
+        (Column("A", datatype="dateTime"), "2026-03-31T18:00:00", "<v>46112.7500000000</v>"),
+        (Column("A", datatype="dateTime"), "2026-03-31T18:00:00+01:00", "T18:00:00+01:00</t>"),
+        (Column("A", datatype="time"), "06:00:00", "<v>0.2500000000</v>"),
+        (Column("A", datatype="boolean"), "true", ' t="b"><v>1</v>'),
+        (Column("A", datatype="boolean"), "perhaps", ">perhaps</t>"),
+    ],
+)
+def test_a_value_as_a_cell(column: Column, value: Any, holds: str) -> None:
+    text = CellWriter(column).cell(value, "B5", 0)
+    assert holds in text
+    assert text.startswith('<c r="B5"') == (value is not None)
+
+
+def test_the_days_of_1904_and_patterns_as_a_workbook_writes_them() -> None:
+    day = Column("A", datatype="date")
+    assert "<v>0</v>" in CellWriter(day, from_1904=True).cell("1904-01-01", "A1", 0)
+    assert ">1903-12-31</t>" in CellWriter(day, from_1904=True).cell("1903-12-31", "A1", 0)
+    formats = {
+        "dd/MM/yy": "dd/mm/yy",
+        "EEEE d MMMM y": "dddd d mmmm yyyy",
+        "d. 'of' MMM": 'd. "of" mmm',
+        "QQQ yyyy": "yyyy-mm-dd",  # a workbook has no quarters
+    }
+    for pattern, code in formats.items():
+        assert number_format(Column("A", datatype="date", format=pattern)) == code
+    assert number_format(Column("A", datatype="time", format="h:mm a")) == "h:mm AM/PM"
+    assert number_format(Column("A", decimals=3)) == "0.000"
+    assert number_format(Column("A", decimals=3, format="#,##0.00 ¤")) == "0.000"
+    assert number_format(Column("A")) is None
+
+
+def test_a_form_whose_rows_and_cells_are_not_numbered(tmp_path: Path) -> None:
+    form, bare, out = (tmp_path / f"{name}.xlsx" for name in ("form", "bare", "out"))
+    workbook(form, ["No.", "Day"], row=1, column=1)
+    with ZipFile(form) as old, ZipFile(bare, "w") as new:
+        for name in old.namelist():
+            data = old.read(name)
+            if name.endswith("sheet1.xml"):  # the standard lets both be left out
+                rows, beside, rest = data.partition(b'<row r="3"')
+                data = re.sub(rb'(<(?:row|c)) r="\w+"', rb"\1", rows) + beside + rest
+                data = data.replace(b"<dimension", b"<!-- --><dimension")
+            new.writestr(name, data)
+    layout = Layout.from_data(LAYOUT).fitted_to(bare)
+    assert flatledger.export(layout, RECORDS, out).balanced
+    sheet = load_workbook(out).worksheets[0]
+    assert [sheet.cell(row, 1).value for row in range(1, 5)] == ["No.", 1, 2, 3]
+    assert sheet["E3"].value == "beside"
