@@ -159,6 +159,21 @@ def test_values_of_mixed_units_become_one_and_add_up() -> None:
     ]
 
 
+def test_a_calculated_number_that_is_not_whole_is_a_fault_and_blank() -> None:
+    columns = [
+        {"Half": {"value": "n / 2", "datatype": "integer", "total": "sum"}},
+        {"Own": {"value": "n", "datatype": "integer", "total": "sum"}},
+        {"More": '"Own" + 1'},
+    ]
+    rows, balance = table({"columns": columns}, [{"n": 4}, {"n": 5}, {"n": "x"}, {"n": "2.5"}])
+    assert rows == [
+        *((2, 4, 5), (None, 5, 6), (None, "x", None), (None, "2.5", None)),
+        (2, 9, "Grand total"),
+    ]
+    assert balance.balanced
+    assert balance.fault_count == 4
+
+
 def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
     (demo / "codes.csv").write_text("code;wording\nsent;On its way\nreceived;In store\n")
     (demo / "own.yaml").write_text(

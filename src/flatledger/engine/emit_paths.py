@@ -80,6 +80,10 @@ class PathEmitter:
         self.block.add(f"{name} = {code}")
         return Operand(name, kind)
 
+    def held(self, value: Operand) -> Operand:
+        """The value in a variable, so that it can be tested like any other."""
+        return value if value.code.isidentifier() else self.assign(value.code, value.kind)
+
     def literal(self, value: Any) -> Operand:
         kind = kind_of_literal(value)
         if (

@@ -96,15 +96,16 @@ class Emitter(AggregateEmitter):
         value = self._taken(column, node)
         guard = f"{result} is not None"
         code = value.code
-        if isinstance(node, n.Path):  # what could not be read is still shown
+        if plan.shows_texts:  # what could not be read is still shown
             guard += f" and {result}.__class__ is not str"
             code = f"{code} if {code} is not None else raw_text({self.value(node).code})"
         self.block.add(f"{result} = {code}")
         if column.datatype == "integer":
-            self.block.add(f"{result} = whole({result}, {self.site(node)}, number)")
+            call = f"whole({result}, {plan.shows_texts}, {self.site(node)}, number)"
+            self.block.add(f"{result} = {call}")
         if column.decimals is not None and not exact:
             self._round(result, guard, column.decimals, column.rounding)
-        elif not isinstance(node, n.Path):
+        elif not plan.shows_texts:
             test = f"{guard} and {result}.__class__ is not int"
             self.block.add(f"if {test}: {result} = plain({result})")
         return Operand(result, "number")
@@ -128,10 +129,11 @@ class Emitter(AggregateEmitter):
         if column.datatype in _KINDS:
             kind, function = _KINDS[column.datatype]
             value = self._read(column, node) if column.reads else self.as_kind(kind, node)
+            value = self.held(value)
             raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
             code = f"{function}({value.code}) if {value.code} is not None else {raw}"
             return self.assign(code, "text")
-        value = self._shown(node, _joining(column))
+        value = self.held(self._shown(node, _joining(column)))
         code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
         return self.assign(code, "text")
 
@@ -157,6 +159,7 @@ class Emitter(AggregateEmitter):
         codes = self.constants.name(translation.finder(), "codes")
         site = self.constants.name(plan.column.heading, "site")
         with self.at(plan.home) as block:
+            value = self.held(value)
             call = f"known_code({value.code}, {codes}, {translation.reason!r}, {site}, number)"
             block.add(f"if {value.code} is not None: {call}")
         return value
@@ -166,10 +169,9 @@ class Emitter(AggregateEmitter):
         zero = self.constants.name(Decimal(0).scaleb(-decimals), "zero")
         how = "" if rounding == ROUND_HALF_EVEN else f", {rounding!r}"
         with self.block.below(f"if {guard}:"):
-            self.block.add(
-                f"{name} = ({name} if {name}.__class__ is Decimal else Decimal({name}))"
-                f".quantize({unit}{how}) or {zero}"
-            )
+            there = f"{name}.__class__ is Decimal and {name}.same_quantum({unit})"
+            rounded = f"Decimal({name}).quantize({unit}{how})"
+            self.block.add(f"{name} = ({name} if {there} else {rounded}) or {zero}")
             if decimals > 6:  # its text could have an exponent
                 self.block.add(f"{name} = plain({name})")
 
@@ -179,6 +181,7 @@ class Emitter(AggregateEmitter):
         if value.kind == "truth":
             return self.assign(f"truth_text({value.code})", "text")
         if value.kind in TIMES:
+            value = self.held(value)
             return self.assign(f"None if {value.code} is None else text_of({value.code})", "text")
         if value.kind != "any":
             return value

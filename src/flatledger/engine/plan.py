@@ -31,6 +31,11 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     numeric: bool
     place: int
 
+    @property
+    def shows_texts(self) -> bool:
+        """Whether it is a field itself, so that what is no number is shown among its numbers."""
+        return self.column.value is not None and isinstance(self.column.value.node, n.Path)
+
 
 class KeyPlan(msgspec.Struct, frozen=True):
     """A sort or group key: its place in a row, its home, and which way it goes."""

@@ -144,9 +144,9 @@ def _weigh(plan: Plan, constants: Constants) -> str:
     emitter = Emitter(plan, constants)
     totalled = plan.totalled
     for index, column in enumerate(totalled):
-        value = emitter.cell(column).code
+        value = emitter.cell(column)
         with emitter.at(column.home) as block:
-            for line in _weighing(index, value, column):
+            for line in _weighing(index, emitter.held(value).code, column):
                 block.add(line)
     deepest = max((column.home for column in totalled), default=0)
     places = range(len(totalled))
@@ -186,7 +186,8 @@ def _weighing(index: int, value: str, plan: ColumnPlan) -> list[str]:
     lines = [f"if {value} is None: blank_{index} += 1"]
     if not plan.numeric:
         return lines
-    lines.append(f"elif {value}.__class__ is str: text_{index} += 1")
+    if plan.shows_texts:
+        lines.append(f"elif {value}.__class__ is str: text_{index} += 1")
     if total.kind in ("sum", "avg"):
         return [*lines, f"else: sum_{index} += {value}"]
     if total.kind in ("min", "max"):

@@ -174,5 +174,10 @@ def amount_reader(
 
 
 def read_text(value: Any, reader: Callable[[str], Any]) -> Any:
-    """A value by a reader of texts; what is a number or a date already is left as it is."""
-    return reader(value) if isinstance(value, str) else value
+    """A value by a reader of texts; a number that is one already stays, for numbers."""
+    if isinstance(value, str):
+        return reader(value)
+    number = isinstance(value, int | Decimal) and not isinstance(value, bool)
+    if number and isinstance(reader, AmountReader):
+        return value
+    raise ValueFaultError("is no text that can be read")

@@ -126,12 +126,12 @@ class Runtime:
         if find(str(value)) is None:
             self.fault(number, path, value, reason)
 
-    def whole(self, value: Any, path: str, number: int) -> Any:
-        """A whole number; of another the text, which is a fault and in no total."""
+    def whole(self, value: Any, shown: bool, path: str, number: int) -> Any:
+        """A whole number; another is a fault and in no total, a field's text is still ``shown``."""
         if isinstance(value, Decimal):
             if value != value.to_integral_value():
                 self.fault(number, path, value, "is no whole number")
-                return format(value, "f")
+                return format(value, "f") if shown else None
             return int(value)
         return value
 
