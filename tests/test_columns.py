@@ -229,6 +229,12 @@ def test_a_preview_says_what_stands_for_nothing() -> None:
     layout = Layout.from_data({"columns": [{"A": {"value": "a", "default": "none", "unit": "m"}}]})
     (column,) = flatledger.preview(layout, [{"a": 1}, {}]).columns
     assert (column.heading, column.none) == ("A, m", "none")
+    for unit, says in (
+        ({"from": "minutes", "to": "hours"}, "a, from minutes to hours"),
+        ({"to": "kg", "factor": "0.001"}, "a, converted to kg"),
+    ):
+        converted = Layout.from_data({"columns": [{"A": {"value": "a", "unit": unit}}]})
+        assert flatledger.preview(converted, [{"a": 1}]).columns[0].source == says
     assert (column.filled, column.examples) == (1, ["1"])
     rows, _ = table({"columns": [{"A": {"value": "a", "null": "-"}}]}, [{}])
     assert rows == [("-",)]

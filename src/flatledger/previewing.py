@@ -165,6 +165,9 @@ def _source_of(column: Column) -> str:
     if column.value is None:
         return "blank, for the receiver to fill in"
     parts = [" ".join(column.value.text.split())]
+    how = column.conversion
+    if how is not None:
+        parts.append(f"from {how.given} to {how.unit}" if how.given else f"converted to {how.unit}")
     if column.decimals is not None:
         parts.append(f"rounded to {column.decimals} decimals")
     parts += [f"as {column.datatype}"] if column.datatype else []
