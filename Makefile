@@ -17,7 +17,7 @@ test: $(VENV)/.ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
-	$(BIN)/pytest
+	$(BIN)/pytest -n 2
 
 bench: $(VENV)/.ready
 	$(BIN)/python bench/run.py

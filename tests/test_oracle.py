@@ -239,7 +239,7 @@ class Expected:
         return tuple(label if heading == place else cells.get(heading) for heading in headings)
 
 
-@settings(max_examples=150)
+@settings(max_examples=100)
 @given(layouts(), records)
 def test_a_table_is_what_nested_loops_make_of_it(choice: dict[str, Any], source: list[Any]) -> None:
     rows, balance = table(as_layout(choice), source)

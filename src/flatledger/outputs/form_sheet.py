@@ -21,7 +21,6 @@ _MARK = b"<!--table-->"
 _CELL = re.compile(r"(\$?[A-Z]+)(\$?)(\d+)")
 _DRAWN_OUT = (tag("dataValidation"), tag("conditionalFormatting"))
 _KEPT = ("ht", "customHeight", "s", "customFormat", "thickTop", "thickBot")
-_RANGES = "{http://schemas.microsoft.com/office/excel/2006/main}sqref"
 
 
 class FormSheet:
@@ -67,7 +66,7 @@ class FormSheet:
         for part in self._tree.iter():
             if part.tag in _DRAWN_OUT:
                 part.set("sqref", self.drawn_out(part.get("sqref")))
-            elif part.tag == _RANGES:
+            elif _is_ranges(part):
                 part.text = self.drawn_out(part.text)
         others = b"".join(etree.tostring(row) for _, row in sorted(self._below.items()))
         return others + self._halves()[1]
@@ -207,3 +206,8 @@ def _place_of(letters: str) -> int:
     for letter in letters:
         place = place * 26 + ord(letter) - 64
     return place
+
+
+def _is_ranges(part: Any) -> bool:
+    """Whether an extension's part names ranges: the later kinds of formats and choices do so."""
+    return isinstance(part.tag, str) and etree.QName(part).localname == "sqref"
