@@ -66,6 +66,7 @@ columns:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
+        ("[bay]", "`attach` takes names: bay: {file"),
         ("{bay: {file: bays.csv, key: x}}", "`attach` of `bay` has no `matched-by`"),
         ("{bay: {file: gone.csv, matched-by: a, key: x}}", "there is no such file"),
         ("{bay: {file: ../x.csv, matched-by: a, key: x}}", "beside or below itself only"),
@@ -199,10 +200,11 @@ columns:
         ({"c": {"pair": {"a": "x"}}}, "takes two names or more"),
         ({"c": {"pair": {"a": "x.y", "b": "z"}}}, "stand in different places"),
         ({"c": {"of": "x + 1"}}, "takes a path of names"),
+        (["c"], "`split` takes names: crew: {by"),
         ({"a": {"of": "x"}}, "record 1 has a field `a` already"),
     ],
 )
-def test_cells_that_cannot_be_taken_apart(split: dict[str, Any], says: str) -> None:
+def test_cells_that_cannot_be_taken_apart(split: Any, says: str) -> None:
     with pytest.raises(flatledger.FlatLedgerError) as caught:
         table({"columns": [{"A": "a"}], "split": split}, [{"a": 1, "x": "1;2"}])
     assert says in str(caught.value)

@@ -35,9 +35,8 @@ ARROWS = {
     "trying": {"errors", "language", "engine", "layout", "sources"},
     "surveying": {"errors", "language", "engine", "sources", "reports"},
     "drafting": {
-        *("errors", "engine", "layout", "sources", "surveying", "reports", "drafting_forms"),
+        *("errors", "engine", "layout", "sources", "surveying", "reports"),
     },
-    "drafting_forms": {"engine", "layout", "drafting"},
     "previewing": {
         *("errors", "engine", "layout", "sources", "outputs", "exporting", "reports"),
         *("spreading", "enriching"),

@@ -116,8 +116,9 @@ class Emitter(AggregateEmitter):
         if how is not None and how.kind == "time":
             return self._converted(how, self.present(node), node)
         value = self._read(column, node) if column.reads else self.number(node)
-        by_factor = how is not None and how.kind == "factor"
-        return self._converted(how, value, node) if how is not None and by_factor else value
+        if how is not None and how.kind == "factor":
+            return self._converted(how, value, node)
+        return value
 
     def _converted(self, how: Conversion, value: Operand, node: n.Node) -> Operand:
         name = self.constants.name(converter(how, self.plan.model.calendar), "convert")

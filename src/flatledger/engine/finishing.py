@@ -40,15 +40,16 @@ class Finisher:
         ]
 
 
-def group_finishers(plan: Plan) -> list[Step]:
-    """For each written column, what its value becomes where it names a group in a total row."""
+def group_finishers(plan: Plan) -> dict[int, Step]:
+    """By its place, what a column's value becomes where it names a group in a total row."""
 
     def finisher(column: Column) -> Step:
-        bare = msgspec.structs.replace(column, default=None, null="")
-        steps = _steps(bare)
+        steps = _steps(msgspec.structs.replace(column, default=None, null=""))
         return lambda cell: _applied(cell, steps)
 
-    return [finisher(column) for column in _columns(plan)]
+    columns = _columns(plan)
+    places = (key.place for key in plan.group if key.place < len(columns))
+    return {place: finisher(columns[place]) for place in places}
 
 
 def _columns(plan: Plan) -> list[Column]:

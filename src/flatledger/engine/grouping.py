@@ -84,11 +84,10 @@ class TotalRows:
                 row[place] = key[position]
         if not label:
             return tuple(row)
-        for place in self.group_places[:depth]:
-            if place < len(row):
-                row[place] = self._finish[place](row[place])
+        for place in self._finish.keys() & self.group_places[:depth]:
+            row[place] = self._finish[place](row[place])
         place, value = self.group_places[depth - 1], key[depth - 1]
-        if place < len(row):
+        if place in self._finish:
             value = self._finish[place](value)
         shown = BLANK_GROUP if value is None else str(value)
         self._put_label(row, place, self.plan.model.totals.label.replace("{group}", shown))

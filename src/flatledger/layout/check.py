@@ -15,19 +15,8 @@ from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
     *("layout", "about", "locale", "source", "row-per", "row-per-group", "without-entries"),
-    *(
-        "columns",
-        "only",
-        "fit-to",
-        "ask",
-        "expects-order",
-        "take",
-        "sort",
-        "group",
-        "totals",
-        "calendar",
-    ),
-    *("split", "attach", "output"),
+    *("fit-to", "columns", "only", "ask", "expects-order", "take", "sort", "group", "totals"),
+    *("calendar", "split", "attach", "output"),
 )
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import TypeVar
+
 from ..language.nodes import Node, Path
 from .check_ask import AskForms
 from .model import Attachment, FormReference, Split
 from .text import Item, Mapping, Scalar
 
+Named = TypeVar("Named", Split, Attachment)
 ATTACH_KEYS = ("file", "matched-by", "key", "many")
 SPLIT_KEYS = ("by", "of", "pair")
 FIT_KEYS = ("form", "header-row", "first-row")
@@ -16,14 +20,19 @@ MOST_ROWS = 1_000
 class AdditionForms(AskForms):
     """Reads `split`, `attach` and `fit-to`."""
 
+    def named(
+        self, item: Item | None, says: str, read: Callable[[Scalar, Item], Named | None]
+    ) -> tuple[Named, ...]:
+        """What stands under names of the layout's own choice."""
+        if item is not None and not isinstance(item, Mapping):
+            self.fault(item, says)
+        pairs = item.pairs if isinstance(item, Mapping) else ()
+        return tuple(one for name, value in pairs if (one := read(name, value)) is not None)
+
     def splits(self, item: Item | None) -> tuple[Split, ...]:
         """Levels made from cells, by their names."""
-        if item is None:
-            return ()
-        if not isinstance(item, Mapping):
-            self.fault(item, "`split` takes names: crew: {by: semicolon, pair: {name: names, …}}")
-            return ()
-        return tuple(one for name, value in item.pairs if (one := self.split(name, value)))
+        says = "`split` takes names: crew: {by: semicolon, pair: {name: names, …}}"
+        return self.named(item, says, self.split)
 
     def split(self, name: Scalar, item: Item) -> Split | None:
         where = f"`split` of `{name.text}`"
@@ -50,12 +59,8 @@ class AdditionForms(AskForms):
 
     def attachments(self, item: Item | None) -> tuple[Attachment, ...]:
         """Side lists by the names of the fields that they become."""
-        if item is None:
-            return ()
-        if not isinstance(item, Mapping):
-            self.fault(item, "`attach` takes names: bay: {file: bays.csv, matched-by: …, key: …}")
-            return ()
-        return tuple(one for name, value in item.pairs if (one := self.attachment(name, value)))
+        says = "`attach` takes names: bay: {file: bays.csv, matched-by: …, key: …}"
+        return self.named(item, says, self.attachment)
 
     def attachment(self, name: Scalar, item: Item) -> Attachment | None:
         keys = self.mapping(item, f"`attach` of `{name.text}`", ATTACH_KEYS)

@@ -13,8 +13,8 @@ from .check_rows import RowForms
 from .column import Conversion, Factor, Translation
 from .files import beside
 from .names import proposal
+from .side_files import read_codes
 from .text import Item, Mapping, Scalar
-from .translations import read_codes
 
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
 CLEANING = ("strip-markup", "nfc", "single-line", "collapse", "trim")

@@ -15,7 +15,7 @@ from .model import FormReference, PublishedForm
 WORKBOOK = ".xlsx"
 _LOOKED_AT = 100  # rows, for headings
 _BROKEN = (BadZipFile, KeyError, ValueError, TypeError, AttributeError, SyntaxError)
-_FEWEST = 2  # filled cells in a row of headings, where a later row has so many
+_FEWEST = 2  # filled cells in a row of headings, where any row has so many
 
 
 def read_form(path: Path, reference: FormReference) -> PublishedForm:

@@ -24,9 +24,9 @@ from .known import Note, read_note
 from .lists import lists_of
 from .model import FormReference, LayoutModel
 from .shelf import Shelf
+from .side_files import with_files
 from .spreading import spread
 from .text import Item, Mapping, Scalar, from_data, read_yaml, write_yaml
-from .translations import with_files
 
 
 class Layout:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from .drafting import Draft, comment, humanised, names_of, scalar
-from .engine.survey import FieldSurvey, SurveyResult
-from .layout.column import Column
-from .layout.fitting import matched, near_ones
-from .layout.model import PublishedForm
+from ..engine.survey import FieldSurvey, SurveyResult
+from ..layout.column import Column
+from ..layout.fitting import matched, near_ones
+from ..layout.model import PublishedForm
+from .layout_draft import Draft, comment, humanised, names_of, scalar
 
 _PROPOSED = 3
 
@@ -19,23 +19,20 @@ class FormDraft(Draft):
     ) -> None:
         super().__init__(result, row_per, records)
         self.form = form
-        self._match()
-        if row_per is None and self.found:
-            levels = [self.innermost(field) or "record" for field in self.found.values()]
-            super().__init__(result, max(levels, key=self._depth), records)
-            self._match()
-
-    def _depth(self, level: str) -> int:
-        return self.levels[level].depth if level in self.levels else -1
-
-    def _match(self) -> None:
-        """Find the fields for the headings; a row stands for what the deepest of them is of."""
         self.fields = {field.path: field for field in self.columns()}
         columns = [Column(path, titles=self._titles(path)) for path in self.fields]
-        found = matched(self.form.headings, columns)
+        found = matched(form.headings, columns)
         self.found = {
             heading: self.fields[column.heading] for heading, (column, _) in found.items()
         }
+
+    @property
+    def deepest(self) -> str:
+        """The deepest level among the fields that match."""
+        levels = [self.innermost(field) or "record" for field in self.found.values()]
+        return max(
+            levels, key=lambda level: self.levels[level].depth if level in self.levels else -1
+        )
 
     @property
     def first_heading(self) -> str:
@@ -73,6 +70,5 @@ class FormDraft(Draft):
             return f"  - {scalar(heading)}: {self.value(field)}" + self.remark(field)
         names = {self.headings[field.path]: field.path for field in left}
         near = [names[name] for name in near_ones(heading, list(names))[:_PROPOSED]]
-        return f"  - {scalar(heading)}:" + (
-            comment(f"   # perhaps {', '.join(near)}") if near else ""
-        )
+        perhaps = comment(f"   # perhaps {', '.join(near)}") if near else ""
+        return f"  - {scalar(heading)}:{perhaps}"

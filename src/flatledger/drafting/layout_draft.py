@@ -1,21 +1,14 @@
-"""Drafting a layout from a survey: one that runs as it is, with comments that teach."""
+"""Writing a layout for a survey."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter
-from os import PathLike, fspath
-from pathlib import Path
 
-from .engine.recognising import DEEPER
-from .engine.survey import DEEPEST, MOST_KEYS, FieldSurvey, SurveyResult
-from .errors import SourceError
-from .layout import Layout
-from .layout.form import read_form
-from .layout.model import FormReference
-from .layout.names import proposal
-from .sources import AnySource
-from .surveying import SAMPLE, survey
+from ..engine.recognising import DEEPER
+from ..engine.survey import DEEPEST, MOST_KEYS, FieldSurvey, SurveyResult
+from ..errors import SourceError
+from ..layout.names import proposal
 
 RARE = 0.02  # a field that is filled less often than this is only a comment
 MOST = 0.5  # a level that this share of the records has can be the row's
@@ -29,54 +22,6 @@ _ADDS_UP = re.compile(
 )
 _ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
 _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGNORECASE)
-
-
-class DraftedLayout(str):
-    """The text of a drafted layout, with its comments. ``fields`` are those of the source."""
-
-    fields: tuple[str, ...] = ()
-
-    @property
-    def layout(self) -> Layout:
-        """The layout that the text gives."""
-        return Layout.from_text(self, "draft")
-
-    def _repr_html_(self) -> str:
-        from .reports.page import render
-
-        return render("text_fragment.html", text=str(self))
-
-
-def draft(
-    source: AnySource,
-    *,
-    row_per: str | None = None,
-    records: str | None = None,
-    sample: int | None = SAMPLE,
-    fit_to: str | PathLike[str] | None = None,
-) -> DraftedLayout:
-    """The text of a layout for a source: every field at or above the row's level.
-
-    ``row_per`` is left out: the deepest level that most records have is taken, and the comments
-    say what else there is. With ``fit_to`` its columns are those of a published form (CSV or XLSX),
-    filled where a field's name is the heading's, and else blank with proposals. Raises SourceError,
-    also where there is no such level, and LayoutError where the form can't be read.
-
-    >>> text = draft([{"no": 1, "unit_price": 2}])
-    >>> [line for line in text.splitlines() if line.startswith("  - ")]
-    ['  - No: no', '  - Unit price: unit_price']
-    """
-    result = survey(source, records=records, sample=sample)
-    if fit_to is None:
-        writer = Draft(result, row_per, records)
-    else:
-        from .drafting_forms import FormDraft
-
-        form = read_form(Path(fit_to), FormReference(fspath(fit_to)))
-        writer = FormDraft(result, row_per, records, form)
-    drafted = DraftedLayout(writer.text())
-    drafted.fields = tuple(field.path for field in result.fields)
-    return drafted
 
 
 class Draft:
