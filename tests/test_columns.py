@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from babel.numbers import format_decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -382,30 +381,6 @@ def test_a_key_that_comes_twice_is_a_fault_where_it_is_totalled() -> None:
     rows, balance = table({"columns": [{"{key}": spread}]}, source)
     assert [str(row[0]) for row in rows] == ["None", "5", "5"]
     assert (balance.balanced, balance.fault_count) == (True, 1)
-
-
-@given(
-    st.decimals(-9_999_999, 9_999_999, places=2),
-    st.sampled_from(["en", "de", "sv", "fr-CH", "en-IN"]),
-    st.sampled_from(["{} kg", "£{}", "({})", "{}", "-{}", "ca. {} SKC"]),
-)
-def test_amounts_are_read_as_a_locale_writes_them(number: Any, locale: str, around: str) -> None:
-    written = format_decimal(abs(number), "#,##0.00", locale.replace("-", "_"))
-    column = {"value": "x", "datatype": "decimal", "reads": "amount", "locale": locale}
-    rows, balance = table({"columns": [{"X": column}]}, [{"x": around.format(written)}])
-    assert balance.faults == []
-    assert rows[0][0] == (-abs(number) if around in ("({})", "-{}") else abs(number))
-
-
-def test_amounts_in_different_units_are_never_added() -> None:
-    column = {"value": "x", "datatype": "decimal", "reads": "amount", "total": "sum"}
-    texts = ["5 kg", "5 g", "2 KG", "£4", "3"]
-    rows, balance = table({"columns": [{"X": column}]}, [{"x": text} for text in texts])
-    assert [row[0] for row in rows] == [5, "5 g", 2, "£4", 3, 10]
-    assert [fault.reason for fault in balance.faults] == [
-        *("is in g, and another is in kg", "is in £, and another is in kg"),
-    ]
-    assert balance.balanced
 
 
 def test_what_cannot_be_read_stays_readable() -> None:

@@ -9,18 +9,19 @@ The layers: `emit_paths`, `emit_conditions`, `emit_values`, `emit_aggregates`, a
 from __future__ import annotations
 
 from decimal import ROUND_HALF_EVEN, Decimal
-from typing import Any
 
 import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Column, Conversion
+from .amounts import ColumnReader, amount_reader
+from .code import Constants
 from .converting import converter
 from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, Operand
 from .plain_data import Joining
-from .plan import ColumnPlan
-from .reading_texts import DateReader, amount_reader
+from .plan import ColumnPlan, Plan
+from .reading_texts import DateReader
 
 _KINDS = {  # of a datatype: the kind it is read as, and the function that writes it
     "boolean": ("truth", "truth_text"),
@@ -36,7 +37,14 @@ def _joining(column: Column) -> Joining:
 
 
 class Emitter(AggregateEmitter):
-    """Emits the columns and keys of one function."""
+    """Emits the columns and keys of one function.
+
+    With ``notes_units`` that function takes note of the units that amounts stand in.
+    """
+
+    def __init__(self, plan: Plan, constants: Constants, notes_units: bool = False) -> None:
+        super().__init__(plan, constants)
+        self._notes_units = notes_units
 
     def value(self, node: n.Node) -> Operand:
         if isinstance(node, n.Heading):
@@ -139,17 +147,20 @@ class Emitter(AggregateEmitter):
         return self.assign(code, "text")
 
     def _read(self, column: Column, node: n.Node) -> Operand:
-        """A value out of a text as its sender writes it; one that is none already stays."""
+        """A value out of a text as its sender writes it; a number stays one."""
         locale = column.locale or self.plan.model.locale or "en"
-        numeric = column.reads == "amount"
-        factors = column.conversion.factors if column.conversion else None
-        reader: Any = (
-            amount_reader(locale, factors) if numeric else DateReader(column.reads, locale)
-        )
-        name = self.constants.name(reader, "reader")
         value = self.present(node)
-        code = f"read_text({value.code}, {name}, {self.site(node)}, number)"
-        return self.unless_null((value,), code, "number" if numeric else "moment")
+        if column.reads != "amount":
+            name = self.constants.name(DateReader(column.reads, locale), "reader")
+            code = f"read_date({value.code}, {name}, {self.site(node)}, number)"
+            return self.unless_null((value,), code, "moment")
+        how = column.conversion
+        unit, factors = ("", how.factors) if how else (column.unit, None)
+        reader = ColumnReader(amount_reader(locale), unit, factors)
+        watch = self.plan.units.get(column.heading) if self._notes_units else None
+        names = self.constants.name(reader, "reader"), self.constants.name(watch, "units")
+        code = f"read_amount({value.code}, {', '.join(names)}, {self.site(node)}, number)"
+        return self.unless_null((value,), code, "number")
 
     def _known_code(self, plan: ColumnPlan) -> Operand:
         """The value of a column whose codes are all on its list; another one is a fault."""

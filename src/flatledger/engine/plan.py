@@ -16,6 +16,7 @@ from ..language import nodes as n
 from ..language.periods import Period, parse_period
 from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutModel
+from .amounts import UnitWatch
 from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
 from .levels import Access, Chain, Names, level_name, plain_steps
@@ -99,6 +100,7 @@ class Plan:
     texts: dict[int, str] = field(default_factory=dict)
     lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
     seen: dict[int, ValuesSeen] = field(default_factory=dict)  # by the index of the condition
+    units: dict[str, UnitWatch] = field(default_factory=dict)  # by the heading of the column
     unmet: list[Names] = field(default_factory=list)  # paths that no record read so far has
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     referred_kinds: dict[str, str] = field(default_factory=dict)

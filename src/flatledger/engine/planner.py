@@ -8,6 +8,7 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import Condition, LayoutModel, Sorting
+from .amounts import UnitWatch
 from .collations import collation_key
 from .known_fields import field_problem
 from .levels import Chain, Names, level_name, plain_steps
@@ -228,6 +229,8 @@ class _Planner:
                 DateReader(column.reads, column.locale or self.model.locale or "en")
             except ValueError as error:
                 self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
+        if column.reads == "amount" and (not column.unit or column.conversion is not None):
+            self.result.units[column.heading] = UnitWatch(column.heading)
         home = self.result.home(column.value.node)
         return ColumnPlan(column, home, column.numeric or kind == "number", plan.place)
 

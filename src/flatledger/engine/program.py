@@ -68,7 +68,7 @@ def _namespace(constants: Constants, runtime: Runtime) -> dict[str, Any]:
 
 def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
     """Write `unfold`: one loop per level of the chain, one tuple per row."""
-    emitter = Emitter(plan, constants)
+    emitter = Emitter(plan, constants, notes_units=True)
     emit = emitter.column if raw else emitter.cell
     columns = [(emit(column).code, column) for column in plan.columns]
     keys = []

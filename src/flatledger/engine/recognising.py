@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from . import times
+from .amounts import amount_reader, folded_unit
 from .numbers import ValueFaultError, read_decimal
-from .reading_texts import unit_of
 
 if TYPE_CHECKING:
     from .survey import Spot
@@ -27,7 +27,8 @@ _ADDRESS = re.compile(r"[a-z][a-z0-9+.-]*://.*", re.DOTALL)
 _OTHER_DATE = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
 _PACKED_DATE = re.compile(r"(?:19|20)\d{6}")
 _AMOUNT = re.compile(
-    r"(\(?[-−]?[£$€¥]?\s?)(\d{1,3}(?:[.,' \u00a0]\d{3})+(?:[.,]\d+)?|\d+(?:[.,]\d+)?)"
+    r"(\(?[-−]?(?:[£$€¥]|[A-Z]{3}\b|kr\.?)?\s?)"
+    r"(\d{1,3}(?:[.,' \u00a0]\d{3})+(?:[.,]\d+)?|\d+(?:[.,]\d+)?|[.,]\d+)"
     r"(\s?(?:%|[£$€¥]|[A-Za-zµ°/²³]{1,5})?\)?)"
 )
 _DELIMITERS = {"; ": "'; '", ";": "semicolon", "|": "pipe", ", ": "', '"}
@@ -157,9 +158,11 @@ def _amounts(texts: list[str]) -> str:
     found = [match for text in texts if (match := _AMOUNT.fullmatch(text.strip()))]
     if len(found) < len(texts) * ENOUGH or not found:
         return ""
-    units = {unit for match in found if (unit := unit_of(match[1], match[3]))}
+    read = amount_reader("en")
+    met = [unit for match in found if (unit := read.unit_around(match[1], match[3]))]
+    units = {folded_unit(unit): unit for unit in met}
     if len(units) > 1:
-        return f"numbers in different units: {', '.join(sorted(units)[:4])}"
+        return f"numbers in different units: {', '.join(sorted(units.values())[:4])}"
     marks = {match[2][place] for match in found for place in _last_mark(match[2])}
     if not marks and any(set(match[2]) & set(".,") for match in found):
         return "numbers with marks or units, but is it 1.200 or 1200? reads: amount, and a locale"

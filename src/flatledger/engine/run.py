@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import Any
 
+from ..errors import LayoutError
 from ..layout.model import LayoutModel
 from .balance import Asked, Balance, ConditionCount, LevelCount, ListCount, PeriodDays, Returning
 from .drift import DriftWatch
@@ -67,7 +68,17 @@ class Run:
     def blocks(self) -> Iterator[list[Row]]:
         """The rows of the table as they are written, total rows among them, some at a time."""
         finisher = Finisher(self.plan)
-        return map(finisher.finished, self._blocks()) if finisher.active else self._blocks()
+        for block in self._blocks():
+            yield finisher.finished(block) if finisher.active else block
+        self._stop_at_mixed_units()
+
+    def _stop_at_mixed_units(self) -> None:
+        """Amounts in several units can't be added up, compared or set side by side."""
+        columns = [self.plan.column(one.heading).column for one in self.plan.units.values()]
+        mixed = [one for one in columns if self.plan.units[one.heading].mixed]
+        if mixed:
+            problems = [one.problem(self.plan.units[one.heading].message()) for one in mixed]
+            raise LayoutError(self.plan.model.name, problems)
 
     def _blocks(self) -> Iterator[list[Row]]:
         if not self.plan.model.totals.detail:

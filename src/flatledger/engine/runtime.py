@@ -14,6 +14,7 @@ from ..language.patterns import PatternTooSlowError
 from ..language.selecting import Selection
 from . import times
 from .aggregates import AGGREGATES
+from .amounts import ColumnReader, UnitWatch
 from .cleaning import cleaned
 from .faults import Fault, FaultLog, shown
 from .functions import FUNCTIONS, cast_value, text_of
@@ -34,7 +35,7 @@ from .plain_data import (
     walk,
     walk_aligned,
 )
-from .reading_texts import read_text
+from .reading_texts import read_date
 from .sorting import in_order
 
 
@@ -89,7 +90,8 @@ class Runtime:
             "timestamp_text": times.timestamp_text,
             "cleaned": cleaned,
             "converted": self._guarded(lambda value, convert: convert(value)),
-            "read_text": self._guarded(read_text),
+            "read_date": self._guarded(read_date),
+            "read_amount": self.read_amount,
             "known_code": self.known_code,
             "whole": self.whole,
         }
@@ -118,6 +120,21 @@ class Runtime:
 
     def fault(self, number: int, path: str, value: object, reason: str) -> None:
         self._log.add(Fault(number, path, shown(value), reason))
+
+    def read_amount(
+        self, value: Any, reader: ColumnReader, watch: UnitWatch | None, path: str, number: int
+    ) -> int | Decimal | None:
+        """A number out of a text; a number stays. The unit is noted where none is stated."""
+        if not isinstance(value, str):
+            return self.as_number(value, path, number)
+        try:
+            amount, unit = reader(value)
+        except ValueFaultError as error:
+            self.fault(number, path, value, str(error))
+            return None
+        if unit and watch is not None:
+            watch.note(unit, number)
+        return amount
 
     def known_code(
         self, value: Any, find: Callable[[str], str | None], reason: str, path: str, number: int

@@ -117,8 +117,8 @@ class ValueForms(RowForms):
         pairs = item.pairs if isinstance(item, Mapping) else ()
         if not pairs:
             self.fault(item, "`factors` takes units with their factors: {g: 0.001, t: 1000}")
-        factors = {unit.text.casefold(): self.factor(factor) for unit, factor in pairs}
-        return Conversion("factors", to, factors={to.casefold(): Factor(), **factors})
+        factors = {unit.text: self.factor(factor) for unit, factor in pairs}
+        return Conversion("factors", to, factors={to: Factor(), **factors})
 
     def factor(self, item: Item) -> Factor:
         """A number above 0, exact: a decimal, or a fraction."""
