@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from decimal import Decimal
 from typing import Any
 
 import pytest
@@ -70,6 +71,17 @@ COMPARED: dict[str, Any] = {"obj": {"x": "y"}, "arr": [2, 3]}
         ("$[?match(@, 'a.c')]", ["abc", "a\nc", "abcd"], ["abc"]),
         (r"$[?match(@, '\\p{Lu}+')]", ["AB", "Ab"], ["AB"]),
         ("$[?match(@, 'a(?=b)')]", ["a", "ab"], []),
+        ("$[?match(@, '^ab.*')]", ["abc", "axc", "ab", "xab"], ["abc", "ab"]),
+        ("$[?match(@, '.*bc$')]", ["abc", "axc", "ab", "abcx"], ["abc"]),
+        ("$[?search(@, '^ab')]", ["abc", "xab"], ["abc"]),
+        ("$[?search(@, 'bc$')]", ["abc", "abcx"], ["abc"]),
+        ("$[?search(@, '^a|c$')]", ["ab", "bc", "cb"], ["ab", "bc"]),
+        ("$[?search(@, '[ab]$')]", ["bb", "ac", "a$"], ["bb"]),
+        (r"$[?search(@, 'a\\\\$')]", ["a\\", "a\\b"], ["a\\"]),
+        ("$[?search(@, 'a^b$c')]", ["a^b$c", "abc"], ["a^b$c"]),
+        ("$[?@.x == 1.1]", [{"x": 1.1}, {"x": "1.1"}], [{"x": 1.1}]),
+        ("$[?@ <= 0.3]", [0.3, 0.1 + 0.2, float("nan"), Decimal("0.3")], [0.3, Decimal("0.3")]),
+        ("$[?@ == $[0]]", [0.1, Decimal("0.1"), [0.1]], [0.1, Decimal("0.1")]),
     ],
 )
 def test_the_standard_s_nodelists(query: str, value: Any, expected: list[Any]) -> None:

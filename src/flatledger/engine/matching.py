@@ -71,15 +71,10 @@ def like(text: str, pattern: str, escape: str | None = None) -> bool:
 
 def like_regex(text: str, pattern: str) -> bool:
     """Whether a part of the text matches an I-Regexp; `^` and `$` tie it to start and end."""
-    start, end = pattern.startswith("^"), pattern.endswith("$") and not pattern.endswith("\\$")
-    bare = pattern.removeprefix("^")
-    bare = bare[:-1] if end else bare
-    anything = "(.|\n|\r)*"
-    tied = ("" if start else anything) + f"({bare})" + ("" if end else anything)
-    compiled = patterns.interoperable(tied if start or end else bare)
+    compiled = patterns.interoperable(pattern)
     if compiled is None:
         raise ValueFaultError("the pattern is no I-Regexp (RFC 9485)")
-    return compiled.full(text) if start or end else compiled.part(text)
+    return compiled.part(text)
 
 
 def mentions(value: Any, words: str) -> bool | None:

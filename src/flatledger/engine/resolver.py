@@ -261,11 +261,9 @@ class Resolver:
             self._refuse(f"a {kinds[0]} and a {kinds[1]} can never be compared", node)
 
     def _check_pattern(self, node: n.Like) -> None:
-        pattern = node.pattern
-        if node.regex and isinstance(pattern, n.Literal) and isinstance(pattern.value, str):
-            bare = pattern.value.removeprefix("^").removesuffix("$")
-            if interoperable(bare) is None:
-                self._refuse("this pattern is no I-Regexp (RFC 9485)", pattern)
+        pattern = node.pattern.value if isinstance(node.pattern, n.Literal) else None
+        if node.regex and isinstance(pattern, str) and interoperable(pattern) is None:
+            self._refuse("this pattern is no I-Regexp (RFC 9485)", node.pattern)
 
     def _check_arguments(self, node: n.Call) -> None:
         if node.name in FUNCTIONS:

@@ -56,6 +56,9 @@ class Pattern:
 def interoperable(source: str) -> Pattern | None:
     """Compile an I-Regexp; None where the text is none.
 
+    ``^`` at its start and ``$`` at its end tie it to those of the text, as the test suite of
+    RFC 9535 has them; elsewhere they stand for themselves.
+
     >>> interoperable("a.c").full("abc"), interoperable("a(?=b)")
     (True, None)
     """
@@ -74,10 +77,12 @@ def _translate(source: str) -> str | None:
     """The same pattern for the regex package, or None where it leaves RFC 9485."""
     if len(source) > LONGEST:
         return None
-    out: list[str] = []
-    depth, place, repeatable = 0, 0, False
-    while place < len(source):
-        token = _TOKEN.match(source, place)
+    start, end = source.startswith("^"), _ends_in_anchor(source)
+    stop = len(source) - end
+    out: list[str] = [r"\A"] if start else []
+    depth, place, repeatable = 0, int(start), False
+    while place < stop:
+        token = _TOKEN.match(source, place, stop)
         if token is None:
             return None
         kind, text = str(token.lastgroup), token[0]
@@ -89,7 +94,13 @@ def _translate(source: str) -> str | None:
         repeatable = kind in ("class", "dot", "close", "plain")
         out.append(_translated(kind, text))
         place = token.end()
+    out += [r"\Z"] if end else []
     return "".join(out) if depth == 0 else None
+
+
+def _ends_in_anchor(source: str) -> bool:
+    before = source[:-1]
+    return source.endswith("$") and (len(before) - len(before.rstrip("\\"))) % 2 == 0
 
 
 def _translated(kind: str, text: str) -> str:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from decimal import Decimal
+from math import isfinite
 from typing import Any
 
 from . import nodes as n
@@ -260,13 +261,20 @@ def _comparison(
 
 
 def _is_number(value: Any) -> bool:
-    return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
+    if isinstance(value, float | Decimal):
+        return isfinite(value)
+    return isinstance(value, int) and not isinstance(value, bool)
+
+
+def _exact(number: Any) -> Any:
+    """A binary float as the decimal that it shows, so that 1.1 is 1.1."""
+    return Decimal(repr(number)) if isinstance(number, float) else number
 
 
 def equal(left: Any, right: Any) -> bool:
     """Equality of JSON values: true is not 1, 1 is 1.0; nothing equals nothing."""
     if _is_number(left) and _is_number(right):
-        return bool(left == right)
+        return bool(_exact(left) == _exact(right))
     if left.__class__ is not right.__class__:
         return False
     if isinstance(left, list):
@@ -278,11 +286,9 @@ def equal(left: Any, right: Any) -> bool:
 
 def less(left: Any, right: Any) -> bool:
     """Order: numbers among numbers, texts among texts by code points; else false."""
-    if (_is_number(left) and _is_number(right)) or (
-        isinstance(left, str) and isinstance(right, str)
-    ):
-        return bool(left < right)
-    return False
+    if _is_number(left) and _is_number(right):
+        return bool(_exact(left) < _exact(right))
+    return isinstance(left, str) and isinstance(right, str) and left < right
 
 
 # ---- functions -------------------------------------------------------------------------------
