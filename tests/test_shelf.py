@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -79,6 +80,27 @@ totals: {grand-total: no}
     )
     assert grouped.model.row_per is None
     assert grouped.model.group == ()
+
+
+@pytest.mark.parametrize(
+    ("own", "told"),
+    [
+        ("leave-out: [B]\ncolumns: [{A: x}, {B: y}]", "line 3, column 19: `B` stands under"),
+        ("leave-out: [B]\ncolumns: [B, {A: x}]", "`B` stands under `leave-out` too"),
+        ("columns: [{B: x}, {B: {decimals: 2}}]", "line 2, column 19: the heading `B` comes twice"),
+        ("columns: [{D: x}, {D: y}]", "the heading `D` comes twice"),
+        ("only: [a > 1]\nonly: [a > 2]", "line 3, column 1: `only` comes twice"),
+        ("from: double\ncolumns: [{B: x}]", "double.yaml: line 1, column 27: the heading `B`"),
+    ],
+)
+def test_nothing_that_was_said_of_a_column_is_dropped(tmp_path: Path, own: str, told: str) -> None:
+    write(
+        tmp_path,
+        shelf__layouts__base_yaml="columns: [{A: a}, {B: b}]\nonly: [b > 0]",
+        shelf__layouts__double_yaml="columns: [{A: a}, {B: b}, {B: c}]",
+        own_yaml=own if own.startswith("from") else f"from: base\n{own}",
+    )
+    assert told in problems(tmp_path / "own.yaml", Shelf([tmp_path / "shelf"]))
 
 
 def test_the_faults_of_a_layout_put_together_have_their_own_places(tmp_path: Path) -> None:
@@ -162,6 +184,20 @@ def test_what_is_put_on_the_shelf_is_checked_and_the_former_is_kept(tmp_path: Pa
     assert "The base" in shelving.take("base", "layout", shelf=shelf)
     with pytest.raises(ShelfError, match="shared shelf"):
         shelving.remove("base", "layout", shelf=shelf)
+
+
+def test_no_version_is_lost_when_several_are_put_at_once(tmp_path: Path) -> None:
+    shelf, count = Shelf([tmp_path / "shelf"]), 24
+    for i in range(count):
+        suffix = "yaml" if i % 3 else "yml"
+        (tmp_path / f"own-{i}.{suffix}").write_text(f"about: v{i}\ncolumns: [A: a]\n")
+    with ThreadPoolExecutor(8) as pool:
+        files = sorted(tmp_path.glob("own-*"))
+        list(pool.map(lambda file: shelving.put(file, "own", replace=True, shelf=shelf), files))
+    folder = tmp_path / "shelf" / "layouts"
+    kept = [*folder.glob("own*"), *folder.glob("former/own*")]
+    assert {file.read_text().split()[1] for file in kept} == {f"v{i}" for i in range(count)}
+    assert len([*folder.glob("own*")]) == 1
 
 
 def test_the_shelf_from_the_command_line(tool: Tool, demo: Path) -> None:

@@ -3,17 +3,23 @@
 from __future__ import annotations
 
 import datetime as dt
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from os import PathLike
 from pathlib import Path
+
+from filelock import FileLock, Timeout
 
 from .errors import OutputError, ShelfError
 from .layout import Layout
 from .layout.assembling import check_conditions
 from .layout.files import SUFFIXES, read_list
-from .layout.shelf import Shelf, kind_of_file
+from .layout.shelf import FOLDERS, Shelf, kind_of_file
 from .outputs import Target
 
 FORMER = "former"
+LONGEST_WAIT = 30  # seconds, for another run that writes to the shelf
 
 
 def put(
@@ -82,7 +88,10 @@ def remove(name: str, kind: str | None = None, *, shelf: Shelf | None = None) ->
     kind, file = _found(name, kind, shelf)
     if shelf.folders[0] not in file.parents:
         raise ShelfError(f"`{name}` is on a shared shelf, in {file.parent}; remove it there")
-    return _put_away(file)
+    with _alone(shelf):
+        kept = _keep_former(file)
+        file.unlink()
+    return kept
 
 
 def is_taken(name: str, kind: str, shelf: Shelf | None = None) -> bool:
@@ -114,31 +123,56 @@ def _found(name: str, kind: str | None, shelf: Shelf) -> tuple[str, Path]:
 
 
 def _place(content: bytes, kind: str, name: str, place: Path, replace: bool, shelf: Shelf) -> Path:
-    former = [shelf.place(kind, name, suffix) for suffix in SUFFIXES[kind]]
-    if not replace:
-        check_free(name, kind, shelf)
-    try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise OutputError(f"{place.parent} can't be written: {error.strerror}") from None
-    for file in former:
-        if file.exists():
-            _put_away(file)
-    with Target(place) as target:
-        target.write(content)
+    """Put something in its place; what stands there is among the former ones before it goes."""
+    with _alone(shelf):
+        if not replace:
+            check_free(name, kind, shelf)
+        files = [shelf.place(kind, name, suffix) for suffix in SUFFIXES[kind]]
+        for file in files:
+            if file.exists():
+                _keep_former(file)
+        with Target(place) as target:
+            target.write(content)
+        for file in files:
+            if file != place:
+                file.unlink(missing_ok=True)
     return place
 
 
-def _put_away(file: Path) -> Path:
-    """Move a file to the former ones, under its name and the time."""
-    now = dt.datetime.now().strftime("%Y-%m-%dT%H%M%S.%f")
-    kept = file.parent / FORMER / f"{file.stem} {now}{file.suffix}"
+@contextmanager
+def _alone(shelf: Shelf) -> Iterator[None]:
+    """The personal shelf while nobody else writes to it."""
+    folder = shelf.folders[0]
     try:
-        kept.parent.mkdir(exist_ok=True)
-        file.replace(kept)
+        for name in FOLDERS.values():
+            (folder / name / FORMER).mkdir(parents=True, exist_ok=True)
+        lock = FileLock(folder / ".lock", timeout=LONGEST_WAIT)
+        lock.acquire()
+    except Timeout:
+        raise ShelfError(f"another run is still writing to {folder}; try again later") from None
     except OSError as error:
-        raise OutputError(f"{file} can't be moved: {error.strerror}") from None
+        raise OutputError(f"{folder} can't be written: {error.strerror}") from None
+    try:
+        yield
+    finally:
+        lock.release()
+
+
+def _keep_former(file: Path) -> Path:
+    """Keep a file's content among the former ones, under its name and the time."""
+    former = file.parent / FORMER
+    while (kept := former / f"{file.stem} {_now()}{file.suffix}").exists():
+        time.sleep(0.001)
+    try:
+        with Target(kept) as target:
+            target.write(file.read_bytes())
+    except OSError as error:
+        raise OutputError(f"{file} can't be read: {error.strerror}") from None
     return kept
+
+
+def _now() -> str:
+    return dt.datetime.now().strftime("%Y-%m-%dT%H%M%S.%f")
 
 
 def _read(file: Path) -> bytes:

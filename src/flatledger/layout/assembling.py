@@ -6,6 +6,7 @@ on the items of the text, so that every fault still has its place.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from ..errors import LayoutError, Problem, ShelfError
@@ -36,7 +37,8 @@ def with_changes(base: Item, changes: Item, name: str) -> Item:
     if not isinstance(base, Mapping) or not isinstance(changes, Mapping):
         return base
     assembler = _Assembler(name, Shelf(()))
-    itself = tuple(pair for pair in base.pairs if pair[0].text in _OWN)
+    changed = {key.text for key, _ in changes.pairs}
+    itself = tuple(one for one in base.pairs if one[0].text in _OWN and one[0].text not in changed)
     merged = assembler.merged(base, (*itself, *changes.pairs))
     assembler.stop_at_problems()
     return merged
@@ -147,6 +149,9 @@ class _Assembler:
 
     def merged(self, base: Mapping, pairs: Pairs) -> Mapping:
         """The base with what differs: lists of conditions grow, columns go by their headings."""
+        for keys in (base.pairs, pairs):
+            for key in _doubles([key for key, _ in keys]):
+                self.fault(key, f"`{_heading(key)}` comes twice in a layout; keep one")
         own = {key.text for key, _ in pairs}
         gone = {text for key in own for text in (*_TAKES_PLACE.get(key, ()), key)} | {*_OWN}
         former = {key.text: value for key, value in base.pairs}
@@ -172,8 +177,10 @@ class _Assembler:
         """Columns by their headings: one of the former is changed where it stands.
 
         A new one comes after the one that is listed before it, else at the end; a heading alone
-        stands for the former column.
+        stands for the former column. What is said of one heading twice, or of one that is left out
+        too, would be lost in part, and is a fault.
         """
+        self.check_clashes(before, now, leave_out)
         columns = list(before.items)
         after: int | None = None
         for item in now.items if isinstance(now, Sequence) else (now,):
@@ -195,6 +202,29 @@ class _Assembler:
             else:
                 del columns[place]
         return Sequence(tuple(columns), before.line, before.column, before.file)
+
+    def check_clashes(self, before: Sequence, now: Item, leave_out: Item | None) -> None:
+        """Each heading is spoken of once: in the base, and in what differs."""
+        listed = [item for item in _items(now) if isinstance(item, Mapping)]
+        for columns in (before.items, listed):
+            for item in _doubles(columns):
+                self.fault(item, f"the heading `{_heading(item)}` comes twice; keep one")
+        left = {_heading(item) for item in _items(leave_out)}
+        for item in _items(now):
+            if _heading(item) in left:
+                what = f"`{_heading(item)}` stands under `leave-out` too; keep one of the two"
+                self.fault(item, what)
+
+
+def _doubles(items: Iterable[Item]) -> list[Item]:
+    """The items whose heading, or text, an earlier one has."""
+    found: list[Item] = []
+    seen: set[str | None] = set()
+    for item in items:
+        if _heading(item) in seen:
+            found.append(item)
+        seen.add(_heading(item))
+    return found
 
 
 def _with(item: Mapping, pairs: Pairs) -> Mapping:

@@ -21,7 +21,7 @@ from .text import Mapping, Scalar
 from .text import Sequence as Items
 
 SHELVES = "FLATLEDGER_SHELVES"  # folders, parted as in PATH
-_FOLDERS = {"layout": "layouts", "conditions": "conditions", "list": "lists"}
+FOLDERS = {"layout": "layouts", "conditions": "conditions", "list": "lists"}
 _NAME = re.compile(r"\w[\w .+-]{0,99}")
 
 
@@ -83,7 +83,7 @@ class Shelf:
                 f"`{name}` can't be a name on the shelf: letters, digits, blanks and . + - _, "
                 "beginning with a letter or digit"
             )
-        return self.folders[0] / _FOLDERS[kind] / f"{name}{suffix}"
+        return self.folders[0] / FOLDERS[kind] / f"{name}{suffix}"
 
 
 def usual_folders() -> list[Path]:
@@ -129,7 +129,7 @@ def kind_of_file(path: Path) -> str:
 def _files(folder: Path, kind: str) -> list[Path]:
     """The files of one kind in a folder of the shelf."""
     try:
-        files = sorted((folder / _FOLDERS[kind]).iterdir())
+        files = sorted((folder / FOLDERS[kind]).iterdir())
     except OSError:
         return []
     return [f for f in files if f.suffix in SUFFIXES[kind] and not f.name.startswith(".")]
