@@ -6,6 +6,8 @@ from collections import Counter
 
 import msgspec
 
+from .functions import text_of
+
 _LONGEST = 120
 
 
@@ -67,6 +69,6 @@ def shown(value: object) -> str:
     elif isinstance(value, dict):
         text = "{" + ", ".join(str(key) for key in value) + "}"
     else:
-        text = str(value)
+        text = text_of(value)
     text = " ".join(text.split())
     return text if len(text) <= _LONGEST else text[: _LONGEST - 1] + "…"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+import unicodedata
 from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
@@ -36,20 +37,21 @@ class DateReader:
             if other.isalpha():
                 raise ValueError(f"`{other}` can't be read; the fields are {', '.join(_FIELDS)}")
             if not field:
-                parts.append(re.escape(quoted or other))
+                parts.append(re.escape(_folded(quoted or other)))
             elif field in _NAMES:
                 self._months = _month_names(_NAMES[field], locale)
-                parts.append(rf"(?P<name>{'|'.join(map(re.escape, self._months))})")
+                longest_first = sorted(self._months, key=len, reverse=True)
+                parts.append(rf"(?P<name>{'|'.join(map(re.escape, longest_first))})")
             elif field in _FIELDS:
                 parts.append(_FIELDS[field])
             else:
                 raise ValueError(f"`{field}` can't be read; the fields are {', '.join(_FIELDS)}")
-        self._regex = re.compile("".join(parts), re.IGNORECASE)
+        self._regex = re.compile("".join(parts), re.ASCII)
         self._read = lru_cache(20_000)(self._parsed)
 
     def __call__(self, text: str) -> dt.date:
         """A date, or with an hour a date and time. Raises ValueFaultError."""
-        return self._read(text.strip())
+        return self._read(_folded(text.strip()))
 
     def _parsed(self, text: str) -> dt.date:
         found = self._regex.fullmatch(text)
@@ -57,7 +59,7 @@ class DateReader:
         try:
             year = int(parts["year"]) if parts.get("year") else _century(int(parts["short"]))
             name = parts.get("name")
-            month = self._months[name.casefold()] if name else int(parts["month"])
+            month = self._months[name] if name else int(parts["month"])
             day = dt.date(year, month, int(parts.get("day") or 1))
         except (KeyError, ValueError, TypeError):
             raise ValueFaultError("is not a date in the pattern that is read") from None
@@ -75,11 +77,25 @@ def _century(short: int) -> int:
     return short + (2000 if short < 70 else 1900)
 
 
+def _folded(text: str) -> str:
+    """A text whose case does not count, in the same form of Unicode as others.
+
+    The Turkish i without a dot and the one that keeps it as a capital are an i.
+    """
+    text = unicodedata.normalize("NFC", text).replace("ı", "i").replace("İ", "i")
+    return unicodedata.normalize("NFC", text.casefold())
+
+
 def _month_names(width: str, locale: str) -> dict[str, int]:
+    """The months by their names, as in a date and standing alone, with their full stop or not."""
     from babel.dates import get_month_names
 
-    names = get_month_names(width, locale=locale)  # type: ignore[arg-type]
-    return {name.casefold(): number for number, name in names.items()}
+    names: dict[str, int] = {}
+    for context in ("stand-alone", "format"):
+        found = get_month_names(width, context, locale)  # type: ignore[arg-type]
+        for number, name in found.items():
+            names |= {_folded(name): number, _folded(name.removesuffix(".")): number}
+    return names
 
 
 def read_date(value: Any, reader: Callable[[str], Any]) -> Any:

@@ -6,6 +6,7 @@ without is taken to be in the other's zone. A day against a time compares the da
 
 from __future__ import annotations
 
+import calendar
 import datetime as dt
 import operator
 import re
@@ -130,18 +131,23 @@ def as_when(value: Any) -> Any:
 def iso_interval(value: Interval) -> str:
     """An interval as an ISO 8601 duration.
 
-    >>> iso_interval(as_interval("P1Y2M3DT4H"))
-    'P14M3DT4H'
+    Where its parts have different signs, each has its own (ISO 8601-2).
+
+    >>> iso_interval(as_interval("P1Y2M3DT4H")), iso_interval(Interval(1, dt.timedelta(days=-1)))
+    ('P14M3DT4H', 'P1M-1D')
     """
     months, time = value.months, value.time
-    sign = "-" if months < 0 or time < dt.timedelta(0) else ""
-    months, time = abs(months), abs(time)
+    both = months <= 0 and time <= dt.timedelta(0) and bool(months or time)
+    sign, way = ("-", -1) if both else ("", 1)  # else each part has its own sign
+    months, time = way * months, way * time
+    less = "-" if time < dt.timedelta(0) else ""
+    time = abs(time)
     minutes, seconds = divmod(time.seconds, 60)
     hours, minutes = divmod(minutes, 60)
     fraction = f".{time.microseconds:06d}".rstrip("0") if time.microseconds else ""
-    clock = (f"{hours}H" if hours else "") + (f"{minutes}M" if minutes else "")
-    clock += f"{seconds}{fraction}S" if seconds or fraction else ""
-    days = (f"{months}M" if months else "") + (f"{time.days}D" if time.days else "")
+    clock = (f"{less}{hours}H" if hours else "") + (f"{less}{minutes}M" if minutes else "")
+    clock += f"{less}{seconds}{fraction}S" if seconds or fraction else ""
+    days = (f"{months}M" if months else "") + (f"{less}{time.days}D" if time.days else "")
     return sign + "P" + (days + (f"T{clock}" if clock else "") or "T0S")
 
 
@@ -159,7 +165,7 @@ def compare(left: Any, sign: str, right: Any) -> bool:
 
 def _alike(left: Any, right: Any) -> tuple[Any, Any]:
     if isinstance(left, Interval) and isinstance(right, Interval):
-        return (left.months, left.time), (right.months, right.time)
+        return length(left), length(right)
     if isinstance(left, dt.datetime) and isinstance(right, dt.datetime):
         return _same_zone(left, right)
     if isinstance(left, dt.date) and isinstance(right, dt.date):
@@ -169,6 +175,19 @@ def _alike(left: Any, right: Any) -> tuple[Any, Any]:
             return left.replace(tzinfo=None), right.replace(tzinfo=None)
         return left, right
     raise ValueFaultError("a date, a time and a duration can't be compared with each other")
+
+
+def length(interval: Interval) -> int:
+    """How long an interval is, for comparing: in 4800ths of a microsecond.
+
+    A month counts as the mean of 400 Gregorian years, 146097/4800 days.
+
+    >>> length(Interval(4800, dt.timedelta(0))) == length(Interval(0, dt.timedelta(days=146_097)))
+    True
+    """
+    microsecond = dt.timedelta(microseconds=1)
+    month = dt.timedelta(days=146_097) // microsecond
+    return interval.months * month + interval.time // microsecond * 4_800
 
 
 def _same_zone(left: dt.datetime, right: dt.datetime) -> tuple[dt.datetime, dt.datetime]:
@@ -196,7 +215,7 @@ def calculate(left: Any, sign: str, right: Any) -> Any:
             way = 1 if sign == "+" else -1
             return Interval(left.months + way * right.months, left.time + way * right.time)
         if isinstance(left, Interval) and isinstance(right, int | Decimal) and sign in "*/":
-            return _scaled(left, right if sign == "*" else QUOTIENT.divide(1, right))
+            return _scaled(left, sign, right)
     except (OverflowError, ValueError, ArithmeticError):
         raise ValueFaultError("a date or duration beyond the calendar") from None
     raise ValueFaultError(f"`{sign}` can't be used on these dates or durations")
@@ -212,8 +231,7 @@ def _difference(left: dt.date, right: dt.date) -> Interval:
 def _shifted(moment: dt.date, interval: Interval, way: int) -> dt.date:
     months = moment.year * 12 + moment.month - 1 + way * interval.months
     year, month = divmod(months, 12)
-    next_month = dt.date(year + (month == 11), (month + 1) % 12 + 1, 1)
-    last = (next_month - dt.timedelta(days=1)).day
+    last = calendar.monthrange(year, month + 1)[1]
     moved = moment.replace(year=year, month=month + 1, day=min(moment.day, last))
     time = way * interval.time
     if not isinstance(moved, dt.datetime) and time % dt.timedelta(days=1):
@@ -221,10 +239,20 @@ def _shifted(moment: dt.date, interval: Interval, way: int) -> dt.date:
     return moved + time
 
 
-def _scaled(interval: Interval, factor: int | Decimal) -> Interval:
-    microseconds = interval.time // dt.timedelta(microseconds=1) * Decimal(factor)
-    months = Decimal(interval.months) * Decimal(factor)
-    return Interval(int(months), dt.timedelta(microseconds=int(microseconds)))
+def _scaled(interval: Interval, sign: str, factor: int | Decimal) -> Interval:
+    """An interval times or by a number; a part of a month has no length, and is a fault."""
+    if sign == "/" and not factor:
+        raise ValueFaultError("a division by zero")
+    microseconds = Decimal(interval.time // dt.timedelta(microseconds=1))
+    months = Decimal(interval.months)
+    if sign == "*":
+        microseconds, months = microseconds * factor, months * factor
+    else:
+        microseconds = QUOTIENT.divide(microseconds, factor)
+        months = QUOTIENT.divide(months, factor)
+    if months != int(months):
+        raise ValueFaultError("a part of a month has no fixed length; count in days")
+    return Interval(int(months), dt.timedelta(microseconds=round(microseconds)))
 
 
 def field(name: str, value: Any) -> int | Decimal:
@@ -240,7 +268,6 @@ def field(name: str, value: Any) -> int | Decimal:
 
 
 def _interval_field(name: str, value: Interval) -> int | Decimal:
-    way = -1 if value.months < 0 or value.time < dt.timedelta(0) else 1
     months, time = abs(value.months), abs(value.time)
     parts: dict[str, int | Decimal] = {
         "year": months // 12,
@@ -250,7 +277,8 @@ def _interval_field(name: str, value: Interval) -> int | Decimal:
         "minute": time.seconds // 60 % 60,
         "second": _seconds(time.seconds % 60, time.microseconds),
     }
-    return way * parts[name]
+    negative = value.months < 0 if name in ("year", "month") else value.time < dt.timedelta(0)
+    return -parts[name] if negative else parts[name]
 
 
 def _seconds(seconds: int, microseconds: int) -> int | Decimal:

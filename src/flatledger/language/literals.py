@@ -12,10 +12,11 @@ _ESCAPES = {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "/": "/", "\\
 _ESCAPE = re.compile(r"\\(?:u([0-9A-Fa-f]{4})|(.))", re.DOTALL)
 _MONTHS = {"year": 12, "month": 1}
 _ISO_INTERVAL = re.compile(
-    r"(?P<sign>[+-]?)P(?=.)(?:(?P<years>\d+)Y)?(?:(?P<months>\d+)M)?(?:(?P<weeks>\d+(?:[.,]\d+)?)W)?"
-    r"(?:(?P<days>\d+(?:[.,]\d+)?)D)?(?:T(?=.)(?:(?P<hours>\d+(?:[.,]\d+)?)H)?"
-    r"(?:(?P<minutes>\d+(?:[.,]\d+)?)M)?(?:(?P<seconds>\d+(?:[.,]\d+)?)S)?)?"
-)
+    r"(?P<sign>[+-]?)P(?=.)(?:(?P<years>-?\d+)Y)?(?:(?P<months>-?\d+)M)?"
+    r"(?:(?P<weeks>-?\d+(?:[.,]\d+)?)W)?(?:(?P<days>-?\d+(?:[.,]\d+)?)D)?"
+    r"(?:T(?=.)(?:(?P<hours>-?\d+(?:[.,]\d+)?)H)?"
+    r"(?:(?P<minutes>-?\d+(?:[.,]\d+)?)M)?(?:(?P<seconds>-?\d+(?:[.,]\d+)?)S)?)?"
+)  # a part of its own sign is ISO 8601-2's: a month less a day is P1M-1D
 TIME_UNITS = {
     **dict.fromkeys(("ms", "millisecond", "milliseconds"), "milliseconds"),
     **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), "seconds"),
@@ -133,7 +134,7 @@ def iso_duration(text: str) -> Interval:
     seconds = (days * 24 + parts["hours"]) * 3_600 + parts["minutes"] * 60 + parts["seconds"]
     sign = int(parts["sign"])
     try:
-        time = dt.timedelta(microseconds=int(seconds * 1_000_000))
+        time = dt.timedelta(microseconds=round(seconds * 1_000_000))
         return Interval(sign * months, sign * time)
     except OverflowError:
         raise ValueError("is too long a duration") from None

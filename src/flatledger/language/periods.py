@@ -66,12 +66,15 @@ def _span(start: str, end: str, today: dt.date) -> Period:
 
 def _absolute(found: re.Match[str], name: str) -> Period:
     year = int(found["year"])
+    if year < dt.MINYEAR:
+        raise ValueError("the calendar begins with the year 1")
     if found["day"]:
         day = dt.date.fromisoformat(name)
         return Period(day, day, name)
     if found["week"]:
         monday = dt.date.fromisocalendar(year, int(found["week"]), 1)
-        return Period(monday, monday + dt.timedelta(days=6), name)
+        to_end = (dt.date.max - monday).days
+        return Period(monday, monday + dt.timedelta(days=min(6, to_end)), name)
     if found["month"]:
         return _months(year, int(found["month"]), 1, name)
     if found["quarter"]:

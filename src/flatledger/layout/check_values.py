@@ -99,14 +99,17 @@ class ValueForms(RowForms):
 
     def minor_unit(self, item: Item, to: str) -> Conversion | None:
         """The minor unit of a currency: so many digits after the mark as ISO 4217 gives it."""
-        from babel.numbers import get_currency_precision, is_currency
+        from iso4217 import Currency
 
-        if not is_currency(to):
+        try:
+            digits = Currency(to).exponent
+        except ValueError:
             self.fault(item, f"`{to}` is no currency of ISO 4217; give a `factor`, such as 0.01")
             return None
-        return Conversion(
-            "factor", to, factor=Factor(Decimal(1).scaleb(-get_currency_precision(to)))
-        )
+        if digits is None:
+            self.fault(item, f"ISO 4217 gives {to} no minor unit; give a `factor`, such as 0.01")
+            return None
+        return Conversion("factor", to, factor=Factor(Decimal(1).scaleb(-digits)))
 
     def conversion_by(self, item: Item, to: str, key: str, reads: str) -> Conversion:
         """By one factor, or by one for each unit that can stand with the number."""
