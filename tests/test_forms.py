@@ -273,9 +273,9 @@ def test_a_second_header_row(tmp_path: Path) -> None:
         (Column("A", datatype="date"), "1900-03-01", "<v>61</v>"),
         (Column("A", datatype="date"), "1900-02-28", ">1900-02-28</t>"),
         (Column("A", datatype="date"), "some day", ">some day</t>"),
-        (Column("A", datatype="dateTime"), "2026-03-31T18:00:00", "<v>46112.7500000000</v>"),
+        (Column("A", datatype="dateTime"), "2026-03-31T18:00:00", "<v>46112.75</v>"),
         (Column("A", datatype="dateTime"), "2026-03-31T18:00:00+01:00", "T18:00:00+01:00</t>"),
-        (Column("A", datatype="time"), "06:00:00", "<v>0.2500000000</v>"),
+        (Column("A", datatype="time"), "06:00:00", "<v>0.25</v>"),
         (Column("A", datatype="boolean"), "true", ' t="b"><v>1</v>'),
         (Column("A", datatype="boolean"), "perhaps", ">perhaps</t>"),
     ],
@@ -326,3 +326,52 @@ def test_a_form_whose_rows_and_cells_are_not_numbered(tmp_path: Path) -> None:
     assert sheet["E3"].value == "beside"
     with ZipFile(out) as new:
         assert b"<l:sqref>A2:A4 D9</l:sqref>" in new.read("xl/worksheets/sheet1.xml")
+
+
+def number_in(cell: str) -> float:
+    found = re.search(r"<v>([^<]*)</v>", cell)
+    assert found
+    return float(found[1])
+
+
+@pytest.mark.parametrize("day", ["", "1900-03-01T", "2026-11-25T", "9999-12-31T"])
+@pytest.mark.parametrize("from_1904", [False, True])
+def test_every_second_of_a_day_is_that_second_for_who_cuts_off_and_who_rounds(
+    day: str, from_1904: bool
+) -> None:
+    if day.startswith("1900") and from_1904:
+        return  # before the first day of such a workbook
+    writer = CellWriter(Column("T", datatype="dateTime" if day else "time"), from_1904)
+    step = 1 if not day else 61
+    for second in range(0, 86_400, step):
+        clock = (dt.datetime.min + dt.timedelta(seconds=second)).time().isoformat()
+        days = number_in(writer.cell(f"{day}{clock}", "A1", 0)) % 1
+        assert int(days * 86_400) == round(days * 86_400) == second
+
+
+def test_a_row_with_something_beside_the_table_keeps_the_first_row_s_formats(
+    tmp_path: Path,
+) -> None:
+    workbook(tmp_path / "form.xlsx", ["No.", "Text", "Zero"])
+    column = {"value": "zero", "datatype": "decimal", "default": "0"}
+    layout = {"columns": [{"No.": "no"}, {"Text": "text"}, {"Zero": column}]}
+    texts = ["a\r\nb\rc\nd", "\rx\r", "\tz"]
+    records = [{"no": number, "text": text} for number, text in enumerate(texts)]
+    form = Layout.from_data(layout).fitted_to(tmp_path / "form.xlsx")
+    flatledger.export(form, records, tmp_path / "out.xlsx")
+    sheet = load_workbook(tmp_path / "out.xlsx").worksheets[0]
+    assert [sheet.cell(row, 2).font.italic for row in (4, 5, 6)] == [True] * 3
+    assert [sheet.row_dimensions[row].height for row in (4, 5, 6)] == [31] * 3
+    assert sheet.cell(5, 7).value == "beside"
+    assert [sheet.cell(row, 3).value for row in (4, 5, 6)] == texts
+    assert [sheet.cell(row, 4).value for row in (4, 5, 6)] == [0] * 3
+
+
+@pytest.mark.xfail(strict=True, reason="typed rows come with the rebuild of the core (issue 13)")
+def test_an_untyped_truth_value_is_one_in_a_workbook(tmp_path: Path) -> None:
+    workbook(tmp_path / "form.xlsx", ["OK", "Test"])
+    layout = Layout.from_data({"columns": [{"OK": "ok"}, {"Test": "n > 1"}]})
+    form = layout.fitted_to(tmp_path / "form.xlsx")
+    flatledger.export(form, [{"ok": True, "n": 2}], tmp_path / "out.xlsx")
+    sheet = load_workbook(tmp_path / "out.xlsx").worksheets[0]
+    assert [sheet.cell(4, place).value for place in (2, 3)] == [True, True]

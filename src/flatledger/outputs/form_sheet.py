@@ -49,7 +49,8 @@ class FormSheet:
         self._plain = [self._style_of_column(place) for place in places]
         usual = self._below.get(form.first_row)
         self._height = _attributes(usual)
-        self._usual = self._styled(usual)
+        self._first = self._own_styles(usual, self._plain)
+        self._usual = self._formatted(self._first)
         dimension = tree.find(tag("dimension"))
         if dimension is not None:
             tree.remove(dimension)
@@ -93,7 +94,8 @@ class FormSheet:
         styles, attributes, before, after = self._usual, self._height, "", ""
         if there is not None:
             self._check_blank(there)
-            styles, attributes = self._styled(there), _attributes(there)
+            styles = self._formatted(self._own_styles(there, self._first))
+            attributes = _attributes(there) or self._height
             before, after = self._beside(there)
         cells = "".join(
             [
@@ -124,13 +126,18 @@ class FormSheet:
 
     # ---- styles
 
-    def _styled(self, row: Any) -> list[int]:
-        """The style of each cell of the table in a row; of its column, where the row has none."""
+    def _own_styles(self, row: Any, others: list[int]) -> list[int]:
+        """The style of each cell of the table that a row has; else what others have there."""
         own = {} if row is None else {_letters_of(c): int(c.get("s", "0")) for c in row}
-        return [
-            self._styles.formatted(own.get(letters, plain), cells.format) if self._styles else 0
-            for letters, plain, cells in zip(self._letters, self._plain, self._cells, strict=True)
-        ]
+        pairs = zip(self._letters, others, strict=True)
+        return [own.get(letters, other) for letters, other in pairs]
+
+    def _formatted(self, styles: list[int]) -> list[int]:
+        """The styles, each with the format of its column's values."""
+        if self._styles is None:
+            return [0] * len(styles)
+        pairs = zip(styles, self._cells, strict=True)
+        return [self._styles.formatted(style, cells.format) for style, cells in pairs]
 
     def _style_of_column(self, place: int) -> int:
         for column in self._tree.iter(tag("col")):

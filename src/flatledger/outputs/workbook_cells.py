@@ -6,14 +6,18 @@ import datetime as dt
 import re
 from collections.abc import Callable
 from decimal import Decimal
+from fractions import Fraction
+from math import inf, nextafter
 from typing import Any
 from xml.sax.saxutils import escape
 
+from ..engine.numbers import read_decimal
 from ..errors import OutputError
 from ..layout.column import Column
 
 LONGEST = 32_767  # letters in a cell
 _DIGITS = 15  # a workbook's numbers are binary64, which keep so many
+_DAY, _MICROSECOND = dt.timedelta(days=1), dt.timedelta(microseconds=1)
 _EPOCH, _EPOCH_1904 = dt.datetime(1899, 12, 30), dt.datetime(1904, 1, 1)
 _FIRST_DAY = dt.datetime(1900, 3, 1)  # before it the days of workbooks are off by one
 _CONTROL = re.compile(
@@ -46,6 +50,8 @@ class CellWriter:
         self.heading = column.title
         self.as_text = 0
         self._read = None if column.translate else _READERS.get(column.datatype or "")
+        default = column.default if column.numeric else None
+        self._default = default if default and read_decimal(default) is not None else None
         self._epoch = _EPOCH_1904 if from_1904 else _EPOCH
 
     def cell(self, value: Any, place: str, style: int) -> str:
@@ -53,13 +59,15 @@ class CellWriter:
         start = f'<c r="{place}" s="{style}"' if style else f'<c r="{place}"'
         if value is None:
             return f"{start}/>" if style else ""
-        if self._read and isinstance(value, str):
-            value = self._typed(value)
+        moment = False
+        if isinstance(value, str):
+            text, value = value, self._typed(value)
+            moment = self._read is not None and value is not text
         if isinstance(value, bool):
             return f'{start} t="b"><v>{int(value)}</v></c>'
         if isinstance(value, int | Decimal):
             number = format(value, "f") if isinstance(value, Decimal) else str(value)
-            if len(number.strip("-0.").replace(".", "")) <= _DIGITS:
+            if moment or len(number.strip("-0.").replace(".", "")) <= _DIGITS:
                 return f"{start}><v>{number}</v></c>"
             self.as_text += 1
             value = number
@@ -69,7 +77,10 @@ class CellWriter:
 
     def _typed(self, text: str) -> Any:
         """A moment as the days since the epoch, a truth value; another text as it is."""
-        assert self._read is not None
+        if text == self._default:
+            return read_decimal(text)
+        if self._read is None:
+            return text
         try:
             value = self._read(text)
         except (ValueError, KeyError):
@@ -86,10 +97,13 @@ class CellWriter:
 
 
 def _days(span: dt.timedelta) -> int | Decimal:
-    seconds = span.seconds + Decimal(span.microseconds).scaleb(-6)
-    if not seconds:
+    """A span in days, as the binary64 that is no less: a reader that cuts off seconds has all."""
+    if not span % _DAY:
         return span.days
-    return span.days + (seconds / 86_400).quantize(Decimal("1e-10"))
+    days = span / _DAY
+    if Fraction(days) < Fraction(span // _MICROSECOND, _DAY // _MICROSECOND):
+        days = nextafter(days, inf)
+    return Decimal(repr(days))
 
 
 def _text(value: Any, place: str) -> str:
@@ -97,7 +111,8 @@ def _text(value: Any, place: str) -> str:
     text = str(value)
     if len(text) > LONGEST:
         raise OutputError(f"{place}: a cell holds {LONGEST:,} letters, and this is {len(text):,}")
-    return escape(_CONTROL.sub(lambda found: f"_x{ord(found[0]):04X}_", text))
+    text = escape(_CONTROL.sub(lambda found: f"_x{ord(found[0]):04X}_", text))
+    return text.replace("\r", "&#13;")  # which XML would take for a line feed
 
 
 def number_format(column: Column) -> str | None:
