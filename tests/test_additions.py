@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -138,6 +139,69 @@ def test_a_list_larger_than_memory(tmp_path: Path, monkeypatch: pytest.MonkeyPat
     ):
         with pytest.raises(SourceError, match=says):
             rows(file)
+
+
+CELLS = ["plain", 'a"b', 'c"', '"q""x"', '"two\nlines"', "10.00", "", " x ", "é", "true"]
+ENTRIES = ["1", '"two"', "12345678901234567890.12", "10.00", "1e2", "null", "true", "[1.10]"]
+    "1",
+    '"two"',
+    "12345678901234567890.12",
+    "10.00",
+    "1e2",
+    "null",
+    "true",
+    "[1.10]",
+    '{"a": 0.1}',
+]
+
+
+def outcome(layout: Layout, records: list[Any]) -> Any:
+    """The rows with what became of the list, or what is said instead."""
+    try:
+        rows = flatledger.rows(layout, records)
+        return list(map(repr, rows)), rows.balance().attached
+    except flatledger.FlatLedgerError as error:
+        return str(error)
+
+
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.data())
+def test_a_list_in_memory_and_one_in_its_file_give_the_same(
+    tmp_path: Path, data: st.DataObject
+) -> None:
+    keys = sorted(data.draw(st.lists(st.sampled_from(["", "1", "10", "2", "True", "true", "é"]))))
+    draw: Any = data.draw
+    if draw(st.booleans()):
+        path, start = tmp_path / "list.csv", draw(st.sampled_from(["", "\ufeff", "\n", "\r\n\n"]))
+        header = draw(st.sampled_from(["id;is", "id;is", "no;is", "id;id"]))
+        end = draw(st.sampled_from(["\n", "\r\n", "\r"]))
+        rows = [f"{key};{draw(st.sampled_from(CELLS))}" for key in keys]
+        path.write_bytes((start + end.join([header, *rows])).encode())
+    else:
+        path = tmp_path / "list.jsonl"
+        ids = [key if key.isdigit() and draw(st.booleans()) else json.dumps(key) for key in keys]
+        lines = [f'{{"id": {key}, "is": {draw(st.sampled_from(ENTRIES))}}}' for key in ids]
+        path.write_text("\n".join(["{}" if '""' in line else line for line in lines]))
+    attach = {"bay": {"file": path.name, "matched-by": "a", "key": "id", "many": "yes"}}
+    layout = Layout.from_text(
+        json.dumps({"columns": [{"A": "a"}, {"Bay": "bay.is"}, {"All": "bay"}], "attach": attach}),
+        folder=tmp_path,
+    )
+    values = st.sampled_from([1, "1", 10, Decimal("2"), True, "True", "é", None, [1], {"a": 1}])
+    records = [{"a": value} for value in draw(st.lists(values, max_size=6))]
+    held = outcome(layout, records)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("flatledger.enriching.LARGEST", -1)
+        assert outcome(layout, records) == held
+
+
+def test_a_field_of_a_record_s_own_never_passes_for_one_looked_up(tmp_path: Path) -> None:
+    (tmp_path / "bays.csv").write_text("id,is\n1,2\n")
+    attach = "{bay: {file: bays.csv, matched-by: a, key: id}}"
+    layout = Layout.from_text(f"columns: [B: bay.is]\nattach: {attach}", folder=tmp_path)
+    for record in ({"a": 9, "bay": 1}, {"bay": {"is": 3}}, {"a": 1, "bay": None}):
+        with pytest.raises(SourceError, match="a field of that name already"):
+            list(flatledger.rows(layout, [{"a": 1}] * 400 + [record]))
 
 
 # ---- cells taken apart

@@ -13,8 +13,9 @@ from .layout import Layout
 from .layout.model import Attachment
 from .sources import AnySource, open_source
 from .sources.enriched import Enriched, Enrichment
+from .sources.entry_files import CsvEntries
 from .sources.ordered_entries import ORDERED, OrderedEntries
-from .sources.side_list import LARGEST, HeldEntries, SideList, csv_entries
+from .sources.side_list import LARGEST, HeldEntries, SideList
 from .sources.splitting import Splitter
 
 
@@ -42,8 +43,11 @@ def _side_list(attachment: Attachment) -> SideList:
                 f"by `{attachment.key}`, or leave out what no record needs"
             )
         return SideList(attachment, OrderedEntries(path, attachment.key))
-    entries = csv_entries(path) if path.suffix == ".csv" else _records(attachment.file)
-    return SideList(attachment, HeldEntries(attachment, entries))
+    if path.suffix == ".csv":
+        file = CsvEntries(path)
+        rows = (entry for _, entry in file.read())
+        return SideList(attachment, HeldEntries(attachment, rows, file.headings))
+    return SideList(attachment, HeldEntries(attachment, _records(attachment.file)))
 
 
 def _records(file: str) -> Iterator[dict[str, Any]]:

@@ -84,7 +84,10 @@ class ListCount(msgspec.Struct):
 
 
 class AttachedCount(msgspec.Struct):
-    """A side list: how many keys of the records it had, and which stand on one side only."""
+    """A side list: how many keys of the records it had, and which stand on one side only.
+
+    ``keyless`` are entries of the list that have no key.
+    """
 
     name: str
     matched: int
@@ -92,6 +95,7 @@ class AttachedCount(msgspec.Struct):
     missing: list[str]
     unused: int
     first_unused: list[str]
+    keyless: int
     double: int
     first_double: list[str]
 

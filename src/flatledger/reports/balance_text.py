@@ -236,6 +236,8 @@ def _attached_notes(balance: Balance) -> list[str]:
             parts.append(f"not on the list: {', '.join(one.missing)}")
         if one.unused:
             parts.append(_of_them(one.unused, "asked for by no record", one.first_unused))
+        if one.keyless:
+            parts.append(f"{one.keyless:,} on the list without a key")
         if one.double:
             what = "on the list more than once, of which the first was taken"
             parts.append(_of_them(one.double, what, one.first_double))

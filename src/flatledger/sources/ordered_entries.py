@@ -6,17 +6,16 @@ a key is found by bisection, and the entries around it are read.
 
 from __future__ import annotations
 
-import csv
 from bisect import bisect_left
 from collections.abc import Callable, Iterator
 from functools import lru_cache
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
-import msgspec
-
 from ..errors import SourceError
-from .side_list import SHOWN, Entry, key_of
+from .entry_files import Entry, entry_file
+from .side_list import SHOWN, check_key, key_of
 
 ORDERED = (".csv", ".jsonl", ".ndjson")  # the formats that can be looked up so
 BLOCK = 100  # entries that are read together
@@ -31,13 +30,10 @@ class OrderedEntries:
 
     def __init__(self, path: Path, key: str) -> None:
         self._path, self._key = path, key
-        self._parse: Callable[[bytes], Entry] = msgspec.json.decode
-        self._start = 0
-        if path.suffix == ".csv":
-            self._read_header()
+        self._file = entry_file(path)
         self._starts: list[tuple[str, int]] = []
         self._order: Callable[[str], Any] = str
-        self._count = self.double = self._distinct = 0
+        self._count = self.double = self._distinct = self.keyless = 0
         self.first_double: list[str] = []
         self._scan()
         self._used = bytearray(self._count)
@@ -78,47 +74,19 @@ class OrderedEntries:
 
     # ---- the file
 
-    def _read_header(self) -> None:
-        with self._path.open("rb") as file:
-            line = file.readline()
-        self._start = len(line)
-        try:
-            text = line.decode("utf-8-sig")
-        except UnicodeDecodeError:
-            raise SourceError(f"{self._path} is not UTF-8; save it as UTF-8") from None
-        delimiter = max(",;\t", key=text.count)
-        (headings,) = csv.reader([text], delimiter=delimiter)
-        self._parse = lambda row: dict(
-            zip(headings, next(csv.reader([row.decode()], delimiter=delimiter)), strict=False)
-        )
-
-    def _entries(self, start: int) -> Iterator[tuple[int, Entry]]:
-        """The entries from an offset on that have a key, each with where it begins.
-
-        A row of CSV goes on while a quote is open.
-        """
-        with self._path.open("rb") as file:
-            file.seek(start)
-            offset, row = start, b""
-            for line in file:
-                row += line
-                if self._path.suffix == ".csv" and row.count(b'"') % 2:
-                    continue
-                try:
-                    entry = self._parse(row) if row.strip() else {}
-                except (UnicodeDecodeError, msgspec.DecodeError, csv.Error) as error:
-                    raise SourceError(f"{self._path}, byte {offset:,}: {error}") from None
-                if entry and key_of(entry, self._key):
-                    yield offset, entry
-                offset, row = offset + len(row), b""
+    def _keyed(self, start: int = 0) -> Iterator[tuple[int, str, Entry]]:
+        """The entries from an offset on, each with where it begins and its key, blank or not."""
+        return ((at, key_of(entry, self._key), entry) for at, entry in self._file.read(start))
 
     def _scan(self) -> None:
         orders: dict[Callable[[str], Any], Any] = {str: None, int: None}
         before = self._doubled = ""
-        for offset, entry in self._entries(self._start):
-            if not self._count:
-                self._check_key(entry)
-            key = key_of(entry, self._key)
+        first: Entry = {}
+        for offset, key, entry in self._keyed():
+            first = first or entry
+            if not key:
+                self.keyless += 1
+                continue
             if self._count % BLOCK == 0:
                 self._starts.append((key, offset))
             self._count += 1
@@ -135,6 +103,8 @@ class OrderedEntries:
                 )
             self._distinct += 1
             before = key
+        names = self._file.headings or first
+        check_key(str(self._path), self._key, names, found=self._count > 0)
         self._order = next(iter(orders))
 
     def _came_twice(self, key: str) -> None:
@@ -143,14 +113,9 @@ class OrderedEntries:
             if len(self.first_double) < SHOWN:
                 self.first_double.append(key)
 
-    def _check_key(self, entry: Entry) -> None:
-        if self._key not in entry:
-            known = ", ".join(map(str, entry))
-            raise SourceError(f"{self._path}: no `{self._key}` to match by; there are {known}")
-
     def _read_block(self, block: int) -> list[Entry]:
-        entries = self._entries(self._starts[block][1])
-        return [entry for _, (_, entry) in zip(range(BLOCK), entries, strict=False)]
+        entries = (entry for _, key, entry in self._keyed(self._starts[block][1]) if key)
+        return list(islice(entries, BLOCK))
 
 
 def _goes_on(

@@ -2,34 +2,48 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
-from pathlib import Path
 from typing import Any, Protocol
 
 from ..engine.balance import AttachedCount
 from ..engine.faults import Fault
+from ..engine.functions import text_of
 from ..engine.levels import Names
 from ..engine.structure import Place
 from ..errors import SourceError
-from ..layout.files import csv_rows
 from ..layout.model import Attachment
 from .enriched import entries_at
+from .entry_files import Entry
 
 LARGEST = 500_000_000  # bytes of a side list that is held in memory
 SHOWN = 10
-Entry = dict[str, Any]
 
 
 def key_of(entry: Entry, name: str) -> str:
-    """The key of an entry as a text; blank where it has none."""
+    """The key of an entry as a text; blank where it has none that is one value."""
     key = entry.get(name)
-    return "" if key is None else str(key).strip()
+    return "" if key is None or isinstance(key, dict | list) else text_of(key).strip()
+
+
+def check_key(file: str, key: str, names: Iterable[str], found: bool) -> None:
+    """Raise SourceError where a list can't be matched by a key: no entry has it, nor a heading.
+
+    ``names`` are the list's headings or its first entry's; without any there is nothing to judge.
+    """
+    names = list(names)
+    if names and not found and key not in names:
+        known = ", ".join(map(str, names))
+        raise SourceError(f"{file}: no `{key}` to match by; there are {known}")
 
 
 class Entries(Protocol):
-    """The entries of a side list, by key. Those that are found count as used."""
+    """The entries of a side list, by key. Those that are found count as used.
 
+    ``keyless`` counts entries that have no key, which nothing can find.
+    """
+
+    keyless: int
     double: int
     first_double: list[str]
 
@@ -41,20 +55,24 @@ class Entries(Protocol):
 
 
 class HeldEntries:
-    """The entries of a side list in memory (Entries)."""
+    """The entries of a side list in memory (Entries). ``headings`` are those of a CSV file."""
 
-    def __init__(self, attachment: Attachment, entries: Iterator[Entry]) -> None:
+    def __init__(
+        self, attachment: Attachment, entries: Iterator[Entry], headings: Sequence[str] = ()
+    ) -> None:
         self._entries: dict[str, list[Entry]] = {}
         self._used: set[str] = set()
+        first: Entry = {}
+        self.keyless = 0
         for entry in entries:
-            if attachment.key not in entry:
-                known = ", ".join(map(str, entry))
-                raise SourceError(
-                    f"{attachment.file}: no `{attachment.key}` to match by; there are {known}"
-                )
+            first = first or entry
             key = key_of(entry, attachment.key)
             if key:
                 self._entries.setdefault(key, []).append(entry)
+            else:
+                self.keyless += 1
+        names = headings or first
+        check_key(attachment.file, attachment.key, names, found=bool(self._entries))
         double = [key for key, found in self._entries.items() if len(found) > 1]
         self.double, self.first_double = len(double), double[:SHOWN]
 
@@ -102,20 +120,20 @@ class SideList:
                 for entry in entries_at(holder, names[: place + 1]):
                     self._attach(entry, names[place + 1 :], counted)
                 return
+        if self.attachment.name in holder:  # which would pass for what was looked up
+            raise SourceError(
+                f"`{self.attachment.name}` is attached where a record has a field of that name "
+                "already; call it something else"
+            )
         found = self._find(value, counted)
         if found is not None:
-            if self.attachment.name in holder:
-                raise SourceError(
-                    f"`{self.attachment.name}` is attached where a record has a field of that name "
-                    "already; call it something else"
-                )
             holder[self.attachment.name] = found
 
     def _find(self, value: Any, counted: bool) -> Any:
         """What belongs to a key: one entry, or with ``many`` all of them."""
         if value is None or value == "" or isinstance(value, dict | list):
             return None
-        key = str(value).strip()
+        key = text_of(value).strip()
         found = self._entries.find(key)
         if counted:
             self._count(key, bool(found))
@@ -139,15 +157,7 @@ class SideList:
             missing=list(self._missing),
             unused=entries.unused(),
             first_unused=entries.first_unused(),
+            keyless=entries.keyless,
             double=0 if many else entries.double,
             first_double=[] if many else entries.first_double,
         )
-
-
-def csv_entries(path: Path) -> Iterator[Entry]:
-    """The rows of a CSV file by its headings. Raises SourceError."""
-    rows = csv_rows(path)
-    _, headings = next(rows, (0, []))
-    if len(set(headings)) != len(headings):
-        raise SourceError(f"{path} has a heading twice: {', '.join(headings)}")
-    yield from (dict(zip(headings, row, strict=False)) for _, row in rows if row)
