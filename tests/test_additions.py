@@ -143,16 +143,6 @@ def test_a_list_larger_than_memory(tmp_path: Path, monkeypatch: pytest.MonkeyPat
 
 CELLS = ["plain", 'a"b', 'c"', '"q""x"', '"two\nlines"', "10.00", "", " x ", "é", "true"]
 ENTRIES = ["1", '"two"', "12345678901234567890.12", "10.00", "1e2", "null", "true", "[1.10]"]
-    "1",
-    '"two"',
-    "12345678901234567890.12",
-    "10.00",
-    "1e2",
-    "null",
-    "true",
-    "[1.10]",
-    '{"a": 0.1}',
-]
 
 
 def outcome(layout: Layout, records: list[Any]) -> Any:
