@@ -91,7 +91,9 @@ def test_a_side_list_that_cannot_be_attached(tmp_path: Path, text: str, says: st
 
 @settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=30)
 @given(
-    st.lists(st.integers(0, 900), max_size=700), st.sampled_from(["csv", "jsonl"]), st.booleans()
+    st.lists(st.integers(0, 900), min_size=1, max_size=700),
+    st.sampled_from(["csv", "jsonl"]),
+    st.booleans(),
 )
 def test_a_large_list_in_order_is_looked_up_in_its_file(
     tmp_path: Path, numbers: list[int], form: str, as_numbers: bool

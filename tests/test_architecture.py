@@ -77,7 +77,7 @@ def test_a_room_imports_only_from_the_rooms_below_it(room: str) -> None:
 
 def test_the_arrows_that_there_are_have_been_found() -> None:
     assert "language" in imported_rooms(HOUSE / "engine" / "planner.py")
-    assert "engine" in imported_rooms(HOUSE / "sources" / "json_lines.py")
+    assert "engine" in imported_rooms(HOUSE / "sources" / "json_source.py")
 
 
 def test_engine_and_language_open_no_file_of_the_user_and_print_nothing() -> None:

@@ -50,9 +50,10 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
         (2, "", '{"no": 2'),
         (3, "lines.qty", "1e400"),
         (3, "lines.qty", "a list o"),
-        (4, "", "[1, 2]"),
-        (5, "", '{"no": "'),
-        (7, "", '{"no": 5'),
+        (4, "", "1"),  # a list stands for its elements
+        (5, "", "2"),
+        (6, "", '{"no": "'),
+        (8, "", '{"no": 5'),
     ]
     assert "line 8" in faults[-1]["reason"] or "line 8" in str(faults)
     assert tool("export", "layout.yaml", "bad.jsonl", "-o", "out.csv", "--strict").returncode == 3
@@ -68,7 +69,16 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
         (("layout.yaml", "good.jsonl", "-o", "/dev/full"), "/dev/full can't be written: No space"),
         (("layout.yaml", "good.jsonl", "-o", "good.jsonl"), "good.jsonl is the source itself"),
         (("layout.yaml", "cut.jsonl.gz"), "the gzip data is damaged or cut off"),
-        (("layout.yaml", "cut.json"), "is not a whole JSON document"),
+        (("layout.yaml", "empty.json"), "empty.json is empty: it has not one byte"),
+        (
+            ("layout.yaml", "data.xml"),
+            "data.xml is not JSON, but XML or HTML (line 1 begins",
+        ),
+        (
+            ("layout.yaml", "data.csv"),
+            "perhaps delimited text with commas (line 1 begins",
+        ),
+        (("layout.yaml", "latin.jsonl"), "nothing in it can be read; byte 0xe9 is not UTF-8"),
         (("list.yaml", "document.json"), "no records at `data.itens`; did you mean `items`?"),
         (("level.yaml", "good.jsonl"), "line 1, column 10: no level `lnes`; did you mean `lines`?"),
     ],
@@ -79,7 +89,10 @@ def test_what_cannot_be_run_says_why_and_writes_nothing(
     (folder / "level.yaml").write_text(LAYOUT.replace("row-per: lines", "row-per: lnes"))
     (folder / "list.yaml").write_text("source: {records: data.itens}\ncolumns: [{No: no}]\n")
     (folder / "document.json").write_text('{"data": {"items": [{"no": 1}]}}')
-    (folder / "cut.json").write_text('[{"no": 1, "lines": []}, {"no": 2')
+    (folder / "empty.json").write_bytes(b"")
+    (folder / "data.xml").write_text("<r>\n  <no>1</no>\n</r>\n")
+    (folder / "data.csv").write_text("no,qty\n1,2\n")
+    (folder / "latin.jsonl").write_bytes(b'{"no": "\xe9"}\n')
     packed = gzip.compress(b'{"no": 1, "lines": []}\n' * 9000)
     (folder / "cut.jsonl.gz").write_bytes(packed[: len(packed) // 2])
     before = {path.name for path in folder.iterdir()}
@@ -107,8 +120,9 @@ def test_a_value_that_would_break_the_file_is_refused_without_quotes(folder: Pat
         flatledger.export(layout, [{"a": "x,y", "b": 1}], folder / "out.csv")
 
 
-def test_an_empty_source_gives_a_header(tool: Tool, folder: Path) -> None:
-    (folder / "empty.jsonl").write_text("")
+@pytest.mark.parametrize("text", ["\n", "[]", "\ufeff"])
+def test_a_sound_source_without_records_gives_a_header(tool: Tool, folder: Path, text: str) -> None:
+    (folder / "empty.jsonl").write_text(text, encoding="utf-8")
     done = tool("export", "layout.yaml", "empty.jsonl", "-o", "-")
     assert done.returncode == 0
     assert done.stdout.splitlines()[0] == "No,Quantity"

@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.sources import reading
+from flatledger.sources import open_source, reading
 from tests.conftest import Tool
 
 LAYOUT = flatledger.Layout.from_data({"columns": [{"A": "a"}, {"B": "b.c"}, {"L": "l"}]})
@@ -77,8 +77,11 @@ def test_a_large_list_is_streamed(tmp_path: Path) -> None:
     file.write_text("[" + ",".join(f'{{"a": {n}}}' for n in range(60_000)) + ', {"a": ')
     rows = flatledger.rows(LAYOUT, file)
     assert next(rows) == (0, None, None)
-    with pytest.raises(flatledger.SourceError, match="not a whole JSON document"):
-        list(rows)
+    assert len(list(rows)) == 59_999
+    assert [fault.reason[:50] for fault in rows.balance().faults] == [
+        "the record ends too early (element 60,001 of the l",
+        "the list that begins on line 1 has no end: `]` is ",
+    ]
 
 
 def test_standard_input_and_output(tool: Tool, tmp_path: Path) -> None:
@@ -91,13 +94,111 @@ def test_standard_input_and_output(tool: Tool, tmp_path: Path) -> None:
         done = tool("export", "l.yaml", "-", stdin=source)
         assert (done.returncode, done.stdout) == (0, "A\r\n1\r\n2\r\n")
         assert "It balances." in done.stderr
-    assert tool("export", "l.yaml", "-", "-q", stdin=b"").stderr == ""
+    assert tool("export", "l.yaml", "-", "-q", stdin=b'{"a": 1}').stderr == ""
+    assert "standard input is empty" in tool("export", "l.yaml", "-", "-q", stdin=b"").stderr
 
 
-def test_records_for_lines_are_refused(tmp_path: Path) -> None:
-    (tmp_path / "a.jsonl").write_text('{"a": 1}')
-    with pytest.raises(flatledger.SourceError, match="has a record on each line"):
-        flatledger.rows(DOCUMENT, tmp_path / "a.jsonl")
+def test_each_line_can_be_a_document(tmp_path: Path) -> None:
+    lines = ['{"x": {"y": [{"a": 1}], "y": [{"a": 2}]}}', '{"z": 1}', '{"x": {"y": {"a": 3}}}']
+    (tmp_path / "a.jsonl").write_text("\n".join(lines))
+    rows = flatledger.rows(DOCUMENT, tmp_path / "a.jsonl")
+    assert [row[0] for row in rows] == [1, 2, 3]
+    told = [fault.reason for fault in rows.balance().faults]
+    assert told == ["no records at `x`; there are z (line 2)"]
+    (tmp_path / "b.jsonl").write_text('{"a": 1}')
+    with pytest.raises(flatledger.SourceError, match="no records at `x`; there are a"):
+        list(flatledger.rows(DOCUMENT, tmp_path / "b.jsonl"))
+
+
+Found = tuple[list[Any], list[tuple[int, str]]]
+
+
+def found_in(data: bytes, chunk: int = reading.CHUNK, **ways: Any) -> Found | str:
+    """The records in some bytes with their numbers, and the faults; or what is said instead."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(reading, "CHUNK", chunk)
+        if ways.get("one_by_one"):
+            patch.setattr("flatledger.sources.json_source._Decoding.lines", lambda own, text: None)
+        try:
+            batches = list(open_source(io.BytesIO(data)).batches(dict[str, Any]))
+        except flatledger.SourceError as error:
+            return str(error)
+    faults = [fault for batch in batches for fault in (*batch.faults, *batch.remarks)]
+    records = [pair for batch in batches for pair in zip(batch.numbers, batch.records, strict=True)]
+    return records, sorted((fault.record, fault.reason) for fault in faults)
+
+
+FORMS: list[Any] = [
+    lambda data, indent: "\n".join(json.dumps(one, indent=indent) for one in data),
+    lambda data, indent: " ".join(json.dumps(one, indent=indent) for one in data),
+    lambda data, indent: "\r".join(json.dumps(one) for one in data),
+    lambda data, indent: "".join(json.dumps(one, indent=indent) for one in data),
+    lambda data, indent: json.dumps(data, indent=indent),
+    lambda data, indent: "\n".join(json.dumps([one, one]) for one in data),
+    lambda data, indent: json.dumps(data, indent=indent) + json.dumps(data),
+]
+DAMAGE = [b"", b"\n", b"{", b"}", b"[", b"]", b'"', b",", b":", b"\\", b"\xff", b"x", b"1", b"null"]
+
+
+@settings(max_examples=300)
+@given(records, st.sampled_from(FORMS), st.sampled_from([None, 0, 2]), st.data())
+def test_what_is_read_does_not_depend_on_how_the_bytes_come(
+    data: list[Any], form: Any, indent: int | None, draw: st.DataObject
+) -> None:
+    text = form(data, indent).encode()
+    whole = found_in(text)
+    if whole != "open file is empty: it has not one byte":
+        read = [record for _, record in whole[0]]
+        assert read in (data, [one for one in data for _ in "ab"], data * 2)
+        assert whole[1] == []
+    for _ in range(draw.draw(st.integers(0, 3))):
+        place, cut = draw.draw(st.integers(0, len(text))), draw.draw(st.integers(0, 4))
+        text = text[:place] + draw.draw(st.sampled_from(DAMAGE)) + text[place + cut :]
+    whole = found_in(text)
+    for chunk in (1, 3, 8):
+        assert found_in(text, chunk) == whole
+    assert found_in(text, 5, one_by_one=True) == whole
+
+
+@given(st.integers(2, 6), st.data())
+def test_one_bad_line_costs_no_other(count: int, data: st.DataObject) -> None:
+    lines = [json.dumps({"no": number, "l": [{"q": "}"}]}) for number in range(count)]
+    bad = data.draw(st.integers(0, count - 1))
+    line = lines[bad]
+    lines[bad] = data.draw(
+        st.sampled_from(["<r>", "x", '"', "]", line[:-1] + ",", '{"no": 9 "a": []}', "\xff"])
+        | st.integers(1, len(line) - 1).map(lambda cut: line[:cut])
+    )
+    records, faults = found_in("\n".join(lines).encode("latin-1"))
+    assert [record["no"] for _, record in records] == [n for n in range(count) if n != bad]
+    assert len(faults) >= 1
+    assert {number for number, _ in faults} <= {bad + 1, bad + 2}
+
+
+@pytest.mark.parametrize("encoding", ["utf-16", "utf-32", "utf-8-sig", "utf-16-be"])
+@pytest.mark.parametrize("chunk", [1, 7])
+def test_unicode_by_its_byte_order_mark(encoding: str, chunk: int) -> None:
+    text = '{"a": "é€\U0001f6a2"}\n[{"a": 2}]\n'
+    mark = "\ufeff" if encoding == "utf-16-be" else ""
+    records, faults = found_in((mark + text).encode(encoding), chunk)
+    assert ([record["a"] for _, record in records], faults) == (["é€\U0001f6a2", 2], [])
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_a_name_that_comes_twice_is_told_where_it_is_looked_for(
+    tool: Tool, tmp_path: Path, form: Any
+) -> None:
+    data = [{"a": 1, "l": [{"x": 1, "TWICE": 2}]}, {"a": 2, "b": {"c": 1}}]
+    (tmp_path / "d.json").write_text(form(data, 1).replace("TWICE", "x"))
+    (tmp_path / "l.yaml").write_text("columns: [{A: a}, {X: l.x}]")
+    export = ("export", "l.yaml", "d.json", "-o", "-")
+    assert tool(*export).returncode == 0
+    strict = tool(*export, "--strict")
+    assert strict.returncode == 3
+    assert "record 1, l.x: this name comes twice in one object; the last counts" in strict.stderr
+    assert ",2\r\n" in strict.stdout or ",2\n" in strict.stdout
+    look = tool("survey", "d.json", "--all")
+    assert "record 1, l.x: this name comes twice" in look.stderr
 
 
 @pytest.mark.parametrize("packed", [False, True])

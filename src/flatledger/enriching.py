@@ -19,9 +19,12 @@ from .sources.side_list import LARGEST, HeldEntries, SideList
 from .sources.splitting import Splitter
 
 
-def open_enriched(layout: Layout, source: AnySource) -> Source:
-    """The source, its records with what the layout adds to them. Raises SourceError."""
-    opened = open_source(source, layout.model.records)
+def open_enriched(layout: Layout, source: AnySource, strict: bool = False) -> Source:
+    """The source, its records with what the layout adds to them. Raises SourceError.
+
+    Where it is ``strict``, names that come twice in an object are looked for.
+    """
+    opened = open_source(source, layout.model.records, double_keys=strict)
     added: list[Enrichment] = [Splitter(one) for one in layout.model.splits]
     added += [_side_list(one) for one in layout.model.attachments]
     return Enriched(opened, added) if added else opened

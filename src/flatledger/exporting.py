@@ -61,7 +61,7 @@ def prepared(
     Raises LayoutError, AnswerError and SourceError.
     """
     layout = with_columns(layout.answered(ask).noted(learn), source, learn).fitted(strict)
-    return layout, open_enriched(layout, source)
+    return layout, open_enriched(layout, source, strict)
 
 
 def proof_of(run: Run | GroupRun, source: Source, layout: Layout) -> Balance:
@@ -111,7 +111,8 @@ def export(
     own ``output: file``. ``ask`` gives the values that the layout asks for. A file takes its name
     when it is whole. ``progress`` is called with the number of records read so far. With ``learn``
     the note beside the layout's file takes in the fields and keys that are new in the data.
-    ``strict`` refuses a form that the columns do not fit. Raises LayoutError, AnswerError,
+    ``strict`` refuses a form that the columns do not fit, and looks for names that come twice in an
+    object. Raises LayoutError, AnswerError,
     SourceError and OutputError.
 
     >>> import io

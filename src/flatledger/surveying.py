@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
+import msgspec
+
 from .engine.run import Progress
 from .engine.survey import Spot, SurveyResult, fields_of, text_of_value
 from .errors import ExpressionError, SourceError
@@ -16,6 +18,7 @@ from .sources import AnySource, open_source
 SAMPLE = 2_000
 MOST_DISTINCT = 100_000
 MOST_KINDS = 100
+MOST_TOLD = 100  # faults of the source
 
 
 class Survey(SurveyResult):
@@ -42,13 +45,13 @@ def survey(
     >>> [(field.path, field.filled, field.entries) for field in result.fields]
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
-    tops, read, faults, name, complete = _gathered(source, records, sample, None, progress)
+    tops, found = _gathered(source, records, sample, None, progress)
     fields = fields_of(tops.get("", Spot()))
-    if read == 1 and complete and records is None:
+    if found.records == 1 and found.complete and records is None:
         for field in fields:
             if field.is_level and field.depth == 0 and field.kinds.get("object"):
                 field.remarks.append(f"if these are the records: --records {field.path}")
-    return Survey(name, read, complete, faults, fields)
+    return msgspec.structs.replace(found, fields=fields)
 
 
 def survey_kinds(
@@ -67,9 +70,9 @@ def survey_kinds(
     >>> {kind: [field.path for field in result.fields] for kind, result in kinds.items()}
     {'log': ['type', 'a'], 'chart': ['type', 'b']}
     """
-    tops, _, faults, name, complete = _gathered(source, records, sample, path, progress)
+    tops, found = _gathered(source, records, sample, path, progress)
     return {
-        kind: Survey(name, top.filled, complete, faults, fields_of(top))
+        kind: msgspec.structs.replace(found, records=top.filled, fields=fields_of(top))
         for kind, top in tops.items()
     }
 
@@ -80,28 +83,34 @@ def _gathered(
     sample: int | None,
     kind_path: str | None,
     progress: Progress | None,
-) -> tuple[dict[str, Spot], int, int, str, bool]:
-    """Each kind's places, the records read, the faults, the source's name, whether that is all."""
-    opened = open_source(source, tuple(records.split(".")) if records else ())
+) -> tuple[dict[str, Spot], Survey]:
+    """Each kind's places, and what there is to say of the whole, without its fields."""
+    names = tuple(records.split(".")) if records else ()
+    opened = open_source(source, names, double_keys=sample is None)
     kind_of = _selection(kind_path) if kind_path else None
     tops: dict[str, Spot] = {}
-    read = faults = 0
-    for batch in opened.batches(dict[str, Any]):
-        faults += len(batch.faults)
-        taken = batch.records if sample is None else batch.records[: sample - read]
+    found = Survey(opened.name, 0, True, 0, [])
+    batches = opened.batches(dict[str, Any])
+    for batch in batches:
+        told = [*batch.faults, *batch.remarks]
+        found.faults += len(batch.faults)
+        found.told += told[: MOST_TOLD - len(found.told)]
+        found.told_count += len(told)
+        taken = batch.records if sample is None else batch.records[: sample - found.records]
         for record in taken:
-            found = kind_of.find(record) if kind_of else [""]
-            kind = text_of_value(found[0]) if found else "(none)"
+            values = kind_of.find(record) if kind_of else [""]
+            kind = text_of_value(values[0]) if values else "(none)"
             if kind not in tops and len(tops) >= MOST_KINDS:
                 raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
             tops.setdefault(kind, Spot()).add(record)
-        read += len(taken)
+        found.records += len(taken)
         if progress:
-            progress(read)
-        if len(taken) < len(batch.records) or (sample is not None and read >= sample):
-            ended = _has_ended(opened, len(taken) == len(batch.records))
-            return tops, read, faults, opened.name, ended
-    return tops, read, faults, opened.name, True
+            progress(found.records)
+        if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
+            whole = len(taken) == len(batch.records)
+            found.complete = whole and next(batches, None) is None
+            break
+    return tops, found
 
 
 def _selection(path: str) -> Selection:
@@ -110,11 +119,6 @@ def _selection(path: str) -> Selection:
     if not isinstance(node, Path):
         raise ExpressionError("a path is expected here, such as lines.part.code", path, 0)
     return compile_path(node.segments, is_level=lambda names: False)
-
-
-def _has_ended(opened: Any, whole_batch: bool) -> bool:
-    """Whether nothing follows what was read."""
-    return whole_batch and next(iter(opened.batches(dict[str, Any])), None) is None
 
 
 def distinct_values(

@@ -7,12 +7,13 @@ import sys
 from collections.abc import Mapping
 
 import msgspec
+from rich.text import Text
 
 from ..engine.survey import SurveyResult
 from ..errors import ExpressionError
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
-from ..reports.words import how_much
+from ..reports.words import how_much, told_lines
 from ..surveying import SAMPLE, distinct_values, survey, survey_kinds
 from .progress import showing_progress
 from .terminal import errors, results, write_page
@@ -53,6 +54,8 @@ def run_survey(
             results().print(f"{kinds} = {kind}", style="bold", highlight=False)
         print_survey(result, results())
         errors().print(how_much(result), highlight=False)
+    for line in told_lines(next(iter(found.values()))) if found else ():
+        errors().print(Text(line), soft_wrap=True)
     return 0
 
 

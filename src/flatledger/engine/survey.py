@@ -13,6 +13,7 @@ from typing import Any, Self
 
 import msgspec
 
+from .faults import Fault
 from .recognising import recognise
 
 MOST_KEYS = 3_000  # tables of hundreds of columns are normal
@@ -187,13 +188,19 @@ def path_of(parent: str, name: str) -> str:
 
 
 class SurveyResult(msgspec.Struct):
-    """A survey: how many records were read, whether these are all, and every place met."""
+    """A survey: how many records were read, whether these are all, and every place met.
+
+    ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
+    wrong with the text of the source, as far as they are kept.
+    """
 
     source: str
     records: int
     complete: bool
     faults: int
     fields: list[FieldSurvey]
+    told: list[Fault] = []
+    told_count: int = 0
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""

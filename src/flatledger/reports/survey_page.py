@@ -44,6 +44,7 @@ def _surveys(results: Mapping[str, SurveyResult], by: str | None) -> list[dict[s
         {
             "heading": f"{by} = {kind}" if by else result.source,
             "how_much": words.how_much(result),
+            "told": words.told_lines(result),
             "tree": tree(result.fields),
         }
         for kind, result in results.items()

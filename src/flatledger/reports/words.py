@@ -5,6 +5,7 @@ from __future__ import annotations
 from ..engine.survey import FieldSurvey, SurveyResult
 
 SHOWN = 36
+TOLD_SHOWN = 10
 
 
 def counted(number: int, noun: str) -> str:
@@ -26,6 +27,18 @@ def how_much(result: SurveyResult) -> str:
         f"{result.source}: a sample, the first {first}{unreadable}; a field that only later ones "
         "have is missing here (--all reads everything)"
     )
+
+
+def told_lines(result: SurveyResult) -> list[str]:
+    """What is wrong with the text of the source: the first of it, and how much there is."""
+    if not result.told:
+        return []
+    more = result.told_count - len(result.told[:TOLD_SHOWN])
+    return [
+        f"Faults: {result.told_count:,}",
+        *(f"  {fault}" for fault in result.told[:TOLD_SHOWN]),
+        *([f"  and {more:,} more"] if more else []),
+    ]
 
 
 def short(text: str, longest: int) -> str:

@@ -7,23 +7,17 @@ from typing import Any
 
 import msgspec
 
-from ..engine.faults import Fault, shown
 from ..engine.numbers import DecimalReader
 
 NUMBERS = DecimalReader()
 LOOK_AHEAD = 300
+NO_RECORD = "a record is an object"
 DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
 
 
 def decoder(shape: Any) -> msgspec.json.Decoder[Any]:
     """A decoder of JSON into a shape; numbers with a fraction become exact decimals."""
     return msgspec.json.Decoder(shape, float_hook=NUMBERS.__getitem__)
-
-
-def record_fault(number: int, raw: bytes, error: Exception, where: str) -> Fault:
-    """The fault of a record that could not be decoded."""
-    start = shown(raw[:200].decode("utf-8", "replace"))
-    return Fault(number, "", start, f"{reason(error)} ({where}); the record is left out")
 
 
 def reason(error: Exception) -> str:
@@ -44,7 +38,7 @@ def reason(error: Exception) -> str:
         return f"not valid JSON at byte {int(place[2]) + 1}: {place[1]}"
     kind = re.match(r"Expected `object`, got `(\w+)`$", text)
     if kind:
-        return f"a record is an object; this is {kind[1]}"
+        return f"{NO_RECORD}; this is {kind[1]}"
     return text[:1].lower() + text[1:]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import gzip
 import io
 import sys
@@ -15,11 +16,21 @@ from ..errors import SourceError
 
 CHUNK = 1 << 18
 _GZIP = b"\x1f\x8b"
-_BYTE_ORDER_MARK = b"\xef\xbb\xbf"
+_BYTE_ORDER_MARKS = {  # the longer ones first: that of UTF-16 begins that of UTF-32
+    codecs.BOM_UTF8: "",
+    codecs.BOM_UTF32_LE: "utf-32-le",
+    codecs.BOM_UTF32_BE: "utf-32-be",
+    codecs.BOM_UTF16_LE: "utf-16-le",
+    codecs.BOM_UTF16_BE: "utf-16-be",
+}
 
 
 class Bytes:
-    """The bytes of a source, in chunks. A file that is its ``own`` is closed; a caller's is not."""
+    """The bytes of a source, in chunks. A file that is its ``own`` is closed; a caller's is not.
+
+    What is UTF-16 or UTF-32 by its byte order mark comes as UTF-8. Raises SourceError where there
+    is not one byte.
+    """
 
     def __init__(self, name: str, file: BinaryIO, own: bool = False) -> None:
         self.name = name
@@ -31,20 +42,22 @@ class Bytes:
         self._file = self._under
         if self._under.peek(2)[:2] == _GZIP:
             self._file = io.BufferedReader(cast(Any, gzip.GzipFile(fileobj=self._under)))
-        self._first = self._read().removeprefix(_BYTE_ORDER_MARK)
-
-    @property
-    def start(self) -> bytes:
-        """The first chunk, which tells the format."""
-        return self._first
+        head = self._read(max(map(len, _BYTE_ORDER_MARKS)))
+        if not head:
+            self.close()
+            raise SourceError(f"{name} is empty: it has not one byte")
+        mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
+        encoding = _BYTE_ORDER_MARKS.get(mark, "")
+        self._decoder = codecs.getincrementaldecoder(encoding)() if encoding else None
+        self._first = self._as_utf8(head[len(mark) :])
 
     def chunks(self) -> Iterator[bytes]:
         """All bytes from the start; the file is closed after the last that is asked for."""
-        chunk = self._first
         try:
-            while chunk:
-                yield chunk
-                chunk = self._read()
+            yield self._first
+            while chunk := self._read(CHUNK):
+                yield self._as_utf8(chunk)
+            yield self._as_utf8(b"", final=True)
         finally:
             self.close()
 
@@ -57,9 +70,17 @@ class Bytes:
         elif self._under is not self._given:
             self._under.detach()
 
-    def _read(self) -> bytes:
+    def _as_utf8(self, data: bytes, final: bool = False) -> bytes:
+        if self._decoder is None:
+            return data
         try:
-            return self._file.read(CHUNK)
+            return self._decoder.decode(data, final).encode()
+        except UnicodeError as error:
+            raise SourceError(f"{self.name} is damaged or cut off: {error}") from None
+
+    def _read(self, size: int) -> bytes:
+        try:
+            return self._file.read(size)
         except (EOFError, zlib.error, gzip.BadGzipFile) as error:
             raise SourceError(
                 f"{self.name}: the gzip data is damaged or cut off: {error}"

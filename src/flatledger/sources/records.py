@@ -33,10 +33,15 @@ class PythonRecords:
         return first
 
     def batches(self, shape: Any) -> Iterator[Batch]:
-        number = 1
+        number, readable, first_fault = 1, False, ""
         while batch := _exactly(islice(self._records, _BATCH)):
-            yield convert(batch, shape, range(number, number + len(batch)))
+            converted = convert(batch, shape, range(number, number + len(batch)))
+            yield converted
             number += len(batch)
+            readable = readable or bool(converted.records)
+            first_fault = first_fault or next((f.reason for f in converted.faults), "")
+        if first_fault and not readable:
+            raise SourceError(f"{self.name}: nothing in them can be read; {first_fault}")
 
 
 def _exactly(records: Iterable[Any]) -> list[Any]:

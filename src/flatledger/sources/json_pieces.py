@@ -1,0 +1,195 @@
+"""The pieces of a JSON source: records, and what is none; in lists, in documents, one by one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import msgspec
+
+from ..engine.levels import Names, level_name
+from ..errors import SourceError
+from ..layout.names import proposal
+from .json_text import JsonText
+from .json_values import DECODE_ERRORS, reason
+
+_SHOWN_NAMES = 12
+_SHOWN_BYTES = 40
+
+
+class Piece(NamedTuple):
+    """A part of the source. ``element`` counts the elements of a list from 1.
+
+    ``wrong`` says why it can't be read; ``stray``: it takes the place of no record.
+    """
+
+    text: bytes
+    line: int
+    element: int = 0
+    wrong: str = ""
+    stray: bool = False
+
+    @property
+    def where(self) -> str:
+        """Its place in words."""
+        element = f"element {self.element:,} of the list, " if self.element else ""
+        return f"{element}line {self.line:,}"
+
+
+class Pieces:
+    """Cuts the text of a source into pieces. Values may follow each other in any way.
+
+    A list stands for its elements. With ``names`` each value is a document, and the records are
+    at that path in it.
+    """
+
+    def __init__(self, text: JsonText, names: Names, source: str) -> None:
+        self._text, self._names, self._source = text, names, source
+        self._element = 0
+        self._found = False  # whether a document had the path
+        self._missed = ""
+
+    def next_value(self) -> Iterator[Piece]:
+        """The pieces of the next value at the top, or of what stands in its place."""
+        byte = self._text.peek()
+        if self._names:
+            yield from self._document(byte)
+        elif byte == b"[":
+            yield from self._list()
+        elif byte:
+            yield self._piece(0, alone=True)
+
+    def check(self) -> None:
+        """Raise SourceError where the path to the records led nowhere in the whole source."""
+        if self._missed and not self._found:
+            raise SourceError(f"{self._source}: {self._missed}")
+
+    # ---- values and lists
+
+    def _piece(self, element: int, alone: bool = False) -> Piece:
+        text = self._text
+        place = text.line(text.at)
+        value = text.value(alone)
+        if value is not None:
+            return Piece(value, place, element)
+        broken = text.skip_line()
+        return Piece(broken, place, element, wrong=_why(broken))
+
+    def _list(self) -> Iterator[Piece]:
+        text = self._text
+        begun, element, due = text.line(text.at), 0, True  # a value is due, or else a comma
+        text.at += 1
+        while byte := text.peek():
+            if byte == b"]":
+                if due and element:
+                    yield self._stray("a comma stands before the end of the list")
+                text.at += 1
+                return
+            if byte == b",":
+                if due:
+                    yield self._stray("a comma too many")
+                due = True
+                text.at += 1
+                continue
+            if not due:
+                yield self._stray("a comma is missing before this")
+            element += 1
+            piece = self._piece(element)
+            due = bool(piece.wrong)  # nobody knows whether a comma was among it
+            yield piece
+        yield self._stray(f"the list that begins on line {begun:,} has no end: `]` is missing")
+
+    def _stray(self, wrong: str) -> Piece:
+        text = self._text
+        return Piece(text.ahead(_SHOWN_BYTES), text.line(text.at), 0, wrong, stray=True)
+
+    # ---- documents
+
+    def _document(self, byte: bytes) -> Iterator[Piece]:
+        text = self._text
+        if byte == b"{":
+            found, self._found = self._found, False
+            missed = self._missed
+            yield from self._members(0)
+            if not self._found:
+                yield self._stray(self._missed or f"no records at `{level_name(self._names)}`")
+            self._found = self._found or found
+            self._missed = missed or self._missed
+            return
+        line = text.line(text.at)
+        self._missed = self._missed or self._none_at(1, [])
+        start = text.value(alone=True) or text.skip_line()
+        yield Piece(start, line, wrong=self._none_at(1, []))
+
+    def _members(self, depth: int) -> Iterator[Piece]:
+        """Go through the object that begins here; its member on the way to the records is read."""
+        text, name = self._text, self._names[depth]
+        begun, seen, met = text.line(text.at), list[str](), False
+        text.at += 1
+        while (byte := text.peek()) != b"}":
+            if byte == b"," and seen:
+                text.at += 1
+                byte = text.peek()
+            key = self._key() if byte == b'"' else None
+            if key is None:
+                wrong = f"the object that begins on line {begun:,} has no end: `}}` is missing"
+                yield self._stray(wrong)
+                self._lose()
+                return
+            seen.append(key)
+            if key == name:
+                met = True
+                yield from self._member(depth)
+            elif not text.peek() or not text.skip_value():
+                yield self._stray(f"the value of `{key}` has no end")
+                self._lose()
+                return
+        text.at += 1
+        if not met:
+            self._missed = self._missed or self._none_at(depth + 1, seen)
+
+    def _member(self, depth: int) -> Iterator[Piece]:
+        """The value of a member on the way to the records."""
+        text, last = self._text, depth == len(self._names) - 1
+        byte = text.peek()
+        if byte == b"{" and not last:
+            yield from self._members(depth + 1)
+        elif byte == b"[" and last:
+            self._found = True
+            yield from self._list()
+        elif last and byte:
+            self._found = True
+            piece = self._piece(0)
+            if piece.text != b"null":
+                yield piece
+        else:
+            self._missed = self._missed or self._none_at(depth + 2, [])
+            if byte:
+                text.skip_value()
+
+    def _key(self) -> str | None:
+        """A name with its colon; None where it is none."""
+        try:
+            return msgspec.json.decode(self._text.key() or b"", type=str)
+        except DECODE_ERRORS:
+            return None
+
+    def _lose(self) -> None:
+        """What follows in a broken document can't be told apart any more."""
+        while self._text.peek():
+            self._text.skip_line()
+
+    def _none_at(self, depth: int, seen: list[str]) -> str:
+        names = self._names[:depth]
+        known = ", ".join(seen[:_SHOWN_NAMES])
+        hint = proposal(names[-1], seen) or (f"; there are {known}" if seen else "")
+        return f"no records at `{level_name(names)}`{hint}"
+
+
+def _why(text: bytes) -> str:
+    """Why a text is no JSON value."""
+    try:
+        msgspec.json.decode(text)
+    except DECODE_ERRORS as error:
+        return reason(error)
+    return "the record ends too early"

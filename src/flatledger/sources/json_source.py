@@ -1,0 +1,164 @@
+"""JSON: one value after another (JSON Lines, or as they come), lists of records, documents."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from itertools import chain
+from typing import Any
+
+from ..engine.faults import Fault, shown
+from ..engine.levels import Names
+from ..engine.protocols import Batch
+from ..errors import SourceError
+from .double_keys import DoubleKeys
+from .json_pieces import Piece, Pieces
+from .json_text import JsonText
+from .json_values import DECODE_ERRORS, LOOK_AHEAD, decoder, reason, specimens
+from .naming import nothing_read
+from .reading import Bytes
+
+_LONGEST_LINE = 1 << 18  # bytes of a line that is decoded together with others
+_BATCH_BYTES = 1 << 18
+
+
+class JsonRecords:
+    """Reads the records of a JSON source, some at a time (a Source).
+
+    ``names`` is the path to them in a document; with ``double_keys`` names that come twice in an
+    object are looked for.
+    """
+
+    def __init__(self, data: Bytes, names: Names, double_keys: bool = False) -> None:
+        self.name = data.name
+        self._names = names
+        self._double_keys = double_keys
+        self._chunks = data.chunks()
+        self._first: list[Any] | None = None
+
+    def look_ahead(self) -> list[Any]:
+        if self._first is None:
+            self._first, seen = [], list[bytes]()
+            batches = self._read(_noting(self._chunks, seen), dict[str, Any])
+            while len(self._first) < LOOK_AHEAD and (batch := next(batches, None)):
+                self._first += batch.records
+            self._chunks = chain(seen, self._chunks)
+        return self._first
+
+    def batches(self, shape: Any) -> Iterator[Batch]:
+        return self._read(self._chunks, shape)
+
+    def _read(self, chunks: Iterator[bytes], shape: Any) -> Iterator[Batch]:
+        """Whole lines are decoded together; where that fails, the values in them one by one."""
+        text = JsonText(chunks)
+        pieces = Pieces(text, self._names, self.name)
+        decode = _Decoding(shape, self._double_keys)
+        while byte := text.peek():
+            lines = b"" if self._names or byte == b"[" else text.whole_lines(_LONGEST_LINE)
+            batch = decode.lines(lines) if lines else None
+            if batch is not None:
+                text.at += len(lines)
+                text.drop()
+                yield batch
+                continue
+            end = text.passed + len(lines)
+            yield from decode.pieces(_until(text, pieces, end))
+        pieces.check()
+        if decode.first_fault and not decode.readable:
+            raise SourceError(nothing_read(self.name, decode.first_text, decode.first_fault))
+
+
+def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
+    """The chunks, each kept as it goes by."""
+    for chunk in chunks:
+        seen.append(chunk)
+        yield chunk
+
+
+def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece]:
+    """The pieces of a value, and of those that follow as far as a place in the source."""
+    yield from pieces.next_value()
+    while text.passed < end and text.peek():
+        yield from pieces.next_value()
+
+
+class _Decoding:
+    """Turns lines and pieces into batches of a shape, and numbers the records."""
+
+    def __init__(self, shape: Any, double_keys: bool) -> None:
+        self._double_keys = DoubleKeys() if double_keys else None
+        self._one, self._many = decoder(shape), decoder(list[shape])
+        self._number = 1
+        self.readable = False  # whether there was a record
+        self.first_fault, self.first_text = "", b""
+
+    def lines(self, text: bytes) -> Batch | None:
+        """The records on some lines; None where not all can be decoded so."""
+        try:
+            records = self._one.decode_lines(text)
+        except DECODE_ERRORS:
+            return None
+        return self._whole(records, partial(_last, text), text)
+
+    def _whole(self, records: list[Any], specimens: Callable[[], list[Any]], text: bytes) -> Batch:
+        """A batch without faults. ``text`` is that of the records, one after another."""
+        twice = self._double_keys.faults(text, self._number) if self._double_keys else []
+        numbers = range(self._number, self._number + len(records))
+        self._number += len(records)
+        self.readable = self.readable or bool(records)
+        return Batch(records, numbers, [], specimens, twice)
+
+    def pieces(self, pieces: Iterator[Piece]) -> Iterator[Batch]:
+        """The records among some pieces; what is none is told."""
+        size, held = 0, list[Piece]()
+        for piece in pieces:
+            held.append(piece)
+            size += len(piece.text)
+            if size >= _BATCH_BYTES:
+                yield self._batch(held)
+                size, held = 0, []
+        if held:
+            yield self._batch(held)
+
+    def _batch(self, pieces: list[Piece]) -> Batch:
+        if not any(piece.wrong for piece in pieces):
+            texts = [piece.text for piece in pieces]
+            try:
+                records = self._many.decode(b"[" + b",".join(texts) + b"]")
+            except DECODE_ERRORS:
+                records = []
+            if len(records) == len(texts):
+                return self._whole(records, partial(specimens, texts[-1]), b" ".join(texts))
+        return self._each(pieces)
+
+    def _each(self, pieces: list[Piece]) -> Batch:
+        records: list[Any] = []
+        numbers: list[int] = []
+        faults: list[Fault] = []
+        remarks: list[Fault] = []
+        for piece in pieces:
+            wrong = piece.wrong
+            if not wrong:
+                try:
+                    records.append(self._one.decode(piece.text))
+                    numbers.append(self._number)
+                    if self._double_keys:
+                        remarks += self._double_keys.faults(piece.text, self._number)
+                except DECODE_ERRORS as error:
+                    wrong = reason(error)
+            if wrong:
+                start = shown(piece.text[:200].decode("utf-8", "replace"))
+                left = "" if piece.stray else "; the record is left out"
+                fault = Fault(self._number, "", start, f"{wrong} ({piece.where}){left}")
+                (remarks if piece.stray else faults).append(fault)
+                if not self.first_fault and not piece.stray:
+                    self.first_fault, self.first_text = f"{wrong} ({piece.where})", piece.text
+            self._number += not piece.stray
+        self.readable = self.readable or bool(records)
+        last = [piece.text for piece in pieces if not piece.wrong][-1:] or [b""]
+        return Batch(records, numbers, faults, partial(specimens, last[0]), remarks)
+
+
+def _last(block: bytes) -> list[Any]:
+    """The record on the last line, whole."""
+    return specimens(block.rstrip().rpartition(b"\n")[2])

@@ -1,0 +1,241 @@
+"""The text of a JSON source, as it is read: where values begin and end, and how to go on after
+what is none.
+
+It holds no more than the value it is in. A value that begins on a line and does not end there has
+to be valid as a whole; otherwise the line is at fault, with the deeper ones below it, and reading
+goes on after them. So what is found never depends on how the bytes come.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import msgspec
+
+_TO_BRACKET = re.compile(rb'(?:[^"{}\[\]]++|"(?:[^"\\\r\n]++|\\[^\r\n])*+")*+')
+_IN_TEXT = re.compile(rb'(?:[^"\\\r\n]++|\\[^\r\n])*+')
+_SCALAR = re.compile(rb'(?:"(?:[^"\\\r\n]++|\\[^\r\n])*+"|[\w.+-]++)(?=[\s,\]{}\[]|\Z)')
+_ALONE = re.compile(rb'(?:"(?:[^"\\\r\n]++|\\[^\r\n])*+"|[\w.+-]++)(?=[ \t]*+(?:[{\[\r\n]|\Z))')
+_KEY = re.compile(rb'"(?:[^"\\\r\n]++|\\[^\r\n])*+"[ \t\r\n]*+:')
+_BLANKS = re.compile(rb"[ \t\r\n]*+")
+_LINE_END = re.compile(rb"[\r\n]")
+_INDENT = re.compile(rb"[ \t]*+")
+_QUOTE, _BACKSLASH = b'"\\'
+_RAW = msgspec.json.Decoder(msgspec.Raw)
+_CHECKED = 1 << 16  # bytes of a value after which it is looked at whether it can still be one
+_DROPPED = 1 << 20  # bytes that are behind, after which they are let go
+
+
+class JsonText:
+    """A window on the text; ``at`` is where reading goes on."""
+
+    def __init__(self, chunks: Iterator[bytes]) -> None:
+        self._chunks = chunks
+        self._lines_behind = 0
+        self._indent_behind: int | None = None  # of the line that the window begins in
+        self._bytes_behind = 0
+        self.buffer = bytearray()
+        self.at = 0
+
+    # ---- the window
+
+    @property
+    def passed(self) -> int:
+        """How many bytes of the source lie before the place where reading goes on."""
+        return self._bytes_behind + self.at
+
+    def fill(self) -> bool:
+        """Read on; false at the end."""
+        chunk = next((chunk for chunk in self._chunks if chunk), b"")
+        self.buffer += chunk
+        return bool(chunk)
+
+    def drop(self) -> None:
+        """Let go of what is behind, if it is much. Places in the buffer are others after that."""
+        if self.at < _DROPPED:
+            return
+        self._indent_behind = self._indent(self.at)
+        self._lines_behind += self.buffer.count(b"\n", 0, self.at)
+        self._bytes_behind += self.at
+        del self.buffer[: self.at]
+        self.at = 0
+
+    def line(self, place: int) -> int:
+        """The number of the line that a place is in, from 1."""
+        return self._lines_behind + self.buffer.count(b"\n", 0, place) + 1
+
+    def peek(self) -> bytes:
+        """The next byte that is not blank; nothing at the end."""
+        while True:
+            found = _BLANKS.match(self.buffer, self.at)
+            assert found is not None
+            self.at = found.end()
+            if self.at < len(self.buffer):
+                return bytes(self.buffer[self.at : self.at + 1])
+            self.drop()
+            if not self.fill():
+                return b""
+
+    def ahead(self, count: int) -> bytes:
+        """The next bytes, or as many as there are; they are not taken."""
+        while len(self.buffer) - self.at < count and self.fill():
+            pass
+        return bytes(self.buffer[self.at : self.at + count])
+
+    def whole_lines(self, most: int) -> bytes:
+        """The lines that are whole in the window; nothing where one takes more than ``most``."""
+        while True:
+            cut = self.buffer.rfind(b"\n", self.at) + 1
+            if cut > self.at:
+                with memoryview(self.buffer) as window:
+                    return bytes(window[self.at : cut])
+            if len(self.buffer) - self.at > most:
+                return b""
+            if not self.fill():
+                return bytes(self.buffer[self.at :])
+
+    # ---- values
+
+    def value(self, alone: bool = False) -> bytes | None:
+        """Take the value that begins here; None where there is none, and nothing is taken.
+
+        ``alone``: a plain value is one only if it is no part of other text.
+        """
+        start = self.at
+        brackets = self.buffer[start] in b"{["
+        end = self._end_of_brackets() if brackets else self._end_of(_ALONE if alone else _SCALAR)
+        if end is None:
+            return None
+        text = bytes(self.buffer[start:end])
+        if _LINE_END.search(text) and _is_broken(text) is not False:
+            return None
+        self.at = end
+        return text
+
+    def skip_value(self) -> bool:
+        """Pass over the value that begins here, without holding it; false where it has no end."""
+        if self.buffer[self.at] not in b"{[":
+            end = self._end_of(_SCALAR)
+            self.at = self.at if end is None else end
+            return end is not None
+        depth = 0
+        while True:
+            place = self._to_bracket(self.at)
+            if place is None:
+                return False
+            depth += 1 if self.buffer[place] in b"{[" else -1
+            self.at = place + 1
+            if depth == 0:
+                return True
+            self.drop()
+
+    def skip_line(self) -> bytes:
+        """Pass over the rest of the line, and the deeper ones below it; give its beginning."""
+        indent = self._indent(self.at)
+        start = self._to_line_end()
+        while self.peek():
+            closes = self.buffer[self.at] in b"}" and self._indent(self.at) == indent
+            if not closes and self._indent(self.at) <= indent:
+                break
+            self._to_line_end()
+        return start
+
+    def _to_line_end(self) -> bytes:
+        start = b""
+        while True:
+            found = _LINE_END.search(self.buffer, self.at)
+            end = found.start() if found else len(self.buffer)
+            start = start or bytes(self.buffer[self.at : min(end, self.at + _CHECKED)])
+            self.at = end
+            self.drop()
+            if found or not self.fill():
+                return start
+
+    def _indent(self, place: int) -> int:
+        """How far in the line of a place begins."""
+        begin = max(self.buffer.rfind(b"\n", 0, place), self.buffer.rfind(b"\r", 0, place)) + 1
+        if not begin and self._indent_behind is not None:
+            return self._indent_behind
+        found = _INDENT.match(self.buffer, begin)
+        assert found is not None
+        return found.end() - begin
+
+    def key(self) -> bytes | None:
+        """Take a name with its colon; None where there is none, and nothing is taken."""
+        end = self._end_of(_KEY)
+        if end is None:
+            return None
+        text = bytes(self.buffer[self.at : end])
+        self.at = end
+        return text[:-1].rstrip()
+
+    def _end_of(self, pattern: re.Pattern[bytes]) -> int | None:
+        """Where a match ends that begins here; it may go on in the next chunk."""
+        while True:
+            found = pattern.match(self.buffer, self.at)
+            if found and found.end() < len(self.buffer):
+                return found.end()
+            if not self.fill():
+                return found.end() if found else None
+
+    def _end_of_brackets(self) -> int | None:
+        """Where the bracket that opens here is closed; None where it can't be."""
+        start, depth, checked = self.at, 0, _CHECKED
+        found = self._to_bracket(start)
+        while found is not None:
+            place = found
+            depth += 1 if self.buffer[place] in b"{[" else -1
+            place += 1
+            if depth == 0:
+                return place
+            if place - start > checked:
+                text = bytes(self.buffer[start:place])
+                if _is_broken(text) and _LINE_END.search(text):
+                    return None
+                checked = 2 * len(text)
+            found = self._to_bracket(place)
+        return None
+
+    def _to_bracket(self, place: int) -> int | None:
+        """The next bracket that is in no text; None at the end, or where a text has none."""
+        while True:
+            found = _TO_BRACKET.match(self.buffer, place)
+            assert found is not None
+            place = found.end()
+            if place < len(self.buffer) and self.buffer[place] != _QUOTE:
+                return place
+            if place == len(self.buffer):
+                if not self.fill():
+                    return None
+                continue
+            end = self._end_of_text(place + 1)
+            if end is None:
+                return None
+            place = end
+
+    def _end_of_text(self, place: int) -> int | None:
+        """Where a text ends that goes on in the next chunk; None where the line ends before."""
+        while True:
+            found = _IN_TEXT.match(self.buffer, place)
+            assert found is not None
+            place = found.end()
+            if place < len(self.buffer) and self.buffer[place] == _QUOTE:
+                return place + 1
+            if place < len(self.buffer) - 1 or (
+                place < len(self.buffer) and self.buffer[place] != _BACKSLASH
+            ):
+                return None
+            if not self.fill():
+                return None
+
+
+def _is_broken(text: bytes) -> bool | None:
+    """Whether a text can't be the beginning of a JSON value; None where it is only too short."""
+    try:
+        _RAW.decode(text)
+    except msgspec.DecodeError as error:
+        return None if "truncated" in str(error) else True
+    except RecursionError:
+        return None
+    return False

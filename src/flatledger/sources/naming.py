@@ -1,0 +1,46 @@
+"""What a file is that can't be read as records, told by how it begins."""
+
+from __future__ import annotations
+
+from ..engine.faults import shown
+from .json_values import NO_RECORD
+
+READABLE = "JSON and JSON Lines can be read, plain or gzip"
+_SHOWN = 40
+_BEGINNINGS = {
+    b"PK\x03\x04": "a ZIP file, such as a workbook",
+    b"%PDF": "a PDF",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"\x28\xb5\x2f\xfd": "packed by Zstandard",
+    b"BZh": "packed by bzip2",
+    b"\xfd7zXZ": "packed by xz",
+    b"<": "XML or HTML",
+}
+_DELIMITERS = {b";": "semicolons", b"\t": "tabs", b",": "commas", b"|": "bars"}
+
+
+def nothing_read(name: str, text: bytes, first_fault: str) -> str:
+    """What to say of a source in which nothing could be read. ``text`` is what it begins with.
+
+    >>> nothing_read("data.xml", b"<r>", "")
+    'data.xml is not JSON, but XML or HTML (line 1 begins `<r>`); JSON and JSON Lines can be read, \
+plain or gzip'
+    """
+    if text.lstrip()[:1] in (b"{", b"["):
+        return f"{name}: nothing in it can be read; {first_fault}"
+    if NO_RECORD in first_fault:
+        return f"{name} holds no record; {first_fault}"
+    begins = shown(text[:_SHOWN].decode("utf-8", "replace"))
+    return f"{name} is not JSON{_kind(text)} (line 1 begins `{begins}`); {READABLE}"
+
+
+def _kind(text: bytes) -> str:
+    kind = next((kind for start, kind in _BEGINNINGS.items() if text.startswith(start)), "")
+    if not kind and b"\0" in text[:_SHOWN]:
+        kind = "bytes that are no text, or UTF-16 without a byte order mark"
+    line = text.split(b"\n", 1)[0]
+    parted = [words for mark, words in _DELIMITERS.items() if mark in line]
+    if not kind and parted and line[:1] not in b'"-0123456789':
+        kind = f"perhaps delimited text with {parted[0]}"
+    return f", but {kind}" if kind else ""
