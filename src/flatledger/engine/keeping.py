@@ -136,8 +136,17 @@ class _Keep:
         if not inside and not self.verdicts[deeper]:
             return lines
         judged = indented(self._judged(deeper), 1)
-        kept = f"{entry}.kept = kept_{deeper}"
-        return [*lines, f"kept_{deeper} = []", loop, *judged, kept]
+        kept = [f"{entry}.kept = kept_{deeper}", *self._shown(level)]
+        return [*lines, f"kept_{deeper} = []", loop, *judged, *kept]
+
+    def _shown(self, level: int) -> list[str]:
+        """The line that lets paths which look at a level as a whole see its kept entries only."""
+        chain, deeper = self.plan.chain, level + 1
+        if not self.plan.shape.place_of(chain.levels[deeper]).whole:
+            return []
+        names = chain.levels[deeper][len(chain.levels[level]) :]
+        steps = self.constants.name(names, "steps")
+        return [f"put_kept({entry_name(level)}, {steps}, kept_{deeper})"]
 
     def _load_entries(self, level: int) -> list[str]:
         """The lines that load the entries of the next level under one entry."""

@@ -123,7 +123,7 @@ def listed(value: Any) -> list[Any]:
     ]
 
 
-def put_entries(entry: Any, names: tuple[str, ...], kept: list[Any]) -> None:
+def put_entries(entry: Any, names: tuple[str, ...], kept: Any) -> None:
     """Let an entry have only the kept ones at a side level below it."""
     entry = entry.whole if isinstance(entry, Held) else entry
     for name in names[:-1]:
@@ -135,6 +135,19 @@ def put_entries(entry: Any, names: tuple[str, ...], kept: list[Any]) -> None:
         entry[names[-1]] = kept
     elif isinstance(entry, msgspec.Struct):
         setattr(entry, _field(entry, names[-1]), kept)
+
+
+def put_kept(entry: Any, names: tuple[str, ...], kept: list[Held]) -> None:
+    """Let the plain data of an entry have only the kept entries of a level of the chain."""
+    if names[-1] != MEMBERS:
+        put_entries(entry, names, [one.whole for one in kept])
+        return
+    keys = [one.key for one in kept]
+    if len(set(keys)) == len(keys):
+        members: Any = {one.key: one.whole for one in kept}
+    else:  # of several mappings
+        members = [{one.key: one.whole} for one in kept]
+    put_entries(entry, names[:-1], members)
 
 
 def _field(struct: msgspec.Struct, name: str) -> str:
