@@ -12,6 +12,7 @@ import flatledger
 from tests.conftest import Tool
 
 LAYOUT = """\
+levels: [lines]
 row-per: lines
 columns:
   - No: no
@@ -80,7 +81,7 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
         ),
         (("layout.yaml", "latin.jsonl"), "nothing in it can be read; byte 0xe9 is not UTF-8"),
         (("list.yaml", "document.json"), "no records at `data.itens`; did you mean `items`?"),
-        (("level.yaml", "good.jsonl"), "line 1, column 10: no level `lnes`; did you mean `lines`?"),
+        (("level.yaml", "good.jsonl"), "line 2, column 10: no level `lnes`; did you mean `lines`?"),
     ],
 )
 def test_what_cannot_be_run_says_why_and_writes_nothing(

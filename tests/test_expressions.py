@@ -293,7 +293,7 @@ def test_try_from_python() -> None:
     ]
     assert trials[1].fault == "is not a number"
     with pytest.raises(flatledger.ExpressionError) as caught:
-        flatledger.try_expression("1 + sum(a)", [{"a": 1}])
+        flatledger.try_expression("1 + sumx(a)", [{"a": 1}])
     assert caught.value.position == 4
 
 

@@ -54,9 +54,7 @@ output: {delimiter: semicolons, file: ../x, header: maybe, encoding: base64}
 
 
 def test_faults_that_only_the_data_shows() -> None:
-    records = [
-        {"station": {"name": "A"}, "lines": [{"qty": 2, "unit-price": 3}], "tags": ["x", "y"]}
-    ]
+    records = [{"station": {"name": "A"}, "lines": [{"qty": 2, "unit-price": 3}, {"qty": 1}]}]
     text = """\
 row-per: record
 columns:

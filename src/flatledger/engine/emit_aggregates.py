@@ -58,14 +58,19 @@ class AggregateEmitter(ValueEmitter):
         """
         scope = self._inner_scope(AggregatePlan(base, side, False))
         kept, outer, above = self.variable("kept"), self.scope, side.row - 1
+        names = side.levels[-1][len(side.levels[above]) :]
+        members, entry = names[-1] == MEMBERS, scope.variables[-1]
+        if members:
+            entry = f"(key_of_{entry}, {entry})"
         self.scope = scope
         with self.at(side.row) as innermost:
             self.block.add(f"verdict = {self.truth(condition).code}")
             for line in count:
                 self.block.add(line)
-            self.block.add(f"if verdict is True: {kept}.append({scope.variables[-1]})")
-        names = self.constants.name(side.levels[-1][len(side.levels[above]) :], "steps")
-        put = f"put_entries({scope.variables[above]}, {names}, {kept})"
+            self.block.add(f"if verdict is True: {kept}.append({entry})")
+        steps = self.constants.name(names[:-1] if members else names, "steps")
+        what = f"put_{'members' if members else 'entries'}"
+        put = f"{what}({scope.variables[above]}, {steps}, {kept})"
         loops = self._loops(scope, base, innermost.lines, around=(f"{kept} = []", put))
         self.scope = outer
         for line in loops:
@@ -88,8 +93,12 @@ class AggregateEmitter(ValueEmitter):
         )
 
     def _gather(self, node: n.Call, plan: AggregatePlan, found: str) -> None:
-        """Add the value of the argument within one entry to what was found."""
+        """Add the value of the argument within one entry to what was found.
+
+        Where nothing repeats there is the one value or none, so that a null is nothing.
+        """
         argument = node.arguments[0]
+        alone = plan.chain.row == plan.base
         if plan.counts_entries:
             self.block.add(f"{found}.append(1)")
             return
@@ -105,7 +114,8 @@ class AggregateEmitter(ValueEmitter):
             self.block.add(f"gather({found}, {raw}, {convert}, {self.site(argument)}, number)")
         else:
             value = self.as_kind(kind, argument) if kind else self.present(argument)
-            self.block.add(f"{found}.append({value.code})")
+            test = f"if {value.code} is not None: " if alone else ""
+            self.block.add(f"{test}{found}.append({value.code})")
 
     def _selects(self, path: n.Path) -> bool:
         return bool(self.plan.access(path).rest)
@@ -150,7 +160,7 @@ class AggregateEmitter(ValueEmitter):
         outer, block = self.scope, Lines()
         blocks = [*scope.blocks[: level - 1], block]
         self.scope = Scope(
-            Chain(scope.chain.levels[:level], scope.chain.structure),
+            Chain(scope.chain.levels[:level], scope.chain.structure, scope.chain.known),
             scope.variables[:level],
             blocks,
         )

@@ -22,8 +22,9 @@ from .aggregates import AGGREGATES
 from .balance import Balance
 from .grouping import Tallies
 from .kinds import AGGREGATE_KINDS
-from .levels import Chain, Names, level_name
+from .levels import Chain, Names, known_levels, level_name
 from .numbers import EXACT, QUOTIENT, plain
+from .plan import expressions_in
 from .protocols import Batch, Row, RowStore, Source, TotalRow
 from .resolver import reach
 from .run import Progress, Run
@@ -53,7 +54,8 @@ class GroupRun:
         store: RowStore | None = None,
     ) -> None:
         self._model = model
-        self._chain = _Decomposed(model, Chain.of((), observe(source.look_ahead())))
+        known = known_levels(model, expressions_in(model))
+        self._chain = _Decomposed(model, Chain.of((), observe(source.look_ahead()), known))
         self._inner = Run(self._chain.inner_model(), source, progress, store)
         self._outer: Run | None = None
         self._total_rows = 0

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import msgspec
 
 from ..language import nodes as n
+from ..layout.column import Expression
+from ..layout.model import LayoutModel
 from .structure import MEMBERS, Place
 
 Names = tuple[str, ...]
@@ -30,6 +34,25 @@ class Access(msgspec.Struct, frozen=True):
     side: Names | None
 
 
+class KnownLevels(msgspec.Struct, frozen=True):
+    """What a layout says of levels: ``stated`` are all that there are, ``named`` some of them.
+
+    Where none are stated, a place is one too if a list of two or more was met there.
+    """
+
+    stated: frozenset[Names] | None = None
+    named: frozenset[Names] = frozenset()
+
+    def has(self, names: Names, structure: Place) -> bool:
+        """Whether a place is a level."""
+        if names in self.named or names[-1:] == (MEMBERS,):
+            return True
+        if self.stated is not None:
+            return names in self.stated
+        place = structure.find(names)
+        return place is not None and place.repeated
+
+
 class Chain(msgspec.Struct, frozen=True):
     """The levels from the record down to the entry that is looked at, and the data's structure.
 
@@ -39,11 +62,12 @@ class Chain(msgspec.Struct, frozen=True):
 
     levels: tuple[Names, ...]
     structure: Place
+    known: KnownLevels
 
     @classmethod
-    def of(cls, row_per: Names, structure: Place) -> Chain:
+    def of(cls, row_per: Names, structure: Place, known: KnownLevels) -> Chain:
         """The chain to a row's level: the record, each repeating place on the way, the row."""
-        start = cls((RECORD,), structure)
+        start = cls((RECORD,), structure, known)
         return start.extended(0, row_per)
 
     def extended(self, base: int, names: Names) -> Chain:
@@ -52,7 +76,7 @@ class Chain(msgspec.Struct, frozen=True):
         for length in range(len(levels[-1]) + 1, len(names) + 1):
             if length == len(names) or self.is_level(names[:length]):
                 levels.append(names[:length])
-        return Chain(tuple(levels), self.structure)
+        return Chain(tuple(levels), self.structure, self.known)
 
     @property
     def row(self) -> int:
@@ -84,12 +108,40 @@ class Chain(msgspec.Struct, frozen=True):
 
     def is_level(self, names: Names) -> bool:
         """Whether a place repeats, by the layout or by the data read so far."""
-        place = self.structure.find(names)
-        return (
-            names in self.levels
-            or names[-1:] == (MEMBERS,)
-            or (place is not None and place.repeated)
-        )
+        return names in self.levels or self.known.has(names, self.structure)
+
+
+def named_place(path: n.Node) -> Names | None:
+    """The place that a path of names leads to, `*` being each member of a mapping."""
+    names: list[str] = []
+    for segment in path.segments if isinstance(path, n.Path) else ():
+        only = segment.selectors[0]
+        if segment.descendant or len(segment.selectors) > 1:
+            return None
+        if not isinstance(only, n.Name | n.Wildcard):
+            return None
+        names.append(only.name if isinstance(only, n.Name) else MEMBERS)
+    return tuple(names) or None
+
+
+def known_levels(model: LayoutModel, expressions: Iterable[Expression]) -> KnownLevels:
+    """What a layout says of levels: those that it states, names or makes."""
+    asked = [
+        part.arguments[0]
+        for expression in expressions
+        for part in expression.node.walk()
+        if isinstance(part, n.Call) and part.name in ("ordinal", "key") and part.arguments
+    ]
+    keep = [condition.keep for condition in model.conditions if condition.keep is not None]
+    said = [*model.spread_levels, *keep, *([model.row_per] if model.row_per else [])]
+    named = {named_place(node) for node in (*asked, *(one.node for one in said))}
+    made = {(*split.parent, split.name) for split in model.splits}
+    for one in (one for one in model.attachments if one.many):
+        made |= {(*one.matched_by[:length], one.name) for length in range(len(one.matched_by))}
+    stated = None
+    if model.levels is not None:
+        stated = frozenset(place for one in model.levels if (place := named_place(one.node)))
+    return KnownLevels(stated, frozenset(name for name in {*named, *made} if name))
 
 
 def plain_steps(path: n.Path, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:

@@ -139,15 +139,18 @@ def put_entries(entry: Any, names: tuple[str, ...], kept: Any) -> None:
 
 def put_kept(entry: Any, names: tuple[str, ...], kept: list[Held]) -> None:
     """Let the plain data of an entry have only the kept entries of a level of the chain."""
-    if names[-1] != MEMBERS:
+    if names[-1] == MEMBERS:
+        put_members(entry, names[:-1], [(one.key, one.whole) for one in kept])
+    else:
         put_entries(entry, names, [one.whole for one in kept])
-        return
-    keys = [one.key for one in kept]
-    if len(set(keys)) == len(keys):
-        members: Any = {one.key: one.whole for one in kept}
-    else:  # of several mappings
-        members = [{one.key: one.whole} for one in kept]
-    put_entries(entry, names[:-1], members)
+
+
+def put_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]) -> None:
+    """Let an entry have only the kept members of a mapping below it, or of several."""
+    members = dict(kept)
+    put_entries(
+        entry, names, members if len(members) == len(kept) else [{key: one} for key, one in kept]
+    )
 
 
 def _field(struct: msgspec.Struct, name: str) -> str:

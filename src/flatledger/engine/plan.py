@@ -108,10 +108,7 @@ class Plan:
     @property
     def expressions(self) -> Iterator[Expression]:
         """Every expression of the layout."""
-        yield from (column.value for column in self.model.columns if column.value)
-        yield from (condition.value for condition in self.model.conditions)
-        yield from (key.value for key in self.model.sort if key.value)
-        yield from (key.value for key in self.model.group if key.value)
+        return expressions_in(self.model)
 
     @property
     def numbers_entries(self) -> bool:
@@ -257,3 +254,11 @@ class Plan:
         if column.numeric:
             return "number"
         return self.kind(column.value.node) if column.value else "text"
+
+
+def expressions_in(model: LayoutModel) -> Iterator[Expression]:
+    """Every expression of a layout."""
+    yield from (column.value for column in model.columns if column.value)
+    yield from (condition.value for condition in model.conditions)
+    yield from (key.value for key in model.sort if key.value)
+    yield from (key.value for key in model.group if key.value)

@@ -11,9 +11,9 @@ from ..layout.model import Condition, LayoutModel, Sorting
 from .amounts import UnitWatch
 from .collations import collation_key
 from .known_fields import field_problem
-from .levels import Chain, Names, level_name, plain_steps
+from .levels import Chain, Names, known_levels, level_name, plain_steps
 from .matching import ListWatch
-from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan
+from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
 from .reading_texts import DateReader
 from .resolver import Resolver
 from .shape import Shape
@@ -87,21 +87,19 @@ class _Planner:
             raise LayoutError(self.model.name, self.problems)
 
     def _chain(self) -> Chain:
+        known = known_levels(self.model, expressions_in(self.model))
         expression = self.model.row_per
+        start = Chain.of((), self.structure, known)
         if expression is None or expression.text == "record":
-            return Chain.of((), self.structure)
+            return start
         node = expression.node
-        names, rest = (
-            plain_steps(node, Chain.of((), self.structure))
-            if isinstance(node, n.Path)
-            else ((), ())
-        )
+        names, rest = plain_steps(node, start) if isinstance(node, n.Path) else ((), ())
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
         elif self._lacks(_known_part(names)):
             self.problems.append(field_problem(expression, names, self.structure, set(), "level"))
         self._stop_at_problems()
-        return Chain.of(names, self.structure)
+        return Chain.of(names, self.structure, known)
 
     def _lacks(self, names: Names) -> bool:
         """Whether objects were met where a level would be, and none of them has it."""

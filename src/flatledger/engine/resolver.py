@@ -20,6 +20,7 @@ from .structure import MEMBERS
 
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (1, 1), "key": (1, 1)}
+FEW_LISTS = 9  # times as many values that stand alone
 MOST_FACTORS = 200  # how many values one product or text may be made of
 
 
@@ -88,8 +89,8 @@ class Resolver:
             if self._judges:
                 ways = f"any(…) or every(…), or {{keep: {side}, when: …}}, or `row-per: {side}`"
             self._refuse(
-                f"`{text}` has many values here, since {side} repeats within one {where}; "
-                f"use {ways}",
+                f"`{text}` has many values here, since {side} repeats within one {where}"
+                f"{_first_list(chain, access.side)}; use {ways}",
                 path,
             )
 
@@ -164,16 +165,12 @@ class Resolver:
                     node,
                 )
                 return
-        target = reached[-1] if reached else self._absent(argument, chain)
+        target = reached[-1] if reached else ()  # where nothing repeats: the one value or none
         base = max(
             place
             for place, level in enumerate(chain.levels)
             if len(level) < max(len(target), 1) and target[: len(level)] == level
         )
-        selects = isinstance(argument, n.Path) and bool(plain_steps(argument, chain)[1])
-        if not target and not selects:
-            self._refuse(f"nothing repeats in `{node.name}(…)`; write its argument alone", node)
-            return
         inner_chain = chain.extended(base, target)
         counts = node.name == "count" and not node.distinct
         counts = counts and self._is_level(argument, target, chain)
@@ -182,24 +179,9 @@ class Resolver:
         self._node(argument, inner_chain, single=not many)
         if node.order is not None:
             self._node(node.order.value, inner_chain, single=True)
-        outside = Chain(chain.levels[: base + 1], chain.structure)
+        outside = Chain(chain.levels[: base + 1], chain.structure, chain.known)
         for separator in node.arguments[1:]:
             self._node(separator, outside)
-
-    def _absent(self, argument: n.Node, chain: Chain) -> Names:
-        """The level that a field stands for which no record read so far has; () if all have.
-
-        A missing field is no error by itself: next month's records may have it.
-        """
-        for part in argument.walk():
-            if isinstance(part, n.Path) and not part.relative:
-                names, rest = plain_steps(part, chain)
-                if rest:
-                    return ()
-                for length in range(1, len(names) + 1):
-                    if chain.structure.find(names[:length]) is None:
-                        return names[:length]
-        return ()
 
     def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
         return isinstance(argument, n.Path) and plain_steps(argument, chain) == (target, ())
@@ -287,6 +269,21 @@ class Resolver:
             isinstance(node, n.Arithmetic) and node.operator == "*"
         )
         return min(sum(parts) if multiplies else max(parts), MOST_FACTORS + 1)
+
+
+def _first_list(chain: Chain, names: Names) -> str:
+    """Where a list was met at a level that hardly any record has, and what to state then."""
+    place = chain.structure.find(names)
+    if place is None or not place.many or chain.known.stated is not None:
+        return ""
+    others = place.kinds.total() - place.elements + place.lists - place.many
+    if others < FEW_LISTS * place.many:
+        return ""
+    many = f", the first of {place.many:,}" if place.many > 1 else ""
+    return (
+        f" (record {place.first_many:,} has a list of several{many}; if it should have none, "
+        "`levels: […]` states the levels without it, and each such list is a fault)"
+    )
 
 
 def reach(node: n.Node, chain: Chain) -> Iterator[Names]:

@@ -59,6 +59,9 @@ class Shape:
             place.whole = place.whole or place.names != level
         for names in wants:
             self._reach(self._whole_at(names)).whole = True
+        for level in chain.levels[1:]:  # of which nothing is asked for: its entries may be anything
+            place = self._reach(self._fitting(level))
+            place.whole = place.whole or not place.children
         self._build(self.root)
 
     def _reach(self, names: Names) -> Field:

@@ -13,9 +13,15 @@ DEEPEST = 100  # no layout names a place deeper than this
 
 @dataclass(slots=True)
 class Place:
-    """One place in the records: the kinds of value met there, its lists, and what is below."""
+    """One place in the records: the kinds of value met there, its lists, and what is below.
+
+    ``many`` counts the lists of two or more, ``first_many`` is the number of the record that has
+    the first of them.
+    """
 
     lists: int = 0
+    many: int = 0
+    first_many: int = 0
     elements: int = 0
     kinds: Counter[type] = field(default_factory=Counter)
     children: dict[str, Place] = field(default_factory=dict)
@@ -23,12 +29,8 @@ class Place:
 
     @property
     def repeated(self) -> bool:
-        """Whether it is a level: a list was met there.
-
-        A few lists among many plain values make no level: each is an odd value, told by itself.
-        """
-        single = self.kinds.total() - self.elements
-        return self.lists > 0 and (dict in self.kinds or self.lists > single)
+        """Whether it is a level by what was met: a list of two or more (DESIGN, rule 1)."""
+        return self.many > 0
 
     def find(self, names: Iterable[str]) -> Place | None:
         """The place that a path of names leads to, or None where nothing was met there."""
@@ -48,20 +50,26 @@ class Place:
     def merge(self, other: Place) -> None:
         """Take in what was met at another place."""
         self.lists += other.lists
+        self.many += other.many
+        firsts = [n for n in (self.first_many, other.first_many) if n]
+        self.first_many = min(firsts, default=0)
         self.elements += other.elements
         self.kinds.update(other.kinds)
         for name, child in other.children.items():
             self.children.setdefault(name, Place()).merge(child)
 
-    def add(self, value: Any, depth: int = 0) -> None:
-        """Take note of one value at this place; a list counts as its elements."""
+    def add(self, value: Any, number: int = 0, depth: int = 0) -> None:
+        """Take note of a record's value at this place; a list counts as its elements."""
         if depth > DEEPEST:
             return
         if isinstance(value, list | tuple):
             self.lists += 1
             self.elements += len(value)
+            if len(value) > 1:
+                self.many += 1
+                self.first_many = self.first_many or number
             for element in value:
-                self.add(element, depth + 1)
+                self.add(element, number, depth + 1)
             return
         self.kinds[value.__class__] += 1
         if not isinstance(value, dict):
@@ -72,7 +80,7 @@ class Place:
             if child is None:
                 child = children[key] = Place()
             if isinstance(below, dict | list | tuple):
-                child.add(below, depth + 1)
+                child.add(below, number, depth + 1)
             else:
                 child.kinds[below.__class__] += 1
 
@@ -85,7 +93,7 @@ def observe(records: Iterable[Any]) -> Place:
     (True, 2)
     """
     structure = Place()
-    for record in records:
+    for number, record in enumerate(records, 1):
         if isinstance(record, dict):
-            structure.add(record)
+            structure.add(record, number)
     return structure

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import codecs
-from pathlib import Path, PurePath
+from pathlib import Path as FilePath
+from pathlib import PurePath
 from typing import Any
 
 from ..errors import LayoutError
+from ..language.nodes import Path
 from .check_columns import ColumnForms
 from .column import Column, Expression
 from .model import Condition, Grouping, LayoutModel, Output
@@ -14,9 +16,9 @@ from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
-    *("layout", "about", "locale", "source", "row-per", "row-per-group", "without-entries"),
-    *("fit-to", "columns", "only", "ask", "expects-order", "take", "sort", "group", "totals"),
-    *("calendar", "split", "attach", "output"),
+    *("layout", "about", "locale", "source", "levels", "row-per", "row-per-group"),
+    *("without-entries", "fit-to", "columns", "only", "ask", "expects-order", "take", "sort"),
+    *("group", "totals", "calendar", "split", "attach", "output"),
 )
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (
@@ -25,7 +27,7 @@ OUTPUT_KEYS = (
 )
 
 
-def check_layout(item: Item, name: str, folder: Path | None = None) -> LayoutModel:
+def check_layout(item: Item, name: str, folder: FilePath | None = None) -> LayoutModel:
     """Turn the items of a layout into its model; its code lists stand in ``folder``.
 
     Raises LayoutError with all faults at once.
@@ -34,7 +36,7 @@ def check_layout(item: Item, name: str, folder: Path | None = None) -> LayoutMod
 
 
 class _Checker(ColumnForms):
-    def __init__(self, name: str, file: str, folder: Path | None) -> None:
+    def __init__(self, name: str, file: str, folder: FilePath | None) -> None:
         super().__init__(folder)
         self.name = name
         self.own_file = file
@@ -47,6 +49,8 @@ class _Checker(ColumnForms):
             about=self.text(keys["about"], "`about`") if "about" in keys else "",
             locale=self.locale(keys["locale"]) if "locale" in keys else "",
             records=self.source(keys.get("source")),
+            levels=self.levels(keys.get("levels")),
+            spread_levels=tuple(self.spread_levels),
             row_per=self.row_per(keys.get("row-per")),
             row_per_group=self.row_per_group(keys, columns),
             without_entries=self.without_entries(keys.get("without-entries")),
@@ -87,6 +91,16 @@ class _Checker(ColumnForms):
                 path.problem("`records` takes a path of names, such as data.items")
             )
         return names or ()
+
+    def levels(self, item: Item | None) -> tuple[Expression, ...] | None:
+        """All places that repeat; an empty list says that none does."""
+        if item is None:
+            return None
+        paths = [self.expression(entry, "`levels`") for entry in self.items(item)]
+        for path in paths:
+            if path and not isinstance(path.node, Path):
+                self.problems.append(path.problem("`levels` takes paths of names, such as lines"))
+        return tuple(path for path in paths if path and isinstance(path.node, Path))
 
     def row_per(self, item: Item | None) -> Expression | None:
         return None if item is None else self.expression(item, "`row-per`")

@@ -140,6 +140,7 @@ class ColumnForms(ValueForms):
         if not isinstance(level.node, Path):
             self.fault(keys["columns-from"], "`columns-from` takes a level, such as lines.options")
             return None
+        self.spread_levels.append(level)
         found = Spread(level, named_by, cast(Any, tuple(values)))
         for key in ("keys", "labels"):
             if found.numbered and key in keys:

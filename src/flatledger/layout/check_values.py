@@ -10,7 +10,7 @@ from typing import Any
 from ..errors import LayoutError
 from ..language.literals import TIME_UNITS
 from .check_rows import RowForms
-from .column import Conversion, Factor, Translation
+from .column import Conversion, Expression, Factor, Translation
 from .files import beside
 from .names import proposal
 from .side_files import read_codes
@@ -30,6 +30,7 @@ class ValueForms(RowForms):
     def __init__(self, folder: Path | None) -> None:
         super().__init__()
         self.folder = folder
+        self.spread_levels: list[Expression] = []  # that columns are made from
 
     def kind(self, keys: dict[str, Item], item: Item, where: str) -> dict[str, Any]:
         found: dict[str, Any] = {}

@@ -202,6 +202,8 @@ class LayoutModel(msgspec.Struct, frozen=True):
 
     ``known`` are the fields that its note knows, as a survey prints them; None without a note.
     ``known_keys`` are the keys that it knows for columns, by what those are named by.
+    ``levels`` are the places that repeat, where the layout states them (a `*` is each member of a
+    mapping); ``spread_levels`` are those that it makes columns from.
     ``questions`` are asked at each run; after that there are ``answers`` in their place.
     """
 
@@ -209,6 +211,8 @@ class LayoutModel(msgspec.Struct, frozen=True):
     columns: tuple[Column, ...]
     about: str = ""
     records: tuple[str, ...] = ()
+    levels: tuple[Expression, ...] | None = None
+    spread_levels: tuple[Expression, ...] = ()
     row_per: Expression | None = None
     row_per_group: tuple[Grouping, ...] = ()
     without_entries: Literal["keep", "drop"] | None = None
