@@ -164,6 +164,7 @@ def as_layout(choice: dict[str, Any]) -> dict[str, Any]:
             column["total"] = choice["totals"][heading]
         columns.append({heading: column})
     return {
+        "levels": ["lines", "lines.lots", "payments"],
         "row-per": LEVELS[choice["row"]],
         "columns": columns,
         "only": sorted(choice["only"]),

@@ -7,7 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from .engine.balance import AttachedCount
+from .engine.levels import KnownLevels, known_levels
+from .engine.plan import expressions_in
 from .engine.protocols import Source
+from .engine.structure import Place
 from .errors import SourceError
 from .layout import Layout
 from .layout.model import Attachment
@@ -19,15 +22,19 @@ from .sources.side_list import LARGEST, HeldEntries, SideList
 from .sources.splitting import Splitter
 
 
-def open_enriched(layout: Layout, source: AnySource, strict: bool = False) -> Source:
+def open_enriched(
+    layout: Layout, source: AnySource, strict: bool = False, structure: Place | None = None
+) -> Source:
     """The source, its records with what the layout adds to them. Raises SourceError.
 
-    Where it is ``strict``, names that come twice in an object are looked for.
+    Where it is ``strict``, names that come twice in an object are looked for. ``structure`` is that
+    of all its records, if they were looked at.
     """
     opened = open_source(source, layout.model.records, double_keys=strict)
     added: list[Enrichment] = [Splitter(one) for one in layout.model.splits]
-    added += [_side_list(one) for one in layout.model.attachments]
-    return Enriched(opened, added) if added else opened
+    known = known_levels(layout.model, expressions_in(layout.model), structure is not None)
+    added += [_side_list(one, known) for one in layout.model.attachments]
+    return Enriched(opened, added, structure) if added else opened
 
 
 def attached_counts(source: Source) -> list[AttachedCount]:
@@ -36,7 +43,7 @@ def attached_counts(source: Source) -> list[AttachedCount]:
     return [one.count() for one in added if isinstance(one, SideList)]
 
 
-def _side_list(attachment: Attachment) -> SideList:
+def _side_list(attachment: Attachment, known: KnownLevels) -> SideList:
     """A side list, in memory where it is not too large. Raises SourceError."""
     path = Path(attachment.file)
     if path.stat().st_size > LARGEST:
@@ -45,12 +52,12 @@ def _side_list(attachment: Attachment) -> SideList:
                 f"{path} is too large to be held in memory; save it as CSV or JSON Lines, ordered "
                 f"by `{attachment.key}`, or leave out what no record needs"
             )
-        return SideList(attachment, OrderedEntries(path, attachment.key))
+        return SideList(attachment, OrderedEntries(path, attachment.key), known)
     if path.suffix == ".csv":
         file = CsvEntries(path)
         rows = (entry for _, entry in file.read())
-        return SideList(attachment, HeldEntries(attachment, rows, file.headings))
-    return SideList(attachment, HeldEntries(attachment, _records(attachment.file)))
+        return SideList(attachment, HeldEntries(attachment, rows, file.headings), known)
+    return SideList(attachment, HeldEntries(attachment, _records(attachment.file)), known)
 
 
 def _records(file: str) -> Iterator[dict[str, Any]]:

@@ -19,6 +19,10 @@ class FlatLedgerError(Exception):
     exit_code = 1
 
 
+class LevelsError(FlatLedgerError):
+    """A later record shows a level that the first ones did not, and the run can't begin again."""
+
+
 class ExpressionError(FlatLedgerError):
     """An expression or a path that cannot be understood, with the place in its text.
 

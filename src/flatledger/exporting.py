@@ -7,18 +7,15 @@ from os import PathLike
 from typing import Any, BinaryIO
 
 from .engine.balance import Balance, FileCount
-from .engine.group_rows import GroupRun
-from .engine.protocols import Row, Source
-from .engine.run import Progress, Run
-from .enriching import attached_counts, open_enriched
+from .engine.level_watch import LevelsDifferError
+from .engine.protocols import Row
+from .engine.run import Progress
 from .errors import OutputError
 from .layout import Layout
 from .layout.known import note_of, note_text
-from .layout.model import LayoutModel
 from .outputs import Target, check_place, open_writer, with_values
+from .preparing import Preparation
 from .sources import AnySource
-from .spilling import TemporaryRows
-from .spreading import with_columns
 
 
 class Rows(Iterator[Row]):
@@ -35,46 +32,30 @@ class Rows(Iterator[Row]):
         progress: Progress | None = None,
         ask: Mapping[str, Any] | None = None,
     ) -> None:
-        self._layout, self._source = prepared(layout, source, ask)
-        self.headings = self._layout.headings
-        self._run = start_run(self._layout.model, self._source, progress)
-        self._rows = (row for block in self._run.blocks() for row in block)
+        self._prepared = Preparation(layout, source, ask)
+        self.headings = self._prepared.layout.headings
+        self._progress = progress
+        self._run = self._prepared.run(progress)
+        self._rows = self._blocks()
 
     def __next__(self) -> Row:
         return next(self._rows)
 
+    def _blocks(self) -> Iterator[Row]:
+        given = False
+        while True:
+            try:
+                for block in self._run.blocks():
+                    given = given or bool(block)
+                    yield from block
+                return
+            except LevelsDifferError as wrong:
+                self._prepared.begin_again(wrong, given)
+                self._run = self._prepared.run(self._progress)
+
     def balance(self) -> Balance:
         """The proof of the run."""
-        return proof_of(self._run, self._source, self._layout)
-
-
-def prepared(
-    layout: Layout,
-    source: AnySource,
-    ask: Mapping[str, Any] | None,
-    learn: bool = False,
-    strict: bool = False,
-) -> tuple[Layout, Source]:
-    """A layout with nothing open in it (answers, known fields, columns for keys and for a form),
-    and its source.
-
-    Raises LayoutError, AnswerError and SourceError.
-    """
-    layout = with_columns(layout.answered(ask).noted(learn), source, learn).fitted(strict)
-    return layout, open_enriched(layout, source, strict)
-
-
-def proof_of(run: Run | GroupRun, source: Source, layout: Layout) -> Balance:
-    """The balance of a run that has ended, with what its source and its layout tell."""
-    balance = run.balance()
-    balance.attached, balance.fit = attached_counts(source), layout.model.fit
-    return balance
-
-
-def start_run(model: LayoutModel, source: Source, progress: Progress | None) -> Run | GroupRun:
-    """The run that a layout asks for: rows of records or entries, or rows of groups."""
-    kind = GroupRun if model.row_per_group else Run
-    return kind(model, source, progress, TemporaryRows())
+        return self._prepared.balance(self._run)
 
 
 def rows(layout: Layout, source: AnySource, *, ask: Mapping[str, Any] | None = None) -> Rows:
@@ -122,22 +103,34 @@ def export(
     >>> balance.balanced, balance.rows, table.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    layout, opened = prepared(layout, source, ask, learn, strict)
-    place = to if to is not None else layout.model.output.file
+    prepared = Preparation(layout, source, ask, learn, strict)
+    place = to if to is not None else prepared.layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    model = layout.model
-    with Target(place) as target:
+    while True:
+        target = Target(place)
+        try:
+            balance = _written(prepared, target, progress)
+            break
+        except LevelsDifferError as wrong:
+            prepared.begin_again(wrong, given=not target.replaces)
+    if learn:
+        _learn(prepared.layout, balance)
+    return balance
+
+
+def _written(prepared: Preparation, target: Target, progress: Progress | None) -> Balance:
+    """Write the table to its target; the balance."""
+    model = prepared.layout.model
+    with target:
         check_place(model, target.name)
-        run = start_run(with_values(model, target.name), opened, progress)
+        run = prepared.run(progress, model=with_values(model, target.name))
         with open_writer(model, target) as writer:
             for block in run.blocks():
                 writer.write(block)
-    balance = proof_of(run, opened, layout)
+    balance = prepared.balance(run)
     balance.notes += writer.notes()
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
-    if learn:
-        _learn(layout, balance)
     return balance
 
 

@@ -9,15 +9,16 @@ from itertools import islice
 from typing import Any, BinaryIO, cast
 
 from .engine.balance import FileCount
+from .engine.level_watch import LevelsDifferError
 from .engine.levels import level_name
 from .engine.plan import Plan
 from .engine.preview import ColumnPreview, PreviewResult
 from .engine.protocols import Batch, Row, Source, TotalRow
 from .engine.run import Progress, Run
-from .exporting import prepared, proof_of, start_run
 from .layout import Layout
 from .layout.column import Column
 from .outputs import DelimitedWriter, Target
+from .preparing import Preparation
 from .sources import AnySource
 
 ROWS = 10
@@ -53,8 +54,19 @@ def preview(
     >>> [(column.heading, column.source, column.filled) for column in look.columns], look.rows
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
-    layout, opened = prepared(layout, source, ask)
-    run = start_run(layout.model, _FirstRecords(opened) if sample else opened, progress)
+    prepared = Preparation(layout, source, ask)
+    while True:
+        try:
+            return _looked(prepared, sample, progress)
+        except LevelsDifferError as wrong:
+            prepared.begin_again(wrong)
+
+
+def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> Preview:
+    """A preview of what was prepared."""
+    layout = prepared.layout
+    source = _FirstRecords(prepared.source) if sample else prepared.source
+    run = prepared.run(progress, source=source)
     columns = layout.model.written
     watched = [_Watched(column.default or column.null) for column in columns]
     first: list[Row] = []
@@ -66,7 +78,7 @@ def preview(
         for place, one in enumerate(watched):
             one.add([row[place] for row in rows])
         writer.write(block)
-    balance = proof_of(run, opened, layout)
+    balance = prepared.balance(run)
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
     plan = run.plan if isinstance(run, Run) else None

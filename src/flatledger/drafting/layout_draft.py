@@ -107,13 +107,18 @@ class Draft:
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
         if self.records:
             lines += ["", f"source: {{records: {self.records}}}"]
+        repeating = [scalar(_rooted(f.path)) for f in self.result.fields if f.is_level]
+        lines += ["", f"levels: [{', '.join(repeating)}]"]
+        if self.levels or repeating:
+            lines.append("# Where records repeat; a list of several elsewhere is a fault.")
         lines += ["", f"row-per: {scalar(_rooted(self.row))}"]
         if self.proposed and self.row != "record":
             lines.append("# It is the deepest level that most records have.")
         others = [path for path in ("record", *self.levels) if path != self.row]
         if others:
             lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
-        return [line if line.startswith("row-per") else comment(line) for line in lines]
+        keys = ("row-per", "levels")
+        return [line if line.startswith(keys) else comment(line) for line in lines]
 
     def column_lines(self) -> list[str]:
         lines = []

@@ -106,19 +106,20 @@ class AggregateEmitter(ValueEmitter):
         if node.order is not None:
             pair = self.present(argument).code, self.present(node.order.operand).code
             self.block.add(f"{found}.append(({pair[0]}, {pair[1]}))")
-        elif isinstance(argument, n.Path) and kind == "number" and not self._selects(argument):
-            self.block.add(f"{found}.append({self.number(argument).code})")
         elif isinstance(argument, n.Path):
             raw = self.value(argument).code
             convert = f"as_{kind}" if kind else "None"
-            self.block.add(f"gather({found}, {raw}, {convert}, {self.site(argument)}, number)")
+            other = f"gather({found}, {raw}, {convert}, {self.site(argument)}, number)"
+            if kind == "number":  # a list is taken too, wherever it stands
+                usual = " or ".join(f"{raw}.__class__ is {one}" for one in ("int", "Decimal"))
+                self.block.add(f"if {usual}: {found}.append({raw})")
+                self.block.add(f"else: {other}")
+            else:
+                self.block.add(other)
         else:
             value = self.as_kind(kind, argument) if kind else self.present(argument)
             test = f"if {value.code} is not None: " if alone else ""
             self.block.add(f"{test}{found}.append({value.code})")
-
-    def _selects(self, path: n.Path) -> bool:
-        return bool(self.plan.access(path).rest)
 
     def _loops(
         self, scope: Scope, base: int, innermost: list[str], around: tuple[str, str] | None = None

@@ -32,10 +32,6 @@ _KINDS = {  # of a datatype: the kind it is read as, and the function that write
 }
 
 
-def _joining(column: Column) -> Joining:
-    return Joining(column.separator, column.aligned, column.separator_in_value)
-
-
 class Emitter(AggregateEmitter):
     """Emits the columns and keys of one function.
 
@@ -79,7 +75,15 @@ class Emitter(AggregateEmitter):
         with self.at(plan.home):
             if plan.column.total and plan.column.total.kind == "list":
                 return self.present(value.node)
-            return self._shown(value.node, _joining(plan.column))
+            return self._shown(value.node, self._joining(plan.column, value.node))
+
+    def _joining(self, column: Column, node: n.Node) -> Joining:
+        """How a column joins. A path that crosses no level has one value, where none is stated."""
+        several = column.joined or column.aligned or not isinstance(node, n.Path)
+        if isinstance(node, n.Path):
+            access = self.plan.access(node)
+            several = several or access.side is not None or not node.is_singular()
+        return Joining(column.separator, column.aligned, column.separator_in_value, several)
 
     def key(self, node: n.Node) -> Operand:
         """A sort or group key: the value as a column would show it, which tells of its faults."""
@@ -142,7 +146,7 @@ class Emitter(AggregateEmitter):
             raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
             code = f"{function}({value.code}) if {value.code} is not None else {raw}"
             return self.assign(code, "text")
-        value = self.held(self._shown(node, _joining(column)))
+        value = self.held(self._shown(node, self._joining(column, node)))
         code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
         return self.assign(code, "text")
 

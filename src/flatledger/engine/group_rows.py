@@ -29,7 +29,7 @@ from .protocols import Batch, Row, RowStore, Source, TotalRow
 from .resolver import reach
 from .run import Progress, Run
 from .sorting import in_order, pair_order
-from .structure import observe
+from .structure import Place, observe
 from .totals import Tally
 
 _KEPT_AS_ONE = ("min", "max", "first", "last", "any", "every")
@@ -52,11 +52,13 @@ class GroupRun:
         source: Source,
         progress: Progress | None = None,
         store: RowStore | None = None,
+        structure: Place | None = None,
     ) -> None:
         self._model = model
-        known = known_levels(model, expressions_in(model))
-        self._chain = _Decomposed(model, Chain.of((), observe(source.look_ahead()), known))
-        self._inner = Run(self._chain.inner_model(), source, progress, store)
+        known = known_levels(model, expressions_in(model), complete=structure is not None)
+        met = structure or observe(source.look_ahead())
+        self._chain = _Decomposed(model, Chain.of((), met, known))
+        self._inner = Run(self._chain.inner_model(), source, progress, store, structure)
         self._outer: Run | None = None
         self._total_rows = 0
 

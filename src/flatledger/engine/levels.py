@@ -37,11 +37,18 @@ class Access(msgspec.Struct, frozen=True):
 class KnownLevels(msgspec.Struct, frozen=True):
     """What a layout says of levels: ``stated`` are all that there are, ``named`` some of them.
 
-    Where none are stated, a place is one too if a list of two or more was met there.
+    Where none are stated, a place is one too if a list of two or more was met there; ``complete``
+    says that this was looked for in the whole source.
     """
 
     stated: frozenset[Names] | None = None
     named: frozenset[Names] = frozenset()
+    complete: bool = False
+
+    @property
+    def settled(self) -> bool:
+        """Whether no record that comes can make another place a level."""
+        return self.complete or self.stated is not None
 
     def has(self, names: Names, structure: Place) -> bool:
         """Whether a place is a level."""
@@ -124,7 +131,9 @@ def named_place(path: n.Node) -> Names | None:
     return tuple(names) or None
 
 
-def known_levels(model: LayoutModel, expressions: Iterable[Expression]) -> KnownLevels:
+def known_levels(
+    model: LayoutModel, expressions: Iterable[Expression], complete: bool = False
+) -> KnownLevels:
     """What a layout says of levels: those that it states, names or makes."""
     asked = [
         part.arguments[0]
@@ -141,7 +150,7 @@ def known_levels(model: LayoutModel, expressions: Iterable[Expression]) -> Known
     stated = None
     if model.levels is not None:
         stated = frozenset(place for one in model.levels if (place := named_place(one.node)))
-    return KnownLevels(stated, frozenset(name for name in {*named, *made} if name))
+    return KnownLevels(stated, frozenset(name for name in {*named, *made} if name), complete)
 
 
 def plain_steps(path: n.Path, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:

@@ -38,6 +38,7 @@ class Joining(NamedTuple):
     separator: str = "; "
     aligned: bool = False
     in_value: str = "report"
+    expected: bool = True  # several values; else they are a fault
 
     def part(self, text: str) -> str:
         """A value as it stands among the others."""

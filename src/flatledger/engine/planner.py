@@ -20,14 +20,18 @@ from .shape import Shape
 from .structure import MEMBERS, Place
 
 
-def make_plan(model: LayoutModel, structure: Place) -> Plan:
-    """Plan a run. Raises LayoutError with every fault that only the data could show."""
-    return _Planner(model, structure).plan()
+def make_plan(model: LayoutModel, structure: Place, complete: bool = False) -> Plan:
+    """Plan a run by the structure of the first records, or of all where it is ``complete``.
+
+    Raises LayoutError with every fault that only the data could show.
+    """
+    return _Planner(model, structure, complete).plan()
 
 
 class _Planner:
-    def __init__(self, model: LayoutModel, structure: Place) -> None:
+    def __init__(self, model: LayoutModel, structure: Place, complete: bool) -> None:
         self.model = model
+        self.complete = complete
         self.structure = structure
         self.problems: list[Problem] = []
         self.result = Plan(model, self._chain())
@@ -87,7 +91,7 @@ class _Planner:
             raise LayoutError(self.model.name, self.problems)
 
     def _chain(self) -> Chain:
-        known = known_levels(self.model, expressions_in(self.model))
+        known = known_levels(self.model, expressions_in(self.model), self.complete)
         expression = self.model.row_per
         start = Chain.of((), self.structure, known)
         if expression is None or expression.text == "record":
@@ -96,7 +100,7 @@ class _Planner:
         names, rest = plain_steps(node, start) if isinstance(node, n.Path) else ((), ())
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
-        elif self._lacks(_known_part(names)):
+        elif names not in (known.stated or ()) and self._lacks(_known_part(names)):
             self.problems.append(field_problem(expression, names, self.structure, set(), "level"))
         self._stop_at_problems()
         return Chain.of(names, self.structure, known)

@@ -18,6 +18,7 @@ from .emit_paths import entry_name
 from .emitter import Emitter
 from .faults import FaultLog
 from .keeping import keep_source
+from .level_watch import Crowd, watch_source
 from .plain_data import REPEAT, Held
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
@@ -30,7 +31,8 @@ class Program:
 
     ``keep(records, numbers)`` gives the kept records, their numbers, and counts named by
     ``counters``; ``unfold(records, numbers)`` the rows and how many entries each level had;
-    ``weigh(records, numbers)`` a tally for each totalled column.
+    ``weigh(records, numbers)`` a tally for each totalled column. ``watch(records, numbers)``, where
+    it is needed, raises LevelsDifferError for a list that the plan did not reckon with.
     """
 
     source: str
@@ -38,6 +40,7 @@ class Program:
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int]], tuple[list[Any], tuple[int, ...]]]
     weigh: Callable[[list[Any], Sequence[int]], list[Tally]]
+    watch: Callable[[list[Any], Sequence[int]], None] | None
 
 
 def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
@@ -47,20 +50,29 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
     """
     constants = Constants()
     keep, counters = keep_source(plan, constants)
-    functions = (keep, _unfold(plan, constants, raw), _weigh(plan, constants))
-    source = "\n\n\n".join(functions) + "\n"
+    functions = (
+        keep,
+        _unfold(plan, constants, raw),
+        _weigh(plan, constants),
+        watch_source(plan, constants),
+    )
+    source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = f"<flatledger layout {plan.model.name}>"
     linecache.cache[name] = (len(source), None, source.splitlines(keepends=True), name)
     code = compile(source, name, "exec")
-    loud, quiet = (_namespace(constants, Runtime(each)) for each in (log, FaultLog(0)))
+    crowd = Crowd(plan.chain)
+    loud, quiet = (_namespace(constants, Runtime(each), crowd) for each in (log, FaultLog(0)))
     exec(code, loud)
     exec(code, quiet)  # the second walk meets the same faults; they are told once
-    return Program(source, counters, loud["keep"], loud["unfold"], quiet["weigh"])
+    return Program(
+        source, counters, loud["keep"], loud["unfold"], quiet["weigh"], loud.get("watch")
+    )
 
 
-def _namespace(constants: Constants, runtime: Runtime) -> dict[str, Any]:
+def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd) -> dict[str, Any]:
     fixed = {"Decimal": Decimal, "Held": Held, "REPEAT": REPEAT, "Tally": Tally}
-    return {**constants.values, **runtime.functions(), **fixed}
+    watching = {"note_lists": crowd.note, "look_below": crowd.below}
+    return {**constants.values, **watching, **runtime.functions(), **fixed}
 
 
 # ---- unfold ----------------------------------------------------------------------------------

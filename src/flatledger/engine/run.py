@@ -27,7 +27,7 @@ from .program import generate
 from .proof import Proof
 from .protocols import Batch, Row, RowStore, Source
 from .sorting import Sorter, grouped_order
-from .structure import observe
+from .structure import Place, observe
 from .taking import Taker
 
 UNMET_SHOWN = 20
@@ -43,10 +43,12 @@ class Run:
         source: Source,
         progress: Progress | None = None,
         store: RowStore | None = None,
+        structure: Place | None = None,
     ) -> None:
         self._started = time.monotonic()
         first = source.look_ahead()
-        self.plan: Plan = make_plan(model, observe(first))
+        whole = structure is not None
+        self.plan: Plan = make_plan(model, structure or observe(first), complete=whole)
         self._drift = DriftWatch(self.plan, first)
         self.log = FaultLog()
         self.program = generate(self.plan, self.log)
@@ -102,6 +104,8 @@ class Run:
     def _take(self, batch: Batch) -> list[Row]:
         self._read += len(batch.records) + len(batch.faults)
         self._unreadable += len(batch.faults)
+        if self.program.watch is not None:
+            self.program.watch(batch.records, batch.numbers)
         self._drift.records(batch)
         self.log.first_reading()
         for fault in (*batch.faults, *batch.remarks):

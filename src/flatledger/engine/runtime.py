@@ -285,6 +285,8 @@ class Runtime:
         if isinstance(value, list | tuple):
             parts = [self.cell(item, joining, path, number) for item in _flat(value)]
             present = [part for part in parts if part is not None]
+            if len(present) > 1 and not joining.expected:
+                self.fault(number, path, value, "one value was expected")
             if not present or (len(present) == 1 and not joining.aligned):
                 return present[0] if present else None
             return self._joined(parts, joining, path, number)

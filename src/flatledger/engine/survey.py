@@ -62,8 +62,8 @@ class FieldSurvey(msgspec.Struct):
 
     @property
     def is_level(self) -> bool:
-        """Whether it repeats."""
-        return self.lists > 0
+        """Whether it repeats: a list of two or more was met there."""
+        return self.most > 1
 
     @property
     def mean(self) -> Decimal:

@@ -105,6 +105,7 @@ class ColumnForms(ValueForms):
                 self.fault(item, f"{where} has a total but no `value` to add up")
         if "separator" in keys:
             found["separator"] = self.named_text(keys["separator"], "`separator`")
+            found["joined"] = True
         else:
             found["separator"] = DEFAULT_SEPARATOR
         if "separator-in-value" in keys:

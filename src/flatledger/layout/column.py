@@ -134,6 +134,7 @@ class Column(msgspec.Struct, frozen=True):
     rounding: str = "ROUND_HALF_EVEN"
     total: Total | None = None
     separator: str = DEFAULT_SEPARATOR
+    joined: bool = False  # a separator is stated
     separator_in_value: Literal["report", "quote", "replace"] = "report"
     aligned: bool = False
     suppressed: bool = False

@@ -49,6 +49,11 @@ class Target:
             raise OutputError(f"{self.name} can't be written: {error.strerror}") from None
         self._path, self._part = path, part
 
+    @property
+    def replaces(self) -> bool:
+        """Whether it takes its place as a whole at the end, so that nobody has seen it before."""
+        return self._part is not None
+
     def write(self, data: bytes) -> None:
         """Write some bytes. Raises OutputError when the disk is full or the file is gone."""
         try:

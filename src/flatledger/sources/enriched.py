@@ -24,8 +24,14 @@ class Enrichment(Protocol):
 class Enriched:
     """A source with further fields in its records (a Source)."""
 
-    def __init__(self, source: Source, enrichments: Sequence[Enrichment]) -> None:
+    def __init__(
+        self,
+        source: Source,
+        enrichments: Sequence[Enrichment],
+        structure: Place | None = None,
+    ) -> None:
         self._source = source
+        self._structure = structure
         self.enrichments = enrichments
         self._first: list[Any] | None = None
         self.name = source.name
@@ -34,7 +40,10 @@ class Enriched:
         if self._first is None:
             self._first = self._source.look_ahead()
             for one in self.enrichments:
-                one.look_at(observe(self._first))
+                met = observe(self._first)
+                if self._structure is not None:
+                    met.merge(self._structure)
+                one.look_at(met)
                 self._first = [
                     _enriched(record, number, [one], None)
                     for number, record in enumerate(self._first, 1)

@@ -7,9 +7,10 @@ from itertools import islice
 from typing import Any, Protocol
 
 from ..engine.balance import AttachedCount
-from ..engine.faults import Fault
+from ..engine.faults import Fault, shown
 from ..engine.functions import text_of
-from ..engine.levels import Names
+from ..engine.level_watch import LevelsDifferError
+from ..engine.levels import KnownLevels, level_name
 from ..engine.structure import Place
 from ..errors import SourceError
 from ..layout.model import Attachment
@@ -93,8 +94,9 @@ class HeldEntries:
 class SideList:
     """A side list, and what was asked of it (an Enrichment)."""
 
-    def __init__(self, attachment: Attachment, entries: Entries) -> None:
+    def __init__(self, attachment: Attachment, entries: Entries, known: KnownLevels) -> None:
         self.attachment = attachment
+        self._known = known
         self._entries = entries
         self._missing: dict[str, None] = {}
         self._matched = self._unmatched = 0
@@ -103,23 +105,29 @@ class SideList:
     def look_at(self, structure: Place) -> None:
         """Find the innermost level on the way to the key."""
         names = self.attachment.matched_by
-        places = ((length, structure.find(names[:length])) for length in range(len(names)))
-        self.level = max((n for n, place in places if place and place.repeated), default=0)
+        lengths = range(1, len(names))
+        levels = [n for n in lengths if self._known.has(names[:n], structure)]
+        self.level = max(levels, default=0)
 
     def add_to(self, record: dict[str, Any], number: int, told: list[Fault] | None) -> None:
         names = self.attachment.matched_by
         for entry in entries_at(record, names[: self.level]):
-            self._attach(entry, names[self.level :], counted=told is not None)
+            self._attach(entry, number, told)
 
-    def _attach(self, holder: dict[str, Any], names: Names, counted: bool) -> None:
-        """Look up the key at a path; a list on the way is a level, and its entries get theirs."""
+    def _attach(self, holder: dict[str, Any], number: int, told: list[Fault] | None) -> None:
+        """Look up the key at a path; of a list that is no level only a lone entry is looked at."""
         value: Any = holder
-        for place, name in enumerate(names):
-            value = value.get(name) if isinstance(value, dict) else None
+        names, counted = self.attachment.matched_by, told is not None
+        for place in range(self.level, len(names)):
+            value = value.get(names[place]) if isinstance(value, dict) else None
+            if isinstance(value, list) and len(value) > 1:
+                if not self._known.settled:
+                    raise LevelsDifferError(names[: place + 1], number)
+                if told is not None:
+                    path = level_name(names[: place + 1])
+                    told.append(Fault(number, path, shown(value), "one value was expected"))
             if isinstance(value, list):
-                for entry in entries_at(holder, names[: place + 1]):
-                    self._attach(entry, names[place + 1 :], counted)
-                return
+                value = value[0] if len(value) == 1 else None
         if self.attachment.name in holder:  # which would pass for what was looked up
             raise SourceError(
                 f"`{self.attachment.name}` is attached where a record has a field of that name "

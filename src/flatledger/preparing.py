@@ -1,0 +1,110 @@
+"""What a run needs before it begins, and beginning again where the first records misled it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from .engine.balance import Balance
+from .engine.group_rows import GroupRun
+from .engine.level_watch import LevelsDifferError
+from .engine.levels import level_name
+from .engine.protocols import Source
+from .engine.run import Progress, Run
+from .engine.structure import Place
+from .enriching import attached_counts, open_enriched
+from .errors import LevelsError
+from .layout import Layout
+from .layout.model import LayoutModel
+from .sources import AnySource, open_source
+from .sources.repeating import Again, repeatable
+from .spilling import TemporaryRows
+from .spreading import with_columns
+
+AnyRun = Run | GroupRun
+
+
+class Preparation:
+    """A layout with nothing open in it (answers, known fields, columns for keys and for a form),
+    and its source. Raises LayoutError, AnswerError and SourceError.
+    """
+
+    def __init__(
+        self,
+        layout: Layout,
+        source: AnySource,
+        ask: Mapping[str, Any] | None,
+        learn: bool = False,
+        strict: bool = False,
+    ) -> None:
+        ready = layout.answered(ask).noted(learn)
+        self.layout = with_columns(ready, source, learn).fitted(strict)
+        self._strict = strict
+        stated = self.layout.model.levels is not None
+        self._again: Again | None = None
+        if not stated:
+            source, self._again = repeatable(source)
+        self.source: Source = open_enriched(self.layout, source, strict)
+        self._structure: Place | None = None
+        self._notes: list[str] = []
+
+    def run(
+        self,
+        progress: Progress | None = None,
+        *,
+        model: LayoutModel | None = None,
+        source: Source | None = None,
+    ) -> AnyRun:
+        """The run that the layout asks for: rows of records or entries, or rows of groups.
+
+        ``model`` stands for the layout's own, where its writer wants other cells, and ``source``
+        for the whole one.
+        """
+        model = model or self.layout.model
+        kind = GroupRun if model.row_per_group else Run
+        return kind(model, source or self.source, progress, TemporaryRows(), self._structure)
+
+    def begin_again(self, wrong: LevelsDifferError, given: bool = False) -> None:
+        """Look at the whole source, so that the next run knows all its levels.
+
+        Raises LevelsError where that can't be: rows were ``given``, or it can be read once only.
+        """
+        place = level_name(wrong.names)
+        if given or self._again is None:
+            raise LevelsError(self._message(wrong, given))
+        known = None
+        if self.layout.model.splits or self.layout.model.attachments:
+            known = _structure_of(open_source(self._again(), self.layout.model.records))
+        opened = open_enriched(self.layout, self._again(), self._strict, known)
+        self._structure = _structure_of(opened)
+        self.source = open_enriched(self.layout, self._again(), self._strict, known)
+        self._notes.append(
+            f"record {wrong.number:,} has a list of several at {place}, where the first records "
+            "have none; all records were looked at, and the run began again"
+        )
+
+    def _message(self, wrong: LevelsDifferError, given: bool) -> str:
+        place = level_name(wrong.names)
+        why = "rows were given already" if given else "the source can be read once only"
+        return (
+            f"record {wrong.number:,} has a list of several at {place}, where the first records "
+            f"have none, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "
+            f"repeats; without {place} such a list is a fault"
+        )
+
+    def balance(self, run: AnyRun) -> Balance:
+        """The balance of a run that has ended, with what its source and its layout tell."""
+        balance = run.balance()
+        balance.attached = attached_counts(self.source)
+        balance.fit = self.layout.model.fit
+        balance.notes += self._notes
+        return balance
+
+
+def _structure_of(source: Source) -> Place:
+    """The structure of all records of a source."""
+    structure = Place()
+    for batch in source.batches(dict[str, Any]):
+        for number, record in zip(batch.numbers, batch.records, strict=True):
+            structure.add(record, number)
+    return structure
