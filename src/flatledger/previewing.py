@@ -234,7 +234,7 @@ def _without_entries(plan: Plan) -> Iterator[str]:
 
 
 def _above_the_row(plan: Plan) -> Iterator[str]:
-    for column in plan.totalled:
+    for column in (one for one in plan.totalled if not one.column.checks):
         if column.home < plan.chain.row:
             yield (
                 f"{column.column.heading} belongs to the {_entry(column.home, plan)}: shown on "
@@ -257,7 +257,8 @@ def _order(layout: Layout, plan: Plan | None) -> Iterator[str]:
 
 
 def _totals(layout: Layout) -> Iterator[str]:
-    totalled = [column.heading for column in layout.model.columns if column.total]
+    columns = [column for column in layout.model.columns if not column.checks]
+    totalled = [column.heading for column in columns if column.total]
     if totalled:
         places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
         where = places[layout.model.totals.subtotals] if layout.model.group else "at the end"

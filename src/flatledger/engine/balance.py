@@ -7,11 +7,13 @@ source's kept entries against its sum over the cells written.
 from __future__ import annotations
 
 import datetime as dt
+from decimal import Decimal
 from typing import Any
 
 import msgspec
 
 from ..layout.model import Fit
+from ..layout.spreading import NO_COLUMN, NO_KEY
 from .drift import Drift
 from .faults import Fault
 
@@ -131,6 +133,25 @@ class ColumnBalance(msgspec.Struct):
     rounding: Any
     straight: Any
     balanced: bool
+
+
+def keyless_notes(found: dict[str, Any]) -> list[str]:
+    """What to say of entries without a key, by the columns that tell of them."""
+    notes = []
+    for heading, count in found.items():
+        name = heading.removesuffix(NO_KEY)
+        if name == heading or not count:
+            continue
+        start = f"{name}{NO_COLUMN}"
+        sums = [
+            f"{value:f}" if value.__class__ is Decimal else str(value)
+            for other, value in found.items()
+            if other.startswith(start)
+        ]
+        adding = f"; their values add up to {' and '.join(sums)}" if sums else ""
+        many = "1 entry has" if count == 1 else f"{count:,} entries have"
+        notes.append(f"columns from {name}: {many} no key and no column{adding}")
+    return notes
 
 
 class FileCount(msgspec.Struct):

@@ -17,6 +17,7 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, LayoutModel, Sorting, Totals
+from ..layout.spreading import without_keyless
 from ..layout.text import Scalar
 from .aggregates import AGGREGATES
 from .balance import Balance
@@ -54,7 +55,7 @@ class GroupRun:
         store: RowStore | None = None,
         structure: Place | None = None,
     ) -> None:
-        self._model = model
+        self._model = model = without_keyless(model)
         known = known_levels(model, expressions_in(model), complete=structure is not None)
         met = structure or observe(source.look_ahead())
         self._chain = _Decomposed(model, Chain.of((), met, known))
@@ -180,9 +181,18 @@ class _Decomposed:
             if not _same(call.order.operand, call.arguments[0]):
                 what = "in a row for a group, a list is ordered by its own values"
                 self.problems.append(expression.problem(what, call.order.position))
+        text = self._free_name(text, call)
         if text not in self.parts:
             self.parts[text] = Part(text, call, self._inner_columns(call, text, expression))
         return self.parts[text]
+
+    def _free_name(self, text: str, call: n.Call) -> str:
+        """A name that no other call has: columns made for keys are alike in their text."""
+        name, count = text, 1
+        while name in self.parts and not _same(self.parts[name].call, call):
+            count += 1
+            name = f"{text} ({count})"
+        return name
 
     def _inner_columns(self, call: n.Call, text: str, expression: Expression) -> tuple[Column, ...]:
         """What is gathered for an aggregate: values at a level of the chain, or below one."""

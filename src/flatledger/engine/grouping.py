@@ -125,7 +125,7 @@ class Detail:
         self._make = TotalRows(plan)
         self._key = group_key(plan)
         self._depths = len(plan.group)
-        self._shows = bool(plan.totalled) and plan.model.totals.subtotals != "none"
+        self._shows = plan.shows_totals and plan.model.totals.subtotals != "none"
 
     def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[Row]]]:
         """Pairs of detail rows and the total rows that follow them."""

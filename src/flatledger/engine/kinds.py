@@ -16,17 +16,10 @@ import msgspec
 from ..language import nodes as n
 
 AGGREGATE_KINDS = {
-    "sum": "number",
-    "avg": "number",
-    "count": "number",
+    **dict.fromkeys((*n.AGGREGATES, "collect"), "any"),
+    **dict.fromkeys(("sum", "avg", "count"), "number"),
+    **dict.fromkeys(("any", "every"), "truth"),
     "listagg": "text",
-    "any": "truth",
-    "every": "truth",
-    "min": "any",
-    "max": "any",
-    "first": "any",
-    "last": "any",
-    "collect": "any",
 }
 TIMES = ("moment", "time", "interval")
 

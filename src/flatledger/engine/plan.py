@@ -130,6 +130,11 @@ class Plan:
         return [plan for plan in self.columns if plan.column.total]
 
     @property
+    def shows_totals(self) -> bool:
+        """Whether some column of the layout's own has a total."""
+        return any(not plan.column.checks for plan in self.totalled)
+
+    @property
     def drops_without_entries(self) -> bool:
         """Whether a record without entries gives no row (DESIGN, rule 7)."""
         if self.model.without_entries is not None:

@@ -221,7 +221,9 @@ class _Planner:
             return plan
         kind = self.result.kind(column.value.node)
         timed = column.conversion is not None and column.conversion.kind == "time"
-        fitting = ("number", "any", "null", *(("interval", "text") if timed else ()))
+        read = column.reads == "amount"
+        others = ("interval", "text") if timed else ("text",) if read else ()
+        fitting = ("number", "any", "null", *others)
         if column.numeric and kind not in fitting:
             what = "a total" if column.adds else "`decimals`" if column.decimals else "a unit"
             message = f"column `{column.heading}` has {what}, but its value is a {kind}"

@@ -11,7 +11,17 @@ from typing import Any
 
 from ..errors import LayoutError
 from ..layout.model import LayoutModel
-from .balance import Asked, Balance, ConditionCount, LevelCount, ListCount, PeriodDays, Returning
+from ..layout.spreading import without_keyless
+from .balance import (
+    Asked,
+    Balance,
+    ConditionCount,
+    LevelCount,
+    ListCount,
+    PeriodDays,
+    Returning,
+    keyless_notes,
+)
 from .drift import DriftWatch
 from .expecting import OrderWatch
 from .faults import FaultLog
@@ -31,6 +41,7 @@ from .structure import Place, observe
 from .taking import Taker
 
 UNMET_SHOWN = 20
+NO_RECORDS = "the source holds no records"
 Progress = Callable[[int], None]
 
 
@@ -46,6 +57,8 @@ class Run:
         structure: Place | None = None,
     ) -> None:
         self._started = time.monotonic()
+        if model.take and model.take.of == "rows":  # of rows not taken they could not be proved
+            model = without_keyless(model)
         first = source.look_ahead()
         whole = structure is not None
         self.plan: Plan = make_plan(model, structure or observe(first), complete=whole)
@@ -224,7 +237,7 @@ class Run:
     def _grand(self, grand: Any) -> list[Row]:
         with decimal.localcontext(EXACT):
             self._proof.total(grand)
-            if not (self.plan.totalled and self.plan.model.totals.grand_total):
+            if not (self.plan.shows_totals and self.plan.model.totals.grand_total):
                 return []
             return self._proof.total_rows([TotalRows(self.plan).grand(grand.cells())])
 
@@ -234,6 +247,9 @@ class Run:
         """The proof of the run, once the blocks have been taken to their end."""
         with decimal.localcontext(EXACT):
             columns = self._proof.columns()
+        checks = {one.column.heading for one in self.plan.columns if one.column.checks}
+        keyless = {one.heading: one.source for one in columns if one.heading in checks}
+        columns = [one for one in columns if one.heading not in checks or not one.balanced]
         counts = self._counts
         return Balance(
             layout=self.plan.model.name,
@@ -260,7 +276,7 @@ class Run:
             columns=columns,
             fault_count=self.log.count,
             faults=self.log.kept,
-            notes=self._notes + ([] if self._read else ["the source holds no records"]),
+            notes=[*self._notes, *keyless_notes(keyless), *([] if self._read else [NO_RECORDS])],
             drift=self._drift.drift(),
             seconds=time.monotonic() - self._started,
         )

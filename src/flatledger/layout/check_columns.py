@@ -9,7 +9,7 @@ from msgspec import structs
 from ..language.nodes import Path
 from .check_values import ValueForms
 from .column import DEFAULT_SEPARATOR, Column, Spread, Total
-from .spreading import spread_column
+from .spreading import spread_column, spread_problems
 from .text import Item, Mapping, Scalar
 
 COLUMN_KEYS = (
@@ -143,6 +143,7 @@ class ColumnForms(ValueForms):
             return None
         self.spread_levels.append(level)
         found = Spread(level, named_by, cast(Any, tuple(values)))
+        self.problems += spread_problems(found)
         for key in ("keys", "labels"):
             if found.numbered and key in keys:
                 self.fault(keys[key], f"numbered columns take `at-most`, and no `{key}`")

@@ -8,16 +8,19 @@ entries that no column is for.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import msgspec
 
-from ..errors import LayoutError
+from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from .column import Column, Expression, Spread, Translation
+from .column import Column, Expression, Spread, Total, Translation
 from .model import LayoutModel
 
 KEY = "{key}"
+NO_KEY = ": without a key"  # after the heading, of columns that tell of such entries
+NO_COLUMN = ": in no column"
 
 
 def spread(model: LayoutModel, found: dict[str, Sequence[str]]) -> LayoutModel:
@@ -54,7 +57,43 @@ def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Colu
         for key in keys
         for name, value in how.values
     ]
-    return [*columns, _check(column, how, keys)]
+    if how.numbered:
+        return [*columns, _check(column, how, keys)]
+    return [*columns, _check(column, how, keys), *_keyless(column, how)]
+
+
+def without_keyless(model: LayoutModel) -> LayoutModel:
+    """The model without the columns that count entries without a key."""
+    columns = tuple(one for one in model.columns if not (one.checks and one.total))
+    return msgspec.structs.replace(model, columns=columns)
+
+
+def _keyless(column: Column, how: Spread) -> list[Column]:
+    """Columns that are not written: how many entries have no key, and what they add up to."""
+    at = how.level.node.position
+    no_key = n.IsTest(at, _key_of(how), "null", False)
+
+    def of_none(node: n.Node, otherwise: n.Node | None = None) -> n.Node:
+        return n.Case(at, None, ((no_key, node),), otherwise)
+
+    def hidden(heading: str, of: Column, node: n.Node) -> Column:
+        value = Expression(how.level.scalar, node)
+        ways: dict[str, Any] = {"suppressed": True, "checks": True, "spread": None}
+        return msgspec.structs.replace(of, heading=heading, value=value, **ways)
+
+    counted = Column("", total=Total("sum"), place=column.place)
+    count = n.Call(at, "sum", (of_none(n.Literal(at, 1)),))
+    name = f"{' '.join(how.level.text.split())} ({column.heading})"
+    columns = [hidden(f"{name}{NO_KEY}", counted, count)]
+    if not column.numeric or column.reads or column.total is None or column.total.kind != "sum":
+        return columns
+    for part, value in how.values:
+        if any(_within(path, how) for path in _paths(value.node)):
+            sums = _narrowed(value.node, of_none)
+            if not _aggregates(value.node):
+                sums = n.Call(at, "sum", (of_none(value.node),))
+            columns.append(hidden(f"{name}{NO_COLUMN}{part}", column, sums))
+    return columns
 
 
 def _heading(heading: str, key: str, name: str) -> str:
@@ -64,15 +103,87 @@ def _heading(heading: str, key: str, name: str) -> str:
 
 
 def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
-    """The value of one column. Of a key that comes twice the texts are joined; a number is none."""
+    """The value of one column: what it is over the entries with its key alone (DESIGN, rule 21).
+
+    An aggregate takes these in. Plain values of the entries are joined; of a number there can be
+    one only. A value that belongs to a level above stands wherever the key is met.
+    """
     if how.numbered:
         return _at_place(how, value, int(key))
     position = value.position
     test = n.Comparison(position, "=", _key_of(how), n.Literal(position, key))
-    case = n.Case(position, None, ((test, value),), None)
-    joined = n.Call(position, "listagg", (case, n.Literal(position, column.separator)))
+
+    def of_key(node: n.Node, otherwise: n.Node | None = None) -> n.Node:
+        return n.Case(position, None, ((test, node),), otherwise)
+
+    if _aggregates(value):
+        return _narrowed(value, of_key)
+    if not any(_within(path, how) for path in _paths(value)):
+        met = n.Call(position, "any", (test,))
+        return n.Case(position, None, ((met, value),), None)
+    joined = n.Call(position, "listagg", (of_key(value), n.Literal(position, column.separator)))
     timed = column.conversion is not None and column.conversion.kind == "time"
-    return n.Cast(position, joined, "decimal", ()) if column.numeric and not timed else joined
+    read = column.numeric and not timed and column.reads != "amount"
+    return n.Cast(position, joined, "decimal", ()) if read else joined
+
+
+def spread_problems(how: Spread) -> list[Problem]:
+    """What its values can't be: an aggregate over another branch than the entries of the keys."""
+    level = " ".join(how.level.text.split())
+    return [
+        value.problem(
+            f"`{call.name}` would take in what stands under no key: aggregate {level}, or what "
+            "lies below it",
+            call.position,
+        )
+        for _, value in how.values
+        for call in _aggregates(value.node)
+        if not how.numbered and not all(_within(p, how) for p in _paths(call.arguments[0]))
+    ]
+
+
+def _aggregates(node: n.Node) -> list[n.Call]:
+    """The outermost aggregates of an expression."""
+    if isinstance(node, n.Call) and node.name in n.AGGREGATES and node.arguments:
+        return [node]
+    return [call for part in node.children() for call in _aggregates(part)]
+
+
+def _narrowed(value: n.Node, of_key: Callable[[n.Node, n.Node | None], n.Node]) -> n.Node:
+    """An expression whose aggregates take in only the entries with a key.
+
+    Other entries give a null, which is passed over; a condition is settled by none of them.
+    """
+
+    def narrowed(node: n.Node) -> n.Node | None:
+        if not isinstance(node, n.Call) or node.name not in n.AGGREGATES or not node.arguments:
+            return None
+        first, *others = node.arguments
+        settled = {"any": n.Literal(node.position, False), "every": n.Literal(node.position, True)}
+        arguments = (of_key(first, settled.get(node.name)), *others)
+        return msgspec.structs.replace(node, arguments=arguments)
+
+    return n.rebuilt(value, narrowed)  # type: ignore[no-any-return]
+
+
+def _paths(node: n.Node) -> list[n.Path]:
+    return [part for part in node.walk() if isinstance(part, n.Path) and not part.relative]
+
+
+def _within(path: n.Path, how: Spread) -> bool:
+    """Whether a path leads to the entries that the keys are of, or into them."""
+    level = how.level.node
+    assert isinstance(level, n.Path)
+    here = path.segments[: len(level.segments)]
+    return len(here) == len(level.segments) and all(map(_same_step, here, level.segments))
+
+
+def _same_step(one: n.Segment, other: n.Segment) -> bool:
+    steps = [
+        (step.descendant, [getattr(part, "name", part.__class__) for part in step.selectors])
+        for step in (one, other)
+    ]
+    return steps[0] == steps[1]
 
 
 def _key_of(how: Spread) -> n.Node:
