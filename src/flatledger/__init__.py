@@ -23,10 +23,12 @@ if TYPE_CHECKING:
         ExpressionError,
         FlatLedgerError,
         LayoutError,
+        LevelsError,
         OutputError,
         Problem,
         ShelfError,
         SourceError,
+        TableNotReadError,
     )
     from .exporting import Rows, export, rows
     from .layout import Layout
@@ -46,6 +48,7 @@ __all__ = [
     "FlatLedgerError",
     "Layout",
     "LayoutError",
+    "LevelsError",
     "OutputError",
     "Preview",
     "Problem",
@@ -54,6 +57,7 @@ __all__ = [
     "ShelfError",
     "SourceError",
     "Survey",
+    "TableNotReadError",
     "Trial",
     "distinct_values",
     "draft",

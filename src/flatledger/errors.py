@@ -19,6 +19,10 @@ class FlatLedgerError(Exception):
     exit_code = 1
 
 
+class TableNotReadError(FlatLedgerError):
+    """The balance was asked for before the rows of the table had been taken to their end."""
+
+
 class LevelsError(FlatLedgerError):
     """A later record shows a level that the first ones did not, and the run can't begin again."""
 

@@ -10,7 +10,7 @@ from .engine.balance import Balance, FileCount
 from .engine.level_watch import LevelsDifferError
 from .engine.protocols import Row
 from .engine.run import Progress
-from .errors import OutputError
+from .errors import OutputError, TableNotReadError
 from .layout import Layout
 from .layout.known import note_of, note_text
 from .outputs import Target, check_place, open_writer, with_values
@@ -37,6 +37,7 @@ class Rows(Iterator[Row]):
         self._progress = progress
         self._run = self._prepared.run(progress)
         self._rows = self._blocks()
+        self._ended = False
 
     def __next__(self) -> Row:
         return next(self._rows)
@@ -48,13 +49,18 @@ class Rows(Iterator[Row]):
                 for block in self._run.blocks():
                     given = given or bool(block)
                     yield from block
+                self._ended = True
                 return
             except LevelsDifferError as wrong:
                 self._prepared.begin_again(wrong, given)
                 self._run = self._prepared.run(self._progress)
 
     def balance(self) -> Balance:
-        """The proof of the run."""
+        """The proof of the run. Raises TableNotReadError before all rows have been taken."""
+        if not self._ended:
+            raise TableNotReadError(
+                "the balance comes after the last row: take all rows first, as list(rows) does"
+            )
         return self._prepared.balance(self._run)
 
 

@@ -140,7 +140,7 @@ class _Watched:
         present = [cell for cell in cells if cell not in self._nothing]
         self.filled += len(present)
         for kind in {cell.__class__ for cell in present}:
-            name = {str: "text", int: "number", bool: "truth"}.get(kind, "number")
+            name = "text" if issubclass(kind, str) else "truth" if kind is bool else "number"
             if name not in self.kinds:
                 self.kinds.append(name)
         if len(self.examples) < EXAMPLES:

@@ -8,13 +8,19 @@ from typing import Any
 
 from .functions import text_of
 from .numbers import QUOTIENT, ValueFaultError, plain
+from .ordering import distinct_key
 
 Found = list[Any]
 
 
 def _present(found: Found, distinct: bool) -> Found:
     present = [value for value in found if value is not None]
-    return list(dict.fromkeys(present)) if distinct else present
+    if not distinct:
+        return present
+    first: dict[Any, Any] = {}
+    for value in present:
+        first.setdefault(distinct_key(value), value)
+    return list(first.values())
 
 
 def total(found: Found, distinct: bool) -> Any:

@@ -18,7 +18,7 @@ from .amounts import ColumnReader, amount_reader
 from .code import Constants
 from .converting import converter
 from .emit_aggregates import AggregateEmitter
-from .kinds import TIMES, Operand
+from .kinds import TIMES, TOLD_APART, Operand
 from .plain_data import Joining
 from .plan import ColumnPlan, Plan
 from .reading_texts import DateReader
@@ -59,11 +59,12 @@ class Emitter(AggregateEmitter):
         return value
 
     def _referred(self, plan: ColumnPlan) -> Operand:
-        """The value of a column in a calculation: a text shown among its numbers is none."""
+        """The value of a column in a calculation: what could not be read is none."""
         value = self.column(plan)
-        if not plan.column.numeric or not value.nullable:
+        if not (plan.column.numeric or plan.column.typed) or not value.nullable:
             return value
-        return self.assign(f"None if {value.code}.__class__ is str else {value.code}", value.kind)
+        code = f"None if {value.code}.__class__ is FaultText else {value.code}"
+        return self.assign(code, value.kind)
 
     def cell(self, plan: ColumnPlan) -> Operand:
         """The value of a column as it is written."""
@@ -109,7 +110,7 @@ class Emitter(AggregateEmitter):
         guard = f"{result} is not None"
         code = value.code
         if plan.shows_texts:  # what could not be read is still shown
-            guard += f" and {result}.__class__ is not str"
+            guard += f" and {result}.__class__ is not FaultText"
             code = f"{code} if {code} is not None else raw_text({self.value(node).code})"
         self.block.add(f"{result} = {code}")
         if column.datatype == "integer":
@@ -144,8 +145,10 @@ class Emitter(AggregateEmitter):
             value = self._read(column, node) if column.reads else self.as_kind(kind, node)
             value = self.held(value)
             raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
-            code = f"{function}({value.code}) if {value.code} is not None else {raw}"
-            return self.assign(code, "text")
+            text = f"{function}({value.code})"
+            if column.datatype in TOLD_APART:
+                text = f"alike({text}, {TOLD_APART[column.datatype]!r})"
+            return self.assign(f"{text} if {value.code} is not None else {raw}", "text")
         value = self.held(self._shown(node, self._joining(column, node)))
         code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
         return self.assign(code, "text")
@@ -198,7 +201,8 @@ class Emitter(AggregateEmitter):
             return self.assign(f"truth_text({value.code})", "text")
         if value.kind in TIMES:
             value = self.held(value)
-            return self.assign(f"None if {value.code} is None else text_of({value.code})", "text")
+            text = f"alike(text_of({value.code}), {value.kind!r})"
+            return self.assign(f"None if {value.code} is None else {text}", "text")
         if value.kind != "any":
             return value
         raw = value.code

@@ -33,6 +33,10 @@ from .sorting import in_order, pair_order
 from .structure import Place, observe
 from .totals import Tally
 
+NOT_ALL_TAKEN = (
+    "`take` leaves groups out, and the total row would be that of all groups; leave out the total "
+    "row (`totals: {grand-total: no}`), or `take` of records"
+)
 _KEPT_AS_ONE = ("min", "max", "first", "last", "any", "every")
 
 
@@ -70,11 +74,17 @@ class GroupRun:
             groups = [self._chain.record(key, tallies) for key, tallies in summary.ordered()]
             everything = self._chain.record((), summary.grand)
         self._outer = Run(self._chain.outer_model(), _Groups(groups))
-        yield from self._outer.blocks()
-        totals = self._model.totals
-        if totals.grand_total and any(column.total for column in self._model.columns):
-            self._total_rows = 1
-            yield [self._grand(everything)]
+        grand = self._model.totals.grand_total and any(c.total for c in self._model.columns)
+        shown = 0
+        for block in self._outer.blocks():
+            shown += len(block)
+            yield block
+        if not grand:
+            return
+        if shown < len(groups):  # the total row is that of the groups that are taken
+            raise LayoutError(self._model.name, [Problem(NOT_ALL_TAKEN)])
+        self._total_rows = 1
+        yield [self._grand(everything)]
 
     def _grand(self, everything: dict[str, Any]) -> Row:
         """The total row: each column with a total, its expression taken over everything."""
@@ -178,7 +188,7 @@ class _Decomposed:
         if call.order is not None:
             way = (call.order.descending, call.order.nulls_first, call.order.collation)
             text += f" within group {way}"
-            if not _same(call.order.operand, call.arguments[0]):
+            if not n.same(call.order.operand, call.arguments[0]):
                 what = "in a row for a group, a list is ordered by its own values"
                 self.problems.append(expression.problem(what, call.order.position))
         text = self._free_name(text, call)
@@ -189,7 +199,7 @@ class _Decomposed:
     def _free_name(self, text: str, call: n.Call) -> str:
         """A name that no other call has: columns made for keys are alike in their text."""
         name, count = text, 1
-        while name in self.parts and not _same(self.parts[name].call, call):
+        while name in self.parts and not n.same(self.parts[name].call, call):
             count += 1
             name = f"{text} ({count})"
         return name
@@ -255,7 +265,7 @@ class _Decomposed:
 
     def _over_group(self, node: n.Node, expression: Expression) -> n.Node | None:
         """What stands for a node over a group: for aggregates and keys their fields."""
-        key = next((key for key in self.keys if _same(key.node, node)), None)
+        key = next((key for key in self.keys if n.same(key.node, node)), None)
         if key is not None:
             return _field((key.text,), node.position)
         if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
@@ -316,23 +326,6 @@ def _value(part: Part, tallies: list[Tally]) -> Any:
 def _field(names: Names, position: int = 0) -> n.Path:
     steps = (n.Segment(position, (n.Name(position, name, bracketed=True),)) for name in names)
     return n.Path(position, tuple(steps))
-
-
-def _same(one: n.Node, other: n.Node) -> bool:
-    """Whether two expressions are the same but for their places in a text."""
-    if one.__class__ is not other.__class__:
-        return False
-    fields = [name for name in one.__struct_fields__ if name not in ("position", "bracketed")]
-    return all(_same_field(getattr(one, name), getattr(other, name)) for name in fields)
-
-
-def _same_field(one: Any, other: Any) -> bool:
-    if isinstance(one, n.Node) and isinstance(other, n.Node):
-        return _same(one, other)
-    if isinstance(one, tuple) and isinstance(other, tuple):
-        pairs = zip(one, other, strict=False)
-        return len(one) == len(other) and all(_same_field(a, b) for a, b in pairs)
-    return bool(one == other)
 
 
 def _call_text(text: str, position: int) -> str:

@@ -164,6 +164,7 @@ class Detail:
             for key, run in groupby(block, self._key):
                 opened = [key[:d] for d in range(1, self._depths + 1) if key[:d] not in shown]
                 shown.update(opened)
+                opened = opened if self._shows else []
                 yield list(run), [self._total_row(part, totals[part]) for part in opened]
 
     def _note_start(self, key: Key) -> None:

@@ -22,6 +22,7 @@ AGGREGATE_KINDS = {
     "listagg": "text",
 }
 TIMES = ("moment", "time", "interval")
+TOLD_APART = {"dateTime": "moment", "time": "time", "duration": "interval"}  # not by their text
 
 
 class Operand(msgspec.Struct, frozen=True):

@@ -49,9 +49,15 @@ class Joining(NamedTuple):
         return text.replace(self.separator, " ")
 
 
-def raw_text(value: Any) -> str | None:
-    """What could not be read as a number, as a cell shows it all the same."""
-    return None if is_null(value) else text_of_parts(value)
+class FaultText(str):
+    """A value that could not be read, as a cell shows it all the same. It is in no total."""
+
+    __slots__ = ()
+
+
+def raw_text(value: Any) -> FaultText | None:
+    """What could not be read, as a cell shows it all the same."""
+    return None if is_null(value) else FaultText(text_of_parts(value))
 
 
 def text_of_parts(value: Any) -> str:

@@ -18,7 +18,15 @@ from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutModel
 from .amounts import UnitWatch
 from .functions import CAST_KINDS, FUNCTIONS
-from .kinds import AGGREGATE_KINDS, Ready, arithmetic_kind, common_kind, kind_of_literal
+from .kinds import (
+    AGGREGATE_KINDS,
+    TIMES,
+    TOLD_APART,
+    Ready,
+    arithmetic_kind,
+    common_kind,
+    kind_of_literal,
+)
 from .levels import Access, Chain, Names, level_name, plain_steps
 from .matching import ListWatch, ValuesSeen
 from .shape import Shape
@@ -128,6 +136,13 @@ class Plan:
     def totalled(self) -> list[ColumnPlan]:
         """The columns with a total, suppressed ones included."""
         return [plan for plan in self.columns if plan.column.total]
+
+    @property
+    def holds_alike(self) -> bool:
+        """Whether some cell is a moment, a time or a duration, told apart by more than its text."""
+        nodes = [c.value.node for c in self.model.columns if c.value and not c.typed]
+        typed = {column.datatype for column in self.model.columns}
+        return bool(typed & TOLD_APART.keys()) or any(self.kind(node) in TIMES for node in nodes)
 
     @property
     def shows_totals(self) -> bool:

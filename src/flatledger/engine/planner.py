@@ -280,9 +280,25 @@ class _Planner:
             plan = self.result.column(heading)
             return KeyPlan(plan.place, plan.home, text)
         assert value is not None
+        place = self._place_of(value)
+        if place is not None:
+            return place
         home = self.result.home(value.node)
         self.result.extra_keys.append((value, home))
         return KeyPlan(len(self.result.columns) + len(self.result.extra_keys) - 1, home, text)
+
+    def _place_of(self, value: Expression) -> KeyPlan | None:
+        """The key that an expression is already: that of a column which shows it as it is, or
+        of another key."""
+        for plan in self.result.columns:
+            column = plan.column
+            plain = not (column.typed or column.numeric or column.translate or column.checks)
+            if plain and column.value and n.same(column.value.node, value.node):
+                return KeyPlan(plan.place, plan.home, value.text)
+        for index, (other, home) in enumerate(self.result.extra_keys):
+            if n.same(other.node, value.node):
+                return KeyPlan(len(self.result.columns) + index, home, value.text)
+        return None
 
     def _marks(self) -> None:
         row = self.result.chain.row

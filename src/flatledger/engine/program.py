@@ -19,7 +19,7 @@ from .emitter import Emitter
 from .faults import FaultLog
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
-from .plain_data import REPEAT, Held
+from .plain_data import REPEAT, FaultText, Held
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
 from .totals import Tally
@@ -70,7 +70,8 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
 
 
 def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd) -> dict[str, Any]:
-    fixed = {"Decimal": Decimal, "Held": Held, "REPEAT": REPEAT, "Tally": Tally}
+    fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "Held": Held}
+    fixed |= {"REPEAT": REPEAT, "Tally": Tally}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
     return {**constants.values, **watching, **runtime.functions(), **fixed}
 
@@ -196,10 +197,8 @@ def _weighing(index: int, value: str, plan: ColumnPlan) -> list[str]:
     total = plan.column.total
     assert total is not None
     lines = [f"if {value} is None: blank_{index} += 1"]
-    if not plan.numeric:
-        return lines
-    if plan.shows_texts:
-        lines.append(f"elif {value}.__class__ is str: text_{index} += 1")
+    if plan.shows_texts or not plan.numeric:
+        lines.append(f"elif {value}.__class__ is FaultText: text_{index} += 1")
     if total.kind in ("sum", "avg"):
         return [*lines, f"else: sum_{index} += {value}"]
     if total.kind in ("min", "max"):

@@ -177,4 +177,4 @@ def _is_exact(plan: ColumnPlan) -> bool:
 
 def _sum(rows: list[Row], plan: ColumnPlan) -> Any:
     cells = map(itemgetter(plan.place), rows)
-    return sum(cell for cell in cells if cell is not None and cell.__class__ is not str)
+    return sum(cell for cell in cells if cell is not None and not isinstance(cell, str))

@@ -30,6 +30,7 @@ from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
 from .matching import ListWatch
 from .numbers import EXACT
+from .ordering import Alike
 from .plain_data import below
 from .plan import KeyPlan, Plan
 from .planner import make_plan
@@ -83,8 +84,10 @@ class Run:
     def blocks(self) -> Iterator[list[Row]]:
         """The rows of the table as they are written, total rows among them, some at a time."""
         finisher = Finisher(self.plan)
+        alike = self.plan.holds_alike
         for block in self._blocks():
-            yield finisher.finished(block) if finisher.active else block
+            rows = finisher.finished(block) if finisher.active else block
+            yield [_plainly(row) for row in rows] if alike else rows
         self._stop_at_mixed_units()
 
     def _stop_at_mixed_units(self) -> None:
@@ -311,6 +314,11 @@ class Run:
             held_back=self._counts[f"dropped_{level}"] + self._counts[f"emptied_{level}"],
             with_parent=self._counts[f"with_parent_{level}"],
         )
+
+
+def _plainly(row: Row) -> Row:
+    """A row whose texts are no more than texts, now that they have been ordered and grouped."""
+    return row.__class__([str(cell) if cell.__class__ is Alike else cell for cell in row])
 
 
 def _list_count(name: str, watch: ListWatch) -> ListCount:

@@ -20,7 +20,9 @@ from .faults import Fault, FaultLog, shown
 from .functions import FUNCTIONS, cast_value, text_of
 from .matching import like, like_regex, overlap
 from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
+from .ordering import Alike
 from .plain_data import (
+    FaultText,
     Held,
     Joining,
     below,
@@ -90,6 +92,7 @@ class Runtime:
             "put_members": put_members,
             "in_order": in_order,
             "text_of": text_of,
+            "alike": Alike.of,
             "day_text": times.day_text,
             "timestamp_text": times.timestamp_text,
             "cleaned": cleaned,
@@ -152,7 +155,7 @@ class Runtime:
         if isinstance(value, Decimal):
             if value != value.to_integral_value():
                 self.fault(number, path, value, "is no whole number")
-                return format(value, "f") if shown else None
+                return FaultText(format(value, "f")) if shown else None
             return int(value)
         return value
 
@@ -281,7 +284,7 @@ class Runtime:
             return str(value) if result is None else result
         if isinstance(value, Unreadable):
             self.fault(number, path, value, value.reason)
-            return value.text
+            return FaultText(value.text)
         if isinstance(value, list | tuple):
             parts = [self.cell(item, joining, path, number) for item in _flat(value)]
             present = [part for part in parts if part is not None]

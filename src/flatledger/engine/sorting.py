@@ -5,7 +5,6 @@ Rows that do not fit into memory are sorted run by run; the runs are kept elsewh
 
 from __future__ import annotations
 
-import datetime as dt
 import heapq
 import sys
 from collections.abc import Callable, Iterator, Sequence
@@ -18,11 +17,13 @@ import msgspec
 from ..language.nodes import SortKey
 from .collations import collation_key
 from .functions import text_of
+from .ordering import Alike
 from .plan import KeyPlan
 from .protocols import Row, RowStore
 
 BLOCK = 2_000
 MOST_BYTES = 64_000_000  # of rows that are held in memory, as far as their cells tell
+_NUMBER, _FIRST_TIME, _TEXT, _FAULT, _LAST = 1, 2, 5, 6, 9  # kinds of values, in their order
 _LOOKED_AT = 8  # rows of a block that are measured
 
 Rank = Callable[[Row], tuple[Any, ...]]
@@ -80,7 +81,7 @@ def _size(rows: list[Row]) -> int:
 
 
 def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
-    """Sort rows in place. Numbers come before dates, dates before texts; nulls come last.
+    """Sort rows in place: numbers, moments, times, durations, texts, faults; nulls come last.
 
     Sorting by the last key first, each time stably, gives the order by all of them; a key that
     goes downwards is quicker that way.
@@ -142,22 +143,23 @@ class _Backwards:
 
 def _rank(key: KeyPlan) -> Rank:
     place, down = key.place, key.descending
-    null = (0, 0) if key.nulls_first else (9, 0)
+    null = (-_LAST, 0) if key.nulls_first else (_LAST, 0)
     if key.collation:
         return _collated(key, null, collation_key(key.collation))
 
     def rank(row: Row) -> tuple[int, Any]:
         value = row[place]
         if value.__class__ is str:
-            return (2, _Backwards(value)) if down else (6, value)
+            return (-_TEXT, _Backwards(value)) if down else (_TEXT, value)
         if value is None:
             return null
-        if isinstance(value, int):
-            return (4, -value) if down else (4, value)
-        if isinstance(value, Decimal):
-            return (4, value.copy_negate()) if down else (4, value)
-        text = value.isoformat() if isinstance(value, dt.date | dt.time) else str(value)
-        return (3, _Backwards(text)) if down else (5, text)
+        if isinstance(value, int | Decimal):
+            return (-_NUMBER, -value) if down else (_NUMBER, value)
+        if value.__class__ is Alike:
+            order, own = _FIRST_TIME + value.place, value.canonical
+        else:
+            order, own = _FAULT, str(value)
+        return (-order, _Backwards(own)) if down else (order, own)
 
     return rank
 

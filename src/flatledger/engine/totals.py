@@ -10,6 +10,7 @@ from typing import Any
 from ..layout.column import Column
 from .aggregates import AGGREGATES
 from .numbers import EXACT, QUOTIENT, plain, round_to
+from .plain_data import FaultText
 from .plan import ColumnPlan
 from .protocols import Row
 
@@ -39,11 +40,11 @@ class Tally:
             try:
                 self.sum += sum(cells)  # one that is no number, which is rare, ends in the except
             except TypeError:
-                cells = [cell for cell in cells if _counts(cell, plan.numeric)]
+                cells = [cell for cell in cells if _counts(cell)]
                 self.sum += sum(cells)
             self.count += len(cells)
             return
-        cells = [cell for cell in cells if _counts(cell, plan.numeric)]
+        cells = [cell for cell in cells if _counts(cell)]
         self.count += len(cells)
         if kind == "list" and plan.column.total:
             self._gather(cells, plan.column.total.keeps)
@@ -104,5 +105,6 @@ class Tally:
         return plain(value) if isinstance(value, Decimal) else value
 
 
-def _counts(cell: Any, numeric: bool) -> bool:
-    return cell is not None and not (numeric and cell.__class__ is str)
+def _counts(cell: Any) -> bool:
+    """Whether a cell holds a value: it is neither blank nor a fault."""
+    return cell is not None and cell.__class__ is not FaultText

@@ -50,6 +50,23 @@ def rebuilt(node: Node, change: Callable[[Node], Node | None]) -> Any:
     return msgspec.structs.replace(node, **fields)
 
 
+def same(one: Node, other: Node) -> bool:
+    """Whether two expressions are the same but for their places in a text."""
+    if one.__class__ is not other.__class__:
+        return False
+    fields = [name for name in one.__struct_fields__ if name not in ("position", "bracketed")]
+    return all(_same_field(getattr(one, name), getattr(other, name)) for name in fields)
+
+
+def _same_field(one: Any, other: Any) -> bool:
+    if isinstance(one, Node) and isinstance(other, Node):
+        return same(one, other)
+    if isinstance(one, tuple) and isinstance(other, tuple):
+        pairs = zip(one, other, strict=False)
+        return len(one) == len(other) and all(_same_field(a, b) for a, b in pairs)
+    return one.__class__ is other.__class__ and bool(one == other)
+
+
 # ---- paths (RFC 9535) ------------------------------------------------------------------------
 
 

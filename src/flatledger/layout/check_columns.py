@@ -22,6 +22,7 @@ ROUNDING = {
     name: f"ROUND_{name.replace('-', '_').upper()}"
     for name in ("half-even", "half-up", "half-down", "up", "down", "ceiling", "floor")
 }
+NUMBERS = ("decimal", "integer")
 TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 MOST_DECIMALS = 30
 MOST_COLUMNS = 5_000
@@ -124,6 +125,10 @@ class ColumnForms(ValueForms):
         if "suppress-output" in keys:
             found["suppressed"] = self.switch(keys["suppress-output"], "`suppress-output`")
         found |= self.kind(keys, item, where)
+        kind = found.get("datatype", "decimal")
+        if "total" in found and found["total"].kind in ("sum", "avg") and kind not in NUMBERS:
+            what = f"`{found['total'].kind}` adds up numbers, and a {kind} is none"
+            self.fault(keys["total"], f"{what}; it can have min, max or count")
         return found | self.writing(keys, found.get("datatype"))
 
     def spread(self, keys: dict[str, Item], item: Item, where: str) -> Spread | None:

@@ -164,7 +164,9 @@ class Column(msgspec.Struct, frozen=True):
     @property
     def adds(self) -> bool:
         """Whether its total adds or compares numbers."""
-        return self.total is not None and self.total.kind not in ("count", "list")
+        if self.total is None or self.total.kind in ("count", "list"):
+            return False
+        return self.total.kind in ("sum", "avg") or not self.typed
 
     @property
     def numeric(self) -> bool:
