@@ -49,6 +49,7 @@ class Rows(Iterator[Row]):
                 for block in self._run.blocks():
                     given = given or bool(block)
                     yield from block
+                self._prepared.check_names(self._run)
                 self._ended = True
                 return
             except LevelsDifferError as wrong:
@@ -134,6 +135,7 @@ def _written(prepared: Preparation, target: Target, progress: Progress | None) -
         with open_writer(model, target) as writer:
             for block in run.blocks():
                 writer.write(block)
+            prepared.check_names(run)
     balance = prepared.balance(run)
     balance.notes += writer.notes()
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes))

@@ -8,12 +8,13 @@ from typing import Any
 from .engine.balance import Balance
 from .engine.group_rows import GroupRun
 from .engine.level_watch import LevelsDifferError
-from .engine.levels import level_name
+from .engine.levels import level_name, named_place
+from .engine.missing_fields import judged
 from .engine.protocols import Source
 from .engine.run import Progress, Run
 from .engine.structure import Place
 from .enriching import attached_counts, open_enriched
-from .errors import LevelsError
+from .errors import LayoutError, LevelsError
 from .layout import Layout
 from .layout.model import LayoutModel
 from .sources import AnySource, open_source
@@ -42,7 +43,7 @@ class Preparation:
         self._strict = strict
         stated = self.layout.model.levels is not None
         self._again: Again | None = None
-        if not stated:
+        if not stated or source != "-":
             source, self._again = repeatable(source)
         self.source: Source = open_enriched(self.layout, source, strict)
         self._structure: Place | None = None
@@ -91,6 +92,26 @@ class Preparation:
             f"have none, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "
             f"repeats; without {place} such a list is a fault"
         )
+
+    def check_names(self, run: AnyRun) -> None:
+        """Raise LayoutError for a path that no record had and that is a slip of the pen.
+
+        Others are pointed out. The names that there are come from all records, which are looked at
+        once more where that can be done.
+        """
+        records = run.records if isinstance(run, GroupRun) else run
+        missing = records.missing()
+        if not missing:
+            return
+        structure = records.plan.chain.structure
+        if not records.saw_all and self._again is not None:
+            structure = _structure_of(open_enriched(self.layout, self._again(), self._strict))
+        model = self.layout.model
+        lacks = {level_name(place) for one in model.may_lack if (place := named_place(one.node))}
+        found = judged(missing, structure, records.plan.used, lacks | {*(model.known or ())})
+        if found.problems:
+            raise LayoutError(model.name, found.problems)
+        records.notices += found.notices
 
     def balance(self, run: AnyRun) -> Balance:
         """The balance of a run that has ended, with what its source and its layout tell."""

@@ -78,6 +78,8 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
         for place, one in enumerate(watched):
             one.add([row[place] for row in rows])
         writer.write(block)
+    if not sample:
+        prepared.check_names(run)
     balance = prepared.balance(run)
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))

@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 
 from .engine.faults import FaultLog
+from .engine.missing_fields import judged
 from .engine.numbers import EXACT, Unreadable
 from .engine.planner import make_plan
 from .engine.program import generate
@@ -64,7 +65,11 @@ def try_expression(
     try:  # a list is one on the shelf, or a file beside where we are
         lists = lists_of(model, Path(), Shelf())
         model = msgspec.structs.replace(model, lists=lists)
-        plan = make_plan(model, observe(opened.look_ahead()))
+        structure = observe(opened.look_ahead())
+        plan = make_plan(model, structure)
+        slips = judged(plan.missing, structure, plan.used).problems
+        if slips:
+            raise LayoutError(model.name, slips)
     except LayoutError as error:
         problem = error.problems[0]
         at_level = level is not None and problem.message.startswith("no level")

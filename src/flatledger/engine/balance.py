@@ -163,7 +163,10 @@ class FileCount(msgspec.Struct):
 
 
 class Balance(msgspec.Struct):
-    """Everything that a run can say for itself when it has ended."""
+    """Everything that a run can say for itself when it has ended.
+
+    ``notices`` are what somebody should look at: it may be right, and need not be.
+    """
 
     layout: str
     source: str
@@ -192,6 +195,7 @@ class Balance(msgspec.Struct):
     fault_count: int = 0
     faults: list[Fault] = []
     notes: list[str] = []
+    notices: list[str] = []
     drift: Drift = msgspec.field(default_factory=Drift)
     files: list[FileCount] = []
     seconds: float = 0.0

@@ -43,7 +43,7 @@ class DriftWatch:
 
     def __init__(self, plan: Plan, first: Iterable[Any]) -> None:
         self._root = plan.shape.root
-        self._unmet = dict.fromkeys(plan.unmet)
+        self._unmet = dict.fromkeys(one.names for one in plan.missing)
         columns = [plan for plan in plan.columns if plan.column.value and not plan.column.checks]
         self._blank = {plan.place: plan.column.heading for plan in columns}
         self._known = plan.model.known
@@ -69,6 +69,10 @@ class DriftWatch:
         filled = [place for place in self._blank if any(row[place] is not None for row in rows)]
         for place in filled:
             del self._blank[place]
+
+    def unmet(self) -> set[Names]:
+        """The paths that no record had."""
+        return set(self._unmet)
 
     def drift(self) -> Drift:
         """What was found; where there was nothing to look at, nothing."""

@@ -86,6 +86,11 @@ class GroupRun:
         self._total_rows = 1
         yield [self._grand(everything)]
 
+    @property
+    def records(self) -> Run:
+        """The run over the records."""
+        return self._inner
+
     def _grand(self, everything: dict[str, Any]) -> Row:
         """The total row: each column with a total, its expression taken over everything."""
         run = Run(self._chain.outer_model(), _Groups([everything]))

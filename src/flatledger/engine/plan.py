@@ -29,6 +29,7 @@ from .kinds import (
 )
 from .levels import Access, Chain, Names, level_name, plain_steps
 from .matching import ListWatch, ValuesSeen
+from .missing_fields import MissingPath
 from .shape import Shape
 
 
@@ -109,7 +110,8 @@ class Plan:
     lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
     seen: dict[int, ValuesSeen] = field(default_factory=dict)  # by the index of the condition
     units: dict[str, UnitWatch] = field(default_factory=dict)  # by the heading of the column
-    unmet: list[Names] = field(default_factory=list)  # paths that no record read so far has
+    missing: list[MissingPath] = field(default_factory=list)  # that no record read so far has
+    used: set[Names] = field(default_factory=set)  # places that the layout uses
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
     referred_kinds: dict[str, str] = field(default_factory=dict)
 

@@ -10,9 +10,9 @@ from ..layout.column import Expression
 from ..layout.model import Condition, LayoutModel, Sorting
 from .amounts import UnitWatch
 from .collations import collation_key
-from .known_fields import field_problem
 from .levels import Chain, Names, known_levels, level_name, plain_steps
 from .matching import ListWatch
+from .missing_fields import MissingPath, judged
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
 from .reading_texts import DateReader
 from .resolver import Resolver
@@ -34,11 +34,14 @@ class _Planner:
         self.complete = complete
         self.structure = structure
         self.problems: list[Problem] = []
+        self.level: MissingPath | None = None
+        self.planned = False  # whether there is a result yet
         self.result = Plan(model, self._chain())
+        self.planned = True
         self.result.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
 
     def plan(self) -> Plan:
-        self._check_fields()
+        self._note_missing()
         self._columns()
         self._check_circles()
         self._stop_at_problems()
@@ -87,8 +90,14 @@ class _Planner:
             self.problems.append(Problem(message))
 
     def _stop_at_problems(self) -> None:
+        """Stop at problems. A name that is not met may be what lies behind those of its line."""
         if self.problems:
-            raise LayoutError(self.model.name, self.problems)
+            used = self.result.used if self.planned else set()
+            missing = self.result.missing if self.planned else []
+            slips = judged(missing, self.structure, used).problems
+            lines = {slip.line for slip in slips} - {0}
+            others = [problem for problem in self.problems if problem.line not in lines]
+            raise LayoutError(self.model.name, [*slips, *others])
 
     def _chain(self) -> Chain:
         known = known_levels(self.model, expressions_in(self.model), self.complete)
@@ -100,24 +109,15 @@ class _Planner:
         names, rest = plain_steps(node, start) if isinstance(node, n.Path) else ((), ())
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
-        elif names not in (known.stated or ()) and self._lacks(_known_part(names)):
-            self.problems.append(field_problem(expression, names, self.structure, set(), "level"))
+        else:
+            self.level = MissingPath(names, expression, what="level")
         self._stop_at_problems()
         return Chain.of(names, self.structure, known)
 
-    def _lacks(self, names: Names) -> bool:
-        """Whether objects were met where a level would be, and none of them has it."""
-        if self.structure.find(names) is not None:
-            return False
-        met = next(p for n in range(len(names), -1, -1) if (p := self.structure.find(names[:n])))
-        return dict in met.kinds
-
     # ---- what only the data can show
 
-    def _check_fields(self) -> None:
-        """A name that no record has, close to one that some have, is a slip of the pen."""
-        if not self.structure.kinds:
-            return
+    def _note_missing(self) -> None:
+        """Note the paths that no record read so far has; they are judged at the end of the run."""
         used = {
             plain_steps(part, self.result.chain)[0]
             for expression in self.result.expressions
@@ -125,28 +125,25 @@ class _Planner:
             if isinstance(part, n.Path)
         }
         used |= {names[:length] for names in used for length in range(len(names))}
+        self.result.used = used
         for expression in self.result.expressions:
             for part in expression.node.walk():
                 if isinstance(part, n.Path) and not part.relative:
-                    self._check_field(expression, part, used)
-        expected = [names for e in self.model.expects for names in (e.names, e.after) if names]
-        self.result.unmet += [names for names in expected if self.structure.find(names) is None]
+                    names, _ = plain_steps(part, self.result.chain)
+                    exact = any(
+                        isinstance(selector, n.Name) and selector.bracketed
+                        for segment in part.segments
+                        for selector in segment.selectors
+                    )
+                    self._miss(MissingPath(names, expression, part.position, exact))
+        if self.level:
+            self._miss(self.level)
+        for names in (names for e in self.model.expects for names in (e.names, e.after) if names):
+            self._miss(MissingPath(names))
 
-    def _check_field(self, expression: Expression, path: n.Path, used: set[Names]) -> None:
-        names, _ = plain_steps(path, self.result.chain)
-        exact = any(
-            isinstance(selector, n.Name) and selector.bracketed
-            for segment in path.segments
-            for selector in segment.selectors
-        )
-        if self.structure.find(_known_part(names)):
-            return
-        self.result.unmet.append(names)
-        if exact:
-            return
-        problem = field_problem(expression, names, self.structure, used, "field", path.position)
-        if problem.message.endswith("?") or "write" in problem.message:
-            self.problems.append(problem)
+    def _miss(self, path: MissingPath) -> None:
+        if self.structure.find(_known_part(path.names)) is None:
+            self.result.missing.append(path)
 
     def _resolve(self) -> None:
         resolver = Resolver(self.result, {column.heading for column in self.model.columns})

@@ -29,6 +29,7 @@ from .finishing import Finisher
 from .grouping import Detail, Summary, TotalRows
 from .levels import level_name
 from .matching import ListWatch
+from .missing_fields import MissingPath
 from .numbers import EXACT
 from .ordering import Alike
 from .plain_data import below
@@ -64,6 +65,8 @@ class Run:
         whole = structure is not None
         self.plan: Plan = make_plan(model, structure or observe(first), complete=whole)
         self._drift = DriftWatch(self.plan, first)
+        self._looked_at = len(first)
+        self.notices: list[str] = []
         self.log = FaultLog()
         self.program = generate(self.plan, self.log)
         self._source = source
@@ -246,6 +249,18 @@ class Run:
 
     # ---- the balance
 
+    def missing(self) -> list[MissingPath]:
+        """The paths that no record had, once all have been read; of no records none is judged."""
+        if self._read == self._unreadable:
+            return []
+        unmet = self._drift.unmet()
+        return [one for one in self.plan.missing if one.names in unmet]
+
+    @property
+    def saw_all(self) -> bool:
+        """Whether the structure that the plan was made by is that of all records."""
+        return self.plan.chain.known.complete or self._read <= self._looked_at
+
     def balance(self) -> Balance:
         """The proof of the run, once the blocks have been taken to their end."""
         with decimal.localcontext(EXACT):
@@ -281,6 +296,7 @@ class Run:
             faults=self.log.kept,
             notes=[*self._notes, *keyless_notes(keyless), *([] if self._read else [NO_RECORDS])],
             drift=self._drift.drift(),
+            notices=self.notices,
             seconds=time.monotonic() - self._started,
         )
 

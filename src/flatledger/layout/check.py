@@ -16,7 +16,7 @@ from .names import LINE_TERMINATORS, proposal
 from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
-    *("layout", "about", "locale", "source", "levels", "row-per", "row-per-group"),
+    *("layout", "about", "locale", "source", "levels", "may-lack", "row-per", "row-per-group"),
     *("without-entries", "fit-to", "columns", "only", "ask", "expects-order", "take", "sort"),
     *("group", "totals", "calendar", "split", "attach", "output"),
 )
@@ -49,7 +49,8 @@ class _Checker(ColumnForms):
             about=self.text(keys["about"], "`about`") if "about" in keys else "",
             locale=self.locale(keys["locale"]) if "locale" in keys else "",
             records=self.source(keys.get("source")),
-            levels=self.levels(keys.get("levels")),
+            levels=self.paths(keys["levels"], "levels") if "levels" in keys else None,
+            may_lack=self.paths(keys.get("may-lack"), "may-lack"),
             spread_levels=tuple(self.spread_levels),
             row_per=self.row_per(keys.get("row-per")),
             row_per_group=self.row_per_group(keys, columns),
@@ -92,14 +93,14 @@ class _Checker(ColumnForms):
             )
         return names or ()
 
-    def levels(self, item: Item | None) -> tuple[Expression, ...] | None:
-        """All places that repeat; an empty list says that none does."""
+    def paths(self, item: Item | None, where: str) -> tuple[Expression, ...]:
+        """Paths of names; of `levels` an empty list says that nothing repeats."""
         if item is None:
-            return None
-        paths = [self.expression(entry, "`levels`") for entry in self.items(item)]
+            return ()
+        paths = [self.expression(entry, f"`{where}`") for entry in self.items(item)]
         for path in paths:
             if path and not isinstance(path.node, Path):
-                self.problems.append(path.problem("`levels` takes paths of names, such as lines"))
+                self.problems.append(path.problem(f"`{where}` takes paths of names, such as lines"))
         return tuple(path for path in paths if path and isinstance(path.node, Path))
 
     def row_per(self, item: Item | None) -> Expression | None:

@@ -269,7 +269,6 @@ def drift_lines(drift: Drift) -> list[str]:
         return []
     parts = {
         "blank on every row": drift.blank_columns,
-        "never found": drift.unmatched,
         f"new in the data (looked for in {counted(drift.looked_at, 'record')})": drift.new_fields,
     }
     lines = ["Drift: the layout and the data differ"]

@@ -1,0 +1,157 @@
+"""Telling a slip of the pen from a field that is merely absent (DESIGN, rule 25).
+
+It is judged when all records have been read, never by the first of them alone.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from ..errors import Problem
+from ..language.nodes import Path
+from ..layout.column import Expression
+from .levels import Names, level_name
+from .structure import MEMBERS, Place
+
+PLACES_SHOWN = 5
+
+
+class MissingPath(NamedTuple):
+    """A path that the first records lack: where it was typed, and whether in brackets."""
+
+    names: Names
+    expression: Expression | None = None
+    position: int = 0
+    exact: bool = False
+    what: str = "field"
+
+    def problem(self, message: str) -> Problem:
+        """A fault of the path, placed in the layout."""
+        if self.expression is None:
+            return Problem(message)
+        return self.expression.problem(message, self.position)
+
+
+class Judgement(NamedTuple):
+    """Slips, which end the run, and what is merely pointed out."""
+
+    problems: list[Problem]
+    notices: list[str]
+
+
+def judged(
+    missing: Iterable[MissingPath],
+    structure: Place,
+    used: set[Names],
+    allowed: Iterable[str] | None = None,
+) -> Judgement:
+    """Judge paths that no record had. ``used`` are the places that the layout uses.
+
+    ``allowed`` are the paths that records may lack; a problem then says how to allow another.
+    """
+    found = Judgement([], [])
+    told: set[Names] = set()
+    may_lack = set(allowed or ())
+    for one in missing:
+        names = one.names[: one.names.index(MEMBERS)] if MEMBERS in one.names else one.names
+        if not names or structure.find(names) is not None:
+            continue
+        known, name = _split(names, structure)
+        parent = structure.find(known)
+        top = (*known, name)
+        if parent is None or dict not in parent.kinds or top in told:
+            continue
+        told.add(top)
+        if {level_name(top), level_name(one.names)} & may_lack:
+            continue
+        near = _near(one, known, name, parent, used)
+        if near:
+            way = f"; if records may lack it, write `may-lack: [{level_name(top)}]`"
+            message = _refused(one, known, name, near) + ("" if allowed is None else way)
+            found.problems.append(one.problem(message))
+        else:
+            found.notices.append(_notice(top, structure))
+    return found
+
+
+def _near(one: MissingPath, known: Names, name: str, parent: Place, used: set[Names]) -> str:
+    """What was probably meant, as it is to be written; blank where nothing is near.
+
+    A field that the layout uses elsewhere is not proposed: `address2` beside `address1` is no slip.
+    """
+    there = sorted(child for child in parent.children if (*known, child) not in used)
+    expression = one.expression
+    if expression and expression.quoted and isinstance(expression.node, Path):
+        return f"{{text: {expression.text}}}"
+    if one.exact:
+        return ""
+    for field in sorted(there, key=len, reverse=True):
+        typed = expression.text if expression else ""
+        if re.match(re.escape(name) + r"\W", field) and field in typed:
+            return f"{'.'.join(known)}['{field}']"
+    slips = [field for field in there if one_slip(name, field)]
+    return ".".join((*known, slips[0])) if slips else ""
+
+
+def _refused(one: MissingPath, known: Names, name: str, near: str) -> str:
+    start = f"no {one.what} `{name}`" + (f" at level {level_name(known)}" if known else "")
+    if near.startswith("{"):
+        return f"{start}; for a text that is the same on every row write {near}"
+    if near.endswith("']") and one.expression and near[near.rindex("['") + 2 : -2] != name:
+        field = near[near.rindex("['") + 2 : -2]
+        if not one_slip(name, field):
+            return f"{start}; for the field {field} write {near}"
+    return f"{start}; did you mean `{near}`?"
+
+
+def _notice(top: Names, structure: Place) -> str:
+    places = [level_name(place) for place in places_of(top[-1], structure)]
+    more = len(places) - PLACES_SHOWN
+    others = f", and in {more:,} places more" if more > 0 else ""
+    where = f"; there is {', '.join(places[:PLACES_SHOWN])}{others}" if places else ""
+    path = level_name(top)
+    return f"no record has {path}{where} (if that is right: `may-lack: [{path}]`)"
+
+
+def places_of(name: str, structure: Place, at: Names = ()) -> Iterator[Names]:
+    """The places where a name occurs, from the outermost."""
+    for child, place in structure.children.items():
+        if child == name:
+            yield (*at, child)
+        yield from places_of(name, place, (*at, child))
+
+
+def one_slip(typed: str, name: str) -> bool:
+    """Whether names differ by one slip: a letter more, less, other or swapped, or only by case.
+
+    Digits tell things apart: `address2` is no slip for `address1`.
+
+    >>> [one_slip("statoin", x) for x in ("station", "stations", "status")]
+    [True, False, False]
+    >>> one_slip("Qty", "qty"), one_slip("line1", "line2"), one_slip("line", "line2")
+    (True, False, False)
+    """
+    if typed.casefold() == name.casefold():
+        return typed != name
+    shorter, longer = sorted((typed, name), key=len)
+    if len(longer) - len(shorter) > 1:
+        return False
+    start = next((i for i, (a, b) in enumerate(zip(shorter, longer, strict=False)) if a != b), None)
+    if start is None:
+        return not longer[-1].isdigit()
+    if len(longer) > len(shorter):
+        return shorter[start:] == longer[start + 1 :] and not longer[start].isdigit()
+    if shorter[start + 1 :] == longer[start + 1 :]:
+        return not (shorter[start].isdigit() or longer[start].isdigit())
+    swapped = longer[start + 1 : start + 2] + longer[start : start + 1]
+    return shorter[start : start + 2] == swapped and shorter[start + 2 :] == longer[start + 2 :]
+
+
+def _split(names: Names, structure: Place) -> tuple[Names, str]:
+    """The names that lead to a known place, and the first that does not."""
+    for length in range(len(names)):
+        if structure.find(names[: length + 1]) is None:
+            return names[:length], names[length]
+    return names[:-1], names[-1]
