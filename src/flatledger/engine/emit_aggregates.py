@@ -45,6 +45,9 @@ class AggregateEmitter(ValueEmitter):
         if node.order is not None:
             keys = self.constants.name(pair_order(node.order), "order")
             self.block.add(f"{found} = in_order({found}, {keys})")
+        if node.name in ("min", "max") and self.plan.kind(node.arguments[0]) == "any":
+            watch = self._watch(node, node)
+            self.block.add(f"if {watch}.on: {watch}.look({found})")
         call = f"aggregate_{node.name}({found}, {node.distinct}{separator}"
         code = f"{call}, {self.site(node)}, number)"
         result = self.variable("total")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
@@ -9,6 +10,8 @@ from ..language import nodes as n
 from .collations import collation_key
 from .emit_paths import PathEmitter
 from .kinds import TIMES, Operand, Ready, comparison_kind
+from .numbers import read_decimal
+from .numerals import NumeralWatch
 
 _SIGNS = {"=": "==", "<>": "!="}
 
@@ -71,24 +74,49 @@ class ConditionEmitter(PathEmitter):
             a, b = self.text(left), self.text(right)
             key = self.constants.name(collation_key(collation), "collation")
             return self.unless_null((a, b), f"{key}({a.code}) {sign} {key}({b.code})", "truth")
-        kind = comparison_kind((self.plan.kind(left), self.plan.kind(right)))
+        kind = self._compared_as((left, right))
+        loose = "any" in (self.plan.kind(left), self.plan.kind(right))
+        watch = self._watch(left, right) if loose and kind in (None, "text") else ""
         if kind is None:
             a, b = self.value(left), self.value(right)
-            site = self.site(left)
-            return self.assign(f"compare({a.code}, {sign!r}, {b.code}, {site}, number)", "truth")
+            code = (
+                f"compare({a.code}, {sign!r}, {b.code}, {watch or None}, {self.site(left)}, number)"
+            )
+            return self.assign(code, "truth")
         a, b = self.as_kind(kind, left), self.as_kind(kind, right)
+        if watch and sign not in _SIGNS.values():
+            self.block.add(f"if {watch}.on: {watch}.look(({a.code}, {b.code}))")
         if kind in TIMES:
             code = f"compare_times({a.code}, {sign!r}, {b.code}, {self.site(left)}, number)"
         else:
             code = f"{a.code} {sign} {b.code}"
         return self.unless_null((a, b), code, "truth")
 
+    def _watch(self, left: n.Node, right: n.Node) -> str:
+        """The name of what watches whether numbers are compared as texts."""
+        text = self.plan.texts.get(id(left)) or self.plan.texts.get(id(right)) or ""
+        watch = NumeralWatch(f"`{text}`")
+        self.plan.numerals.append(watch)
+        return self.constants.name(watch, "watch")
+
+    def _compared_as(self, nodes: Iterable[n.Node]) -> str | None:
+        """The kind as which values are compared; None where each value decides for itself.
+
+        A field and a text that is a number are compared as numbers wherever the field is one.
+        """
+        nodes = list(nodes)
+        kinds = [self.plan.kind(node) for node in nodes]
+        kind = comparison_kind(kinds)
+        if kind == "text" and "any" in kinds and any(map(_may_be_number, nodes)):
+            return None
+        return kind
+
     def _once(self, node: n.Node, others: tuple[n.Node, ...]) -> n.Node:
         """The value of a node, emitted once, of the kind as which it is compared with others."""
         if isinstance(node, n.Collate):
             operand = Ready(node.position, self.text(node.operand))
             return n.Collate(node.position, operand, node.collation)
-        kind = comparison_kind(self.plan.kind(part) for part in (node, *others))
+        kind = self._compared_as((node, *others))
         return Ready(node.position, self.as_kind(kind, node) if kind else self.value(node))
 
     def _between(self, node: n.Between) -> Operand:
@@ -111,6 +139,13 @@ class ConditionEmitter(PathEmitter):
             options = self.constants.name(frozenset(values), "options")
             value = self.value(operand)
             return self.unless_null((value,), f"{value.code} in {options}", "truth")
+        texts = [value for value in values if isinstance(value, str)]
+        if kind == "any" and len(texts) == len(node.options):
+            numbers = [one for text in texts if (one := read_decimal(text.strip())) is not None]
+            options = self.constants.name((frozenset(texts), frozenset(numbers)), "options")
+            value = self.value(operand)
+            code = f"among({value.code}, {options}, {self.site(node.operand)}, number)"
+            return self.assign(code, "truth")
         tests = tuple(n.Comparison(o.position, "=", operand, o) for o in node.options)
         return self._all(tests, settled="True", other="False")
 
@@ -150,3 +185,10 @@ class ConditionEmitter(PathEmitter):
         codes = ", ".join(operand.code for operand in operands)
         call = f"overlap({codes}, {self.site(node.left[0])}, number)"
         return self.unless_null(tuple(operands), call, "truth")
+
+
+def _may_be_number(node: n.Node) -> bool:
+    """Whether a text may be a number: one that is typed is looked at."""
+    if isinstance(node, n.Literal):
+        return isinstance(node.value, str) and read_decimal(node.value.strip()) is not None
+    return isinstance(node, n.Concatenation | n.Case | n.Call)

@@ -16,6 +16,7 @@ from .levels import Names, level_name
 from .structure import MEMBERS, Place
 
 PLACES_SHOWN = 5
+SHORTEST = 3  # letters of a name in which a slip can be told
 
 
 class MissingPath(NamedTuple):
@@ -80,8 +81,10 @@ def _near(one: MissingPath, known: Names, name: str, parent: Place, used: set[Na
     """What was probably meant, as it is to be written; blank where nothing is near.
 
     A field that the layout uses elsewhere is not proposed: `address2` beside `address1` is no slip.
+    Of a level it is, since its fields are used by who means it.
     """
-    there = sorted(child for child in parent.children if (*known, child) not in used)
+    level = one.what == "level"
+    there = sorted(child for child in parent.children if level or (*known, child) not in used)
     expression = one.expression
     if expression and expression.quoted and isinstance(expression.node, Path):
         return f"{{text: {expression.text}}}"
@@ -126,7 +129,8 @@ def places_of(name: str, structure: Place, at: Names = ()) -> Iterator[Names]:
 def one_slip(typed: str, name: str) -> bool:
     """Whether names differ by one slip: a letter more, less, other or swapped, or only by case.
 
-    Digits tell things apart: `address2` is no slip for `address1`.
+    Digits tell things apart: `address2` is no slip for `address1`. Names of one or two letters are
+    too short to tell a slip of a letter.
 
     >>> [one_slip("statoin", x) for x in ("station", "stations", "status")]
     [True, False, False]
@@ -136,7 +140,7 @@ def one_slip(typed: str, name: str) -> bool:
     if typed.casefold() == name.casefold():
         return typed != name
     shorter, longer = sorted((typed, name), key=len)
-    if len(longer) - len(shorter) > 1:
+    if len(longer) - len(shorter) > 1 or len(shorter) < SHORTEST:
         return False
     start = next((i for i, (a, b) in enumerate(zip(shorter, longer, strict=False)) if a != b), None)
     if start is None:

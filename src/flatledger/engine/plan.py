@@ -30,6 +30,7 @@ from .kinds import (
 from .levels import Access, Chain, Names, level_name, plain_steps
 from .matching import ListWatch, ValuesSeen
 from .missing_fields import MissingPath
+from .numerals import NumeralWatch
 from .shape import Shape
 
 
@@ -109,6 +110,7 @@ class Plan:
     texts: dict[int, str] = field(default_factory=dict)
     lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
     seen: dict[int, ValuesSeen] = field(default_factory=dict)  # by the index of the condition
+    numerals: list[NumeralWatch] = field(default_factory=list)
     units: dict[str, UnitWatch] = field(default_factory=dict)  # by the heading of the column
     missing: list[MissingPath] = field(default_factory=list)  # that no record read so far has
     used: set[Names] = field(default_factory=set)  # places that the layout uses

@@ -19,6 +19,7 @@ from .emitter import Emitter
 from .faults import FaultLog
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
+from .numerals import NumeralWatch, Unwatched
 from .plain_data import REPEAT, FaultText, Held
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
@@ -61,7 +62,8 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
     linecache.cache[name] = (len(source), None, source.splitlines(keepends=True), name)
     code = compile(source, name, "exec")
     crowd = Crowd(plan.chain)
-    loud, quiet = (_namespace(constants, Runtime(each), crowd) for each in (log, FaultLog(0)))
+    loud = _namespace(constants, Runtime(log), crowd, quiet=False)
+    quiet = _namespace(constants, Runtime(FaultLog(0)), crowd, quiet=True)
     exec(code, loud)
     exec(code, quiet)  # the second walk meets the same faults; they are told once
     return Program(
@@ -69,11 +71,14 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
     )
 
 
-def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd) -> dict[str, Any]:
+def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "Held": Held}
     fixed |= {"REPEAT": REPEAT, "Tally": Tally}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
-    return {**constants.values, **watching, **runtime.functions(), **fixed}
+    values = constants.values
+    if quiet:  # what is met a second time is not counted again
+        values = {k: Unwatched() if isinstance(v, NumeralWatch) else v for k, v in values.items()}
+    return {**values, **watching, **runtime.functions(), **fixed}
 
 
 # ---- unfold ----------------------------------------------------------------------------------

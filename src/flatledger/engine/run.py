@@ -31,6 +31,7 @@ from .levels import level_name
 from .matching import ListWatch
 from .missing_fields import MissingPath
 from .numbers import EXACT
+from .numerals import NumeralWatch
 from .ordering import Alike
 from .plain_data import below
 from .plan import KeyPlan, Plan
@@ -172,10 +173,24 @@ class Run:
             return list(self.plan.sort)
         return grouped_order(self.plan.sort, self.plan.group)
 
+    def _watched_keys(self) -> list[tuple[int, NumeralWatch]]:
+        """The keys whose texts could be meant as numbers, each with its watch."""
+        places = {key.place: key.text for key in self.plan.sort if not key.collation}
+        for plan in self.plan.columns:
+            if plan.numeric or plan.column.typed:
+                places.pop(plan.place, None)
+        found = [(place, NumeralWatch(f"sort by `{text}`")) for place, text in places.items()]
+        self.plan.numerals += [watch for _, watch in found]
+        return found
+
     def _ordered(self, keys: Sequence[KeyPlan]) -> Callable[[], Iterator[list[Row]]]:
         """All rows in their order, as often as they are asked for."""
         sorter = Sorter(keys, self._store)
+        watches = self._watched_keys()
         for block in self._unfolded():
+            for place, watch in watches:
+                if watch.on:
+                    watch.look([row[place] for row in block])
             sorter.add(block)
         return sorter.blocks
 
@@ -296,9 +311,13 @@ class Run:
             faults=self.log.kept,
             notes=[*self._notes, *keyless_notes(keyless), *([] if self._read else [NO_RECORDS])],
             drift=self._drift.drift(),
-            notices=self.notices,
+            notices=list(dict.fromkeys([*self.notices, *self._numerals()])),
             seconds=time.monotonic() - self._started,
         )
+
+    def _numerals(self) -> Iterator[str]:
+        """What there is to point out of numbers that were compared as texts."""
+        return (notice for watch in self.plan.numerals if (notice := watch.notice()))
 
     def _condition(self, index: int) -> ConditionCount:
         plan = self.plan.conditions[index]

@@ -66,7 +66,7 @@ class Runtime:
         """What generated code may call, by name: this, and nothing else."""
         own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
         entries = (self.entries, self.member_entries)
-        deep = (self.cell, self.compare, self.select, self.gather)
+        deep = (self.cell, self.compare, self.among, self.select, self.gather)
         shared = (walk, walk_aligned, plain, is_null, raw_text, truth_text, mark, below, listed)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
@@ -313,19 +313,59 @@ class Runtime:
             return None
         return plain(QUOTIENT.divide(left, right))
 
-    def compare(self, left: Any, sign: str, right: Any, path: str, number: int) -> bool | None:
-        """Compare two values whose kinds only the data shows: numbers as such, others as text."""
+    def among(
+        self, value: Any, options: tuple[frozenset[str], frozenset[Any]], path: str, number: int
+    ) -> bool | None:
+        """Whether a value is one of some texts; a number is, if one of them is that number."""
+        value = self.one(value, path, number)
+        if is_null(value):
+            return None
+        if _is_number(value):
+            value = read_decimal(repr(value)) if isinstance(value, float) else value
+            return value in options[1]
+        return text_of(value) in options[0]
+
+    def compare(
+        self, left: Any, sign: str, right: Any, watch: Any, path: str, number: int
+    ) -> bool | None:
+        """Compare two values whose kinds only the data shows.
+
+        A number and a text that is one are compared as numbers, two texts as texts. A number and
+        another text are not equal, and have no order.
+        """
         left, right = self.one(left, path, number), self.one(right, path, number)
         if is_null(left) or is_null(right):
             return None
         if _is_number(left) or _is_number(right):
-            left = self.as_number(left, path, number)
-            right = self.as_number(right, path, number)
+            if watch and watch.on and not isinstance(left, bool):
+                watch.look((left,))
+            pair = _as_numbers(left, right)
+            if pair is None and sign in ("==", "!="):
+                return sign == "!="
+            if pair is None:
+                self.as_number(left, path, number)
+                self.as_number(right, path, number)
+                return None
+            left, right = pair
         elif left.__class__ is not right.__class__:
             left, right = text_of(left), text_of(right)
-        if left is None or right is None:
-            return None
+        elif watch and watch.on and sign not in ("==", "!="):
+            watch.look((left, right))
         return bool(times.COMPARISONS[sign](left, right))
+
+
+def _as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:
+    """Two values as numbers; None where one of them is none."""
+    found = []
+    for value in (left, right):
+        if isinstance(value, float):
+            value = read_decimal(repr(value))
+        elif isinstance(value, str):
+            value = _whole(value.strip())
+        if not _is_number(value):
+            return None
+        found.append(value)
+    return found[0], found[1]
 
 
 def _is_number(value: Any) -> bool:

@@ -1,0 +1,74 @@
+"""Watching for numbers that are compared as texts: "9" comes after "100" (DESIGN, rule 24)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import Any
+
+from .numbers import read_decimal
+
+WAYS = "`datatype: integer` makes them numbers, `datatype: string` says that they are texts"
+
+
+class NumeralWatch:
+    """Follows the values that one key, comparison or extreme is about. ``on``: it need look on.
+
+    >>> watch = NumeralWatch("max(ref)")
+    >>> watch.look(["9", "10", "100"])
+    >>> watch.notice()[:70]
+    'max(ref): 3 values are compared as texts, and all are numerals of diff'
+    >>> watch.look(["A1"])
+    >>> watch.on, watch.notice()
+    (False, '')
+    """
+
+    __slots__ = ("_count", "_digits", "_first", "_lengths", "_numbers", "on", "what")
+
+    def __init__(self, what: str) -> None:
+        self.what = what
+        self.on = True
+        self._lengths: set[int] = set()
+        self._first: list[str] = []
+        self._count = self._numbers = self._digits = 0
+
+    def look(self, values: Iterable[Any]) -> None:
+        """Take note of values that are compared or ordered."""
+        for value in values:
+            if isinstance(value, str):
+                text = value.strip()
+                if not text:
+                    continue
+                if read_decimal(text) is None:
+                    self.on = False
+                    return
+                self._digits += 1
+                self._count += 1
+                if len(text) not in self._lengths and len(self._first) < 2:
+                    self._first.append(text)
+                self._lengths.add(len(text))
+            elif isinstance(value, int | Decimal) and not isinstance(value, bool):
+                self._numbers += 1
+
+    def notice(self) -> str:
+        """What to point out, or nothing."""
+        if not self.on or not self._digits:
+            return ""
+        if self._numbers:
+            counts = f"{self._numbers:,} values are numbers and {self._digits:,} texts of digits"
+            return f"{self.what}: {counts}; {WAYS}"
+        if len(self._lengths) < 2:
+            return ""
+        return (
+            f"{self.what}: {self._count:,} values are compared as texts, and all are numerals of "
+            f"different length ({', '.join(self._first)}); {WAYS}"
+        )
+
+
+class Unwatched:
+    """Stands for a watch where values are met a second time."""
+
+    on = False
+
+    def look(self, values: Iterable[Any]) -> None:
+        """Nothing."""
