@@ -123,7 +123,7 @@ def test_values_are_asked_for_and_put_everywhere(tool: Tool, demo: Path) -> None
     (demo / "answers.yaml").write_text("from: 2026-01-01\nids: [R-0015]\nother: x\n")
     export = ("export", "ask.yaml", "requisitions.jsonl")
     done = tool(*export, "--ask", "from=2026-01-01", "--ask", "ids=@ids.csv", "--ask", "factor=1.5")
-    assert "It balances." in done.stderr
+    assert "agree. No faults." in done.stderr
     assert "Asked: from = 2026-01-01; to = " in done.stderr
     assert "Period 2026: 2026-01-01 to 2026-12-31, both whole" in done.stderr
     assert "list :ids: 1 of 3 values not met: R-9" in done.stderr

@@ -79,7 +79,7 @@ def test_demo_command_shows_tables_balances_and_where_the_files_are(
     assert done.returncode == 0
     assert "Total Brae Sound" in done.stdout
     assert "here" in done.stdout
-    assert done.stderr.count("It balances.") == len(LAYOUTS)
+    assert done.stderr.count(" agree. ") == len(LAYOUTS)
     assert (tmp_path / "here" / "requisition-lines.csv").exists()
 
 

@@ -25,7 +25,7 @@ def test_the_first_table_can_be_made_as_it_is_written(tool: Tool, demo: Path) ->
             said[command] = done.stdout + done.stderr
     assert len(said) >= 15
     exported = said["export received.yaml requisitions.jsonl"]
-    assert "It balances." in exported
+    assert "agree. No faults." in exported
     assert "Drift" not in exported
     rows = (demo / "received.csv").read_text(encoding="utf-8").splitlines()
     assert rows[-1].startswith("Grand total;")

@@ -93,7 +93,7 @@ def test_standard_input_and_output(tool: Tool, tmp_path: Path) -> None:
     ):
         done = tool("export", "l.yaml", "-", stdin=source)
         assert (done.returncode, done.stdout) == (0, "A\r\n1\r\n2\r\n")
-        assert "It balances." in done.stderr
+        assert "agree. No faults." in done.stderr
     assert tool("export", "l.yaml", "-", "-q", stdin=b'{"a": 1}').stderr == ""
     assert "standard input is empty" in tool("export", "l.yaml", "-", "-q", stdin=b"").stderr
 

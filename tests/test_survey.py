@@ -104,7 +104,7 @@ def test_the_commands(tool: Tool, demo: Path) -> None:
     drafted = tool("draft", "requisitions.jsonl", "--row-per", "lines", "-o", "draft.yaml")
     assert drafted.returncode == 0
     exported = tool("export", "draft.yaml", "requisitions.jsonl", "-o", "draft.csv")
-    assert "It balances." in exported.stderr
+    assert "agree. No faults." in exported.stderr
     rows = (demo / "draft.csv").read_text(encoding="utf-8").splitlines()
     assert rows[0].startswith("No,Raised,Status,Station code,Station name,Keeper,Carriage,Tags")
     again = tool("draft", "requisitions.jsonl", "-o", "draft.yaml")

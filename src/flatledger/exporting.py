@@ -14,6 +14,7 @@ from .errors import OutputError, TableNotReadError
 from .layout import Layout
 from .layout.known import note_of, note_text
 from .outputs import Target, check_place, open_writer, with_values
+from .outputs.fault_table import fault_table
 from .preparing import Preparation
 from .sources import AnySource
 
@@ -92,6 +93,7 @@ def export(
     progress: Progress | None = None,
     learn: bool = False,
     strict: bool = False,
+    faults_to: str | PathLike[str] | BinaryIO | None = None,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
@@ -100,7 +102,7 @@ def export(
     when it is whole. ``progress`` is called with the number of records read so far. With ``learn``
     the note beside the layout's file takes in the fields and keys that are new in the data.
     ``strict`` refuses a form that the columns do not fit, and looks for names that come twice in an
-    object. Raises LayoutError, AnswerError,
+    object. ``faults_to`` takes every fault as a table (CSV). Raises LayoutError, AnswerError,
     SourceError and OutputError.
 
     >>> import io
@@ -117,7 +119,7 @@ def export(
     while True:
         target = Target(place)
         try:
-            balance = _written(prepared, target, progress)
+            balance = _written(prepared, target, progress, faults_to)
             break
         except LevelsDifferError as wrong:
             prepared.begin_again(wrong, given=not target.replaces)
@@ -126,19 +128,24 @@ def export(
     return balance
 
 
-def _written(prepared: Preparation, target: Target, progress: Progress | None) -> Balance:
-    """Write the table to its target; the balance."""
+def _written(
+    prepared: Preparation,
+    target: Target,
+    progress: Progress | None,
+    faults_to: str | PathLike[str] | BinaryIO | None,
+) -> Balance:
+    """Write the table to its target, and its faults to theirs; the balance."""
     model = prepared.layout.model
-    with target:
+    with target, fault_table(faults_to) as faults:
         check_place(model, target.name)
-        run = prepared.run(progress, model=with_values(model, target.name))
+        run = prepared.run(progress, model=with_values(model, target.name), faults=faults)
         with open_writer(model, target) as writer:
             for block in run.blocks():
                 writer.write(block)
             prepared.check_names(run)
     balance = prepared.balance(run)
     balance.notes += writer.notes()
-    balance.files.append(FileCount(target.name, writer.rows, writer.bytes))
+    balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
     return balance
 
 

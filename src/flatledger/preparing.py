@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from .engine.balance import Balance
+from .engine.faults import Fault
 from .engine.group_rows import GroupRun
 from .engine.level_watch import LevelsDifferError
 from .engine.levels import level_name, named_place
@@ -55,15 +56,17 @@ class Preparation:
         *,
         model: LayoutModel | None = None,
         source: Source | None = None,
+        faults: Callable[[Fault], None] | None = None,
     ) -> AnyRun:
         """The run that the layout asks for: rows of records or entries, or rows of groups.
 
         ``model`` stands for the layout's own, where its writer wants other cells, and ``source``
-        for the whole one.
+        for the whole one. ``faults`` is called with each fault.
         """
         model = model or self.layout.model
         kind = GroupRun if model.row_per_group else Run
-        return kind(model, source or self.source, progress, TemporaryRows(), self._structure)
+        source, store = source or self.source, TemporaryRows()
+        return kind(model, source, progress, store, self._structure, faults)
 
     def begin_again(self, wrong: LevelsDifferError, given: bool = False) -> None:
         """Look at the whole source, so that the next run knows all its levels.

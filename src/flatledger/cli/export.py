@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import NamedTuple
 
 from ..engine.balance import Balance
 from ..errors import OutputError
@@ -16,26 +17,38 @@ FAULTS_UNDER_STRICT = 3
 DOES_NOT_BALANCE = 4
 
 
-def run_export(
-    layout: Layout,
-    source: str,
-    to: str | None,
-    report_to: str | None,
-    strict: bool,
-    quiet: bool,
-    learn: bool = False,
-) -> int:
+class Ways(NamedTuple):
+    """How an export is to go, as it was typed."""
+
+    to: str | None = None
+    report_to: str | None = None
+    faults_to: str | None = None
+    strict: bool = False
+    quiet: bool = False
+    learn: bool = False
+
+
+def run_export(layout: Layout, source: str, ways: Ways) -> int:
     """Export, show the balance on standard error, and give the exit code."""
-    place = to or layout.model.output.file or "-"
+    place = ways.to or layout.model.output.file or "-"
     if place != "-" and source != "-" and _same_file(place, source):
         raise OutputError(f"{place} is the source itself; name another file")
     with showing_progress() as progress:
-        balance = export(layout, source, place, progress=progress, learn=learn, strict=strict)
-    if report_to:
-        with Target(report_to) as target:
+        balance = export(
+            layout,
+            source,
+            place,
+            progress=progress,
+            learn=ways.learn,
+            strict=ways.strict,
+            faults_to=ways.faults_to,
+        )
+    if ways.report_to:
+        with Target(ways.report_to) as target:
             target.write(balance.to_json())
-    code = exit_code(balance, strict)
-    if code or not quiet:
+    code = exit_code(balance, ways.strict)
+    well = not (code or balance.fault_count or balance.notices) and balance.rows > 0
+    if not (ways.quiet and well):
         from ..reports.balance_text import print_balance
         from .terminal import errors
 
@@ -44,10 +57,10 @@ def run_export(
 
 
 def exit_code(balance: Balance, strict: bool) -> int:
-    """0, or 4 when it does not balance, or 3 when there were faults under ``--strict``."""
+    """0, or 4 when it does not balance, or under ``--strict`` 3 when there is something to tell."""
     if not balance.balanced:
         return DOES_NOT_BALANCE
-    return FAULTS_UNDER_STRICT if strict and balance.fault_count else 0
+    return FAULTS_UNDER_STRICT if strict and (balance.fault_count or balance.notices) else 0
 
 
 def _same_file(one: str, other: str) -> bool:

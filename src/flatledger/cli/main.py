@@ -32,7 +32,8 @@ class Commands(click.Group):
 
             if not isinstance(error, FlatLedgerError):
                 raise
-            click.echo(f"flatledger: {error}", err=True)
+            start = "Nothing written" if context.invoked_subcommand == "export" else "flatledger"
+            click.echo(f"{start}: {error}", err=True)
             context.exit(error.exit_code)
 
 
@@ -102,6 +103,7 @@ def main() -> None:
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output.")
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
+@click.option("--faults-to", metavar="FILE", help="Write every fault there, as a table (CSV).")
 @click.option("--strict", is_flag=True, help="Exit 3 on faults; refuse a form that does not fit.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
@@ -110,6 +112,7 @@ def export(
     places: tuple[str, ...],
     to: str | None,
     report_to: str | None,
+    faults_to: str | None,
     strict: bool,
     quiet: bool,
     learn: bool,
@@ -131,11 +134,12 @@ def export(
     flatledger export requisitions.jsonl --row-per lines --column 'Part: lines.part.code'
         --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
     """
-    from .export import run_export
+    from .export import Ways, run_export
     from .typed import layout_and_source
 
     with layout_and_source(places, **typed) as (layout, source):
-        code = run_export(layout, source, to, report_to, strict, quiet, learn)
+        ways = Ways(to, report_to, faults_to, strict, quiet, learn)
+        code = run_export(layout, source, ways)
     raise SystemExit(code)
 
 

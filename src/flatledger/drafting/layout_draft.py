@@ -117,8 +117,25 @@ class Draft:
         others = [path for path in ("record", *self.levels) if path != self.row]
         if others:
             lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
-        keys = ("row-per", "levels")
+        keys = ("row-per", "levels", "primary-key")
+        lines += self._primary_key()
         return [line if line.startswith(keys) else comment(line) for line in lines]
+
+    def _primary_key(self) -> list[str]:
+        """The columns that identify a row, as far as the survey can tell."""
+        found = [
+            (self.innermost(field) or "record", self.headings[field.path])
+            for field in self.columns()
+            if any("an identifier" in remark for remark in field.remarks)
+        ]
+        own = [heading for level, heading in found if level == self.row]
+        if own:
+            return [f"primary-key: [{scalar(own[0])}]"]
+        above = [heading for _, heading in found]
+        if not above:
+            return []
+        says = "the columns that identify a row; what tells its entries apart is missing here"
+        return [f"# primary-key: [{scalar(above[0])}, …]   # {says}"]
 
     def column_lines(self) -> list[str]:
         lines = []

@@ -155,17 +155,21 @@ def keyless_notes(found: dict[str, Any]) -> list[str]:
 
 
 class FileCount(msgspec.Struct):
-    """One file that was written."""
+    """One file that was written; ``replaced``: a former one."""
 
     name: str
     rows: int
     bytes: int
+    replaced: bool = False
 
 
 class Balance(msgspec.Struct):
     """Everything that a run can say for itself when it has ended.
 
-    ``notices`` are what somebody should look at: it may be right, and need not be.
+    ``repeating`` are all levels that the plan reads, ``levels_stated`` by the layout.
+    ``fault_places`` counts the faults by their paths; those of records that were filtered out are
+    in ``faults_filtered_out`` alone. ``notices`` are what somebody should look at: it may be
+    right, and need not be.
     """
 
     layout: str
@@ -182,6 +186,8 @@ class Balance(msgspec.Struct):
     periods: list[PeriodDays] = []
     conditions: list[ConditionCount] = []
     levels: list[LevelCount] = []
+    repeating: list[str] = []
+    levels_stated: bool = False
     lists: list[ListCount] = []
     attached: list[AttachedCount] = []
     fit: Fit | None = None
@@ -193,6 +199,8 @@ class Balance(msgspec.Struct):
     returning_allowed: bool = False
     columns: list[ColumnBalance] = []
     fault_count: int = 0
+    fault_places: dict[str, int] = {}
+    faults_filtered_out: int = 0
     faults: list[Fault] = []
     notes: list[str] = []
     notices: list[str] = []

@@ -3,25 +3,32 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable, Iterable
 
 import msgspec
 
 from .functions import text_of
 
-_LONGEST = 120
+_LONGEST = 1_000
+_SHOWN = 120
 
 
 class Fault(msgspec.Struct, frozen=True):
-    """One fault: the record's number (from 1), the path in it, the raw value, and what is wrong."""
+    """One fault: the record's number (from 1), the path in it, the raw value, and what is wrong.
+
+    ``identifier`` is what the columns of the primary key say of the record.
+    """
 
     record: int
     path: str
     value: str
     reason: str
+    identifier: str = ""
 
     def __str__(self) -> str:
-        where = f"record {self.record:,}" + (f", {self.path}" if self.path else "")
-        return f"{where}: {self.reason}" + (f": {self.value}" if self.value else "")
+        who = f" ({_cut(self.identifier)})" if self.identifier else ""
+        where = f"record {self.record:,}{who}" + (f", {self.path}" if self.path else "")
+        return f"{where}: {self.reason}" + (f": {_cut(self.value)}" if self.value else "")
 
 
 class FaultLog:
@@ -29,18 +36,24 @@ class FaultLog:
 
     A value that both a condition and a column read is met twice, and told once: between
     `second_reading` and the next `first_reading` a fault that was told already is passed over.
+    From `first_reading` to `settle` faults wait until it is known which records are kept. ``sink``
+    is called with each fault that counts.
     """
 
-    def __init__(self, most: int = 10_000) -> None:
-        self.count = 0
+    def __init__(self, most: int = 10_000, sink: Callable[[Fault], None] | None = None) -> None:
+        self.count = self.filtered = 0
         self.kept: list[Fault] = []
+        self.places: Counter[str] = Counter()
+        self.sink = sink
         self._most = most
         self._told: Counter[Fault] = Counter()
         self._second = False
+        self._waiting: list[Fault] | None = None
 
     def first_reading(self) -> None:
         self._told.clear()
         self._second = False
+        self._waiting = []
 
     def second_reading(self) -> None:
         self._second = True
@@ -51,9 +64,39 @@ class FaultLog:
             return
         if not self._second:
             self._told[fault] += 1
+        if self._waiting is None:
+            self._count(fault)
+        else:
+            self._waiting.append(fault)
+
+    def settle(
+        self, judged: Iterable[int], kept: Iterable[int], identify: Callable[[], dict[int, str]]
+    ) -> None:
+        """Count what was told since the first reading. Faults of records that were judged and are
+        not kept are counted apart; ``identify`` gives what the judged records are called."""
+        waiting, self._waiting = self._waiting or [], None
+        if not waiting:
+            return
+        gone = set(judged) - set(kept)
+        names = identify()
+        for fault in waiting:
+            if fault.record in gone:
+                self.filtered += 1
+                continue
+            name = names.get(fault.record)
+            self._count(msgspec.structs.replace(fault, identifier=name) if name else fault)
+
+    def _count(self, fault: Fault) -> None:
         self.count += 1
+        self.places[fault.path] += 1
         if len(self.kept) < self._most:
             self.kept.append(fault)
+        if self.sink is not None:
+            self.sink(fault)
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
 
 
 def shown(value: object) -> str:

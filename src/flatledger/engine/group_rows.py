@@ -8,7 +8,8 @@ as its records: an aggregate, or a group's key, is a field of them, called by it
 from __future__ import annotations
 
 import decimal
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import msgspec
@@ -21,6 +22,7 @@ from ..layout.spreading import without_keyless
 from ..layout.text import Scalar
 from .aggregates import AGGREGATES
 from .balance import Balance
+from .faults import Fault
 from .grouping import Tallies
 from .kinds import AGGREGATE_KINDS
 from .levels import Chain, Names, known_levels, level_name
@@ -58,13 +60,15 @@ class GroupRun:
         progress: Progress | None = None,
         store: RowStore | None = None,
         structure: Place | None = None,
+        faults: Callable[[Fault], None] | None = None,
     ) -> None:
         self._model = model = without_keyless(model)
         known = known_levels(model, expressions_in(model), complete=structure is not None)
         met = structure or observe(source.look_ahead())
         self._chain = _Decomposed(model, Chain.of((), met, known))
-        self._inner = Run(self._chain.inner_model(), source, progress, store, structure)
+        self._inner = Run(self._chain.inner_model(), source, progress, store, structure, faults)
         self._outer: Run | None = None
+        self._faults = faults
         self._total_rows = 0
 
     def blocks(self) -> Iterator[list[Row]]:
@@ -73,7 +77,7 @@ class GroupRun:
         with decimal.localcontext(EXACT):
             groups = [self._chain.record(key, tallies) for key, tallies in summary.ordered()]
             everything = self._chain.record((), summary.grand)
-        self._outer = Run(self._chain.outer_model(), _Groups(groups))
+        self._outer = Run(self._chain.outer_model(), _Groups(groups), faults=self._faults)
         grand = self._model.totals.grand_total and any(c.total for c in self._model.columns)
         shown = 0
         for block in self._outer.blocks():
@@ -111,6 +115,8 @@ class GroupRun:
         balance.rows_not_taken = outer.rows_not_taken
         balance.faults = [*balance.faults, *outer.faults]
         balance.fault_count += outer.fault_count
+        places = Counter(balance.fault_places) + Counter(outer.fault_places)
+        balance.fault_places = dict(places.most_common())
         balance.drift.blank_columns = outer.drift.blank_columns
         balance.columns = [column for column in balance.columns if column.kind != "list"]
         return balance
@@ -182,6 +188,7 @@ class _Decomposed:
             columns=tuple({column.heading: column for column in (*keys, *parts)}.values()),
             row_per=row_per,
             row_per_group=(),
+            primary_key=(),
             sort=(),
             group=tuple(Grouping(None, key.text, key.text) for key in self.keys),
             totals=Totals(detail=False, grand_total=False, subtotals="none"),

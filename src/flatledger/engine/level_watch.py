@@ -7,10 +7,8 @@ watched for.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
-from ..language import nodes as n
 from .code import Constants, indented
 from .levels import Chain, Names
 from .plan import Plan
@@ -65,7 +63,7 @@ class _Watch:
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self._chain, self._constants = plan.chain, constants
         self._root = plan.shape.root
-        self._read = sorted(set(_places(plan)))
+        self._read = sorted(set(plan.places()))
         self._count = 0
 
     def lines(self) -> list[str]:
@@ -119,17 +117,3 @@ class _Watch:
 
     def _name(self, names: Names) -> str:
         return self._constants.name(names, "place")
-
-
-def _places(plan: Plan) -> Iterator[Names]:
-    """The places that expressions read, with what they read of names after a selector."""
-    for access, chain in plan.accesses.values():
-        names = (*chain.levels[access.anchor], *access.names)
-        yield names
-        for segment in access.rest:
-            only = segment.selectors[0]
-            if segment.descendant or len(segment.selectors) > 1:
-                break
-            if isinstance(only, n.Name):
-                names = (*names, only.name)
-                yield names

@@ -187,6 +187,25 @@ class Plan:
 
     # ---- expressions
 
+    def places(self) -> Iterator[Names]:
+        """The places that expressions read, with what they read of names after a selector."""
+        yield from self.chain.levels
+        for access, chain in self.accesses.values():
+            names = (*chain.levels[access.anchor], *access.names)
+            yield names
+            for segment in access.rest:
+                only = segment.selectors[0]
+                if segment.descendant or len(segment.selectors) > 1:
+                    break
+                if isinstance(only, n.Name):
+                    names = (*names, only.name)
+                    yield names
+
+    def repeating(self) -> list[Names]:
+        """The levels that the plan reads, from the outermost."""
+        read = {names[:length] for names in self.places() for length in range(1, len(names) + 1)}
+        return sorted(names for names in read if self.chain.is_level(names))
+
     def access(self, path: n.Path) -> Access:
         """How a path is reached from where it stands."""
         return self.accesses[id(path)][0]

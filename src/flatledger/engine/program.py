@@ -17,6 +17,7 @@ from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name
 from .emitter import Emitter
 from .faults import FaultLog
+from .identity import ABSENT
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
 from .numerals import NumeralWatch, Unwatched
@@ -24,6 +25,8 @@ from .plain_data import REPEAT, FaultText, Held
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
 from .totals import Tally
+
+Identity = Callable[[tuple[Any, ...], int], None]
 
 
 @dataclass(slots=True)
@@ -33,7 +36,8 @@ class Program:
     ``keep(records, numbers)`` gives the kept records, their numbers, and counts named by
     ``counters``; ``unfold(records, numbers)`` the rows and how many entries each level had;
     ``weigh(records, numbers)`` a tally for each totalled column. ``watch(records, numbers)``, where
-    it is needed, raises LevelsDifferError for a list that the plan did not reckon with.
+    it is needed, raises LevelsDifferError for a list that the plan did not reckon with, and
+    ``identify(records, numbers)`` gives what the primary key says of each record.
     """
 
     source: str
@@ -42,12 +46,16 @@ class Program:
     unfold: Callable[[list[Any], Sequence[int]], tuple[list[Any], tuple[int, ...]]]
     weigh: Callable[[list[Any], Sequence[int]], list[Tally]]
     watch: Callable[[list[Any], Sequence[int]], None] | None
+    identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
 
 
-def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
+def generate(
+    plan: Plan, log: FaultLog, *, raw: bool = False, identity: Identity | None = None
+) -> Program:
     """Generate the functions for a plan; what they cannot take is added to ``log``.
 
-    With ``raw`` the cells of a row are the values as they are, lists and objects included.
+    ``identity`` is called with the primary key of each row. With ``raw`` the cells of a row are the
+    values as they are, lists and objects included.
     """
     constants = Constants()
     keep, counters = keep_source(plan, constants)
@@ -56,6 +64,7 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
         _unfold(plan, constants, raw),
         _weigh(plan, constants),
         watch_source(plan, constants),
+        _identify(plan, constants),
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = f"<flatledger layout {plan.model.name}>"
@@ -64,10 +73,17 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
     crowd = Crowd(plan.chain)
     loud = _namespace(constants, Runtime(log), crowd, quiet=False)
     quiet = _namespace(constants, Runtime(FaultLog(0)), crowd, quiet=True)
+    loud |= {"identity": identity, "ABSENT": ABSENT}
     exec(code, loud)
     exec(code, quiet)  # the second walk meets the same faults; they are told once
     return Program(
-        source, counters, loud["keep"], loud["unfold"], quiet["weigh"], loud.get("watch")
+        source,
+        counters,
+        loud["keep"],
+        loud["unfold"],
+        quiet["weigh"],
+        loud.get("watch"),
+        quiet.get("identify"),
     )
 
 
@@ -84,6 +100,27 @@ def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool
 # ---- unfold ----------------------------------------------------------------------------------
 
 
+def _identify(plan: Plan, constants: Constants) -> str:
+    """Write `identify`: for each record the cells of the primary key that are its own."""
+    keys = [plan.column(heading) for heading in plan.model.primary_key]
+    own = [column for column in keys if column.home == 0]
+    if not own:
+        return ""
+    emitter = Emitter(plan, constants)
+    cells = [emitter.cell(column).code for column in own]
+    held = (
+        ["if record.__class__ is not Held: record = Held(record)"] if plan.shape.root.whole else []
+    )
+    lines = [
+        "def identify(records, numbers):",
+        "    found = []",
+        "    for record, number in zip(records, numbers):",
+        *indented([*held, *emitter.blocks[0].lines, f"found.append(({listed_codes(cells)}))"], 2),
+        "    return found",
+    ]
+    return "\n".join(lines)
+
+
 def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
     """Write `unfold`: one loop per level of the chain, one tuple per row."""
     emitter = Emitter(plan, constants, notes_units=True)
@@ -98,12 +135,18 @@ def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
         (code, home, False) for code, home in keys
     ]
     groups = [cells[key.place] for key in plan.group]
+    detail = plan.model.totals.detail and not raw
+    keyed = [plan.column(heading).place for heading in plan.model.primary_key if detail]
 
     def row_tuple(level: int) -> list[str]:
         """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
         codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
         group = [code if home <= level else "None" for code, home, _ in groups]
         lines, marks = _marks(plan, level, group)
+        if keyed:
+            own = [cells[place] for place in keyed]
+            key = [code if home <= level or fixed else "ABSENT" for code, home, fixed in own]
+            lines.append(f"identity(({listed_codes(key)}), number)")
         return [*lines, f"append(({listed_codes(codes + marks)}))"]
 
     def level_lines(level: int) -> list[str]:

@@ -24,9 +24,11 @@ from .balance import (
 )
 from .drift import DriftWatch
 from .expecting import OrderWatch
-from .faults import FaultLog
+from .faults import Fault, FaultLog
 from .finishing import Finisher
+from .functions import text_of
 from .grouping import Detail, Summary, TotalRows
+from .identity import ABSENT, IdentityWatch
 from .levels import level_name
 from .matching import ListWatch
 from .missing_fields import MissingPath
@@ -58,6 +60,7 @@ class Run:
         progress: Progress | None = None,
         store: RowStore | None = None,
         structure: Place | None = None,
+        faults: Callable[[Fault], None] | None = None,
     ) -> None:
         self._started = time.monotonic()
         if model.take and model.take.of == "rows":  # of rows not taken they could not be proved
@@ -68,8 +71,11 @@ class Run:
         self._drift = DriftWatch(self.plan, first)
         self._looked_at = len(first)
         self.notices: list[str] = []
-        self.log = FaultLog()
-        self.program = generate(self.plan, self.log)
+        self.log = FaultLog(sink=faults)
+        self._identity: IdentityWatch | None = None
+        if model.primary_key:
+            self._identity = IdentityWatch(self.plan, self.log, store)
+        self.program = generate(self.plan, self.log, identity=self._identity)
         self._source = source
         self._store = store
         self._progress = progress
@@ -93,6 +99,8 @@ class Run:
             rows = finisher.finished(block) if finisher.active else block
             yield [_plainly(row) for row in rows] if alike else rows
         self._stop_at_mixed_units()
+        if self._identity is not None:
+            self._identity.tell_doubles()
 
     def _stop_at_mixed_units(self) -> None:
         """Amounts in several units can't be added up, compared or set side by side."""
@@ -134,6 +142,7 @@ class Run:
             self._order.records(batch)
         records, numbers, counts = self.program.keep(batch.records, batch.numbers)
         self._counts.update(dict(zip(self.program.counters, counts, strict=True)))
+        kept_numbers = numbers
         if self._records_taken is not None:
             records, numbers = self._taken_records(self._records_taken, records, numbers)
         self._kept += len(records)
@@ -143,7 +152,16 @@ class Run:
         self._proof.source(self.program.weigh(records, numbers))
         self._proof.overlap(rows)
         self._drift.rows(rows)
+        self.log.settle(batch.numbers, kept_numbers, lambda: self._identified(batch))
         return rows
+
+    def _identified(self, batch: Batch) -> dict[int, str]:
+        """What the primary key says of the records of a batch, by their numbers."""
+        if self.program.identify is None:
+            return {}
+        keys = self.program.identify(batch.records, batch.numbers)
+        texts = (", ".join(text_of(cell) for cell in key if cell is not None) for key in keys)
+        return dict(zip(batch.numbers, texts, strict=True))
 
     def _taken_records(
         self, taker: Taker, records: list[Any], numbers: list[int]
@@ -226,10 +244,20 @@ class Run:
                 summary.add(rows)
         with decimal.localcontext(EXACT):
             self._proof.groups(summary)
-            rows = [self._proof.summary_row(row, inner) for row, inner in summary.rows()]
+            rows = []
+            for row, inner in summary.rows():
+                rows.append(self._proof.summary_row(row, inner))
+                if inner and self._identity is not None:
+                    self._identify_group(row, len(rows))
             self._proof.total(summary.grand)
         self._groups = summary.group_count
         return summary, rows
+
+    def _identify_group(self, row: Row, number: int) -> None:
+        """Take note of the key of a group's row."""
+        assert self._identity is not None
+        places = [self.plan.column(heading).place for heading in self.plan.model.primary_key]
+        self._identity(tuple(row[at] if at < len(row) else ABSENT for at in places), number)
 
     def _summary(self) -> Iterator[list[Row]]:
         summary, rows = self.summarised()
@@ -301,6 +329,8 @@ class Run:
             asked=[Asked(one.name, one.text, one.given) for one in self.plan.model.answers],
             periods=[PeriodDays(text, *days[:2]) for text, days in self.plan.periods().items()],
             conditions=[self._condition(index) for index in range(len(self.plan.conditions))],
+            repeating=[level_name(names) for names in self.plan.repeating()],
+            levels_stated=self.plan.chain.known.stated is not None,
             levels=[self._level(level) for level in range(1, self.plan.chain.row + 1)],
             lists=[_list_count(name, watch) for (name, _), watch in self.plan.lists.items()],
             rows=self._proof.rows,
@@ -308,6 +338,8 @@ class Run:
             groups=self._groups,
             columns=columns,
             fault_count=self.log.count,
+            fault_places=dict(self.log.places.most_common()),
+            faults_filtered_out=self.log.filtered,
             faults=self.log.kept,
             notes=[*self._notes, *keyless_notes(keyless), *([] if self._read else [NO_RECORDS])],
             drift=self._drift.drift(),

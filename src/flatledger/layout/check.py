@@ -17,8 +17,8 @@ from .text import Item, Mapping, Scalar
 
 LAYOUT_KEYS = (
     *("layout", "about", "locale", "source", "levels", "may-lack", "row-per", "row-per-group"),
-    *("without-entries", "fit-to", "columns", "only", "ask", "expects-order", "take", "sort"),
-    *("group", "totals", "calendar", "split", "attach", "output"),
+    *("without-entries", "primary-key", "fit-to", "columns", "only", "ask", "expects-order"),
+    *("take", "sort", "group", "totals", "calendar", "split", "attach", "output"),
 )
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (
@@ -52,6 +52,7 @@ class _Checker(ColumnForms):
             levels=self.paths(keys["levels"], "levels") if "levels" in keys else None,
             may_lack=self.paths(keys.get("may-lack"), "may-lack"),
             spread_levels=tuple(self.spread_levels),
+            primary_key=self.primary_key(keys.get("primary-key"), columns),
             row_per=self.row_per(keys.get("row-per")),
             row_per_group=self.row_per_group(keys, columns),
             without_entries=self.without_entries(keys.get("without-entries")),
@@ -102,6 +103,17 @@ class _Checker(ColumnForms):
             if path and not isinstance(path.node, Path):
                 self.problems.append(path.problem(f"`{where}` takes paths of names, such as lines"))
         return tuple(path for path in paths if path and isinstance(path.node, Path))
+
+    def primary_key(self, item: Item | None, columns: tuple[Column, ...]) -> tuple[str, ...]:
+        """The headings of the columns that identify a row."""
+        found = []
+        for entry in self.items(item) if item is not None else ():
+            heading = self.text(entry, "`primary-key`").strip()
+            if heading and not self.heading(heading, columns):
+                near = proposal(heading, [column.heading for column in columns])
+                self.fault(entry, f"`primary-key` takes headings; no column `{heading}`{near}")
+            found.append(heading)
+        return tuple(found)
 
     def row_per(self, item: Item | None) -> Expression | None:
         return None if item is None else self.expression(item, "`row-per`")

@@ -204,7 +204,8 @@ class LayoutModel(msgspec.Struct, frozen=True):
     ``known_keys`` are the keys that it knows for columns, by what those are named by.
     ``levels`` are the places that repeat, where the layout states them (a `*` is each member of a
     mapping); ``spread_levels`` are those that it makes columns from.
-    ``may_lack`` are paths that no record need have.
+    ``may_lack`` are paths that no record need have; ``primary_key`` are the headings of the columns
+    that identify a row.
     ``questions`` are asked at each run; after that there are ``answers`` in their place.
     """
 
@@ -215,6 +216,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     levels: tuple[Expression, ...] | None = None
     spread_levels: tuple[Expression, ...] = ()
     may_lack: tuple[Expression, ...] = ()
+    primary_key: tuple[str, ...] = ()
     row_per: Expression | None = None
     row_per_group: tuple[Grouping, ...] = ()
     without_entries: Literal["keep", "drop"] | None = None

@@ -24,6 +24,7 @@ class Target:
     def __init__(self, to: str | PathLike[str] | BinaryIO) -> None:
         self._path: Path | None = None
         self._part: Path | None = None
+        self.replaced = False  # whether there was a former file
         self.file: BinaryIO
         if not isinstance(to, str | PathLike):
             self.name, self.file = str(getattr(to, "name", "open file")), to
@@ -78,7 +79,8 @@ class Target:
             else:
                 self.file.close()
             if self._part is not None and self._path is not None and kind is None:
-                if self._path.exists():
+                self.replaced = self._path.exists()
+                if self.replaced:
                     shutil.copymode(self._path, self._part)
                 os.replace(self._part, self._path)
                 self._part = None

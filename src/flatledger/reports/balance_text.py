@@ -18,6 +18,7 @@ from .words import counted
 FAULTS_SHOWN = 10
 DRIFT_SHOWN = 12
 RETURNING_SHOWN = 5
+PLACES_SHOWN = 3
 
 
 def print_balance(balance: Balance, console: Console) -> None:
@@ -38,6 +39,7 @@ def print_counts(balance: Balance, console: Console) -> None:
         *notes_of(balance),
         *drift_lines(balance.drift),
         *fault_lines(balance),
+        *(f"Look at this: {notice}" for notice in balance.notices),
     ):
         console.print(Text(line))
 
@@ -45,7 +47,7 @@ def print_counts(balance: Balance, console: Console) -> None:
 def _blocks(balance: Balance) -> list[RenderableType]:
     blocks: list[RenderableType] = [
         Text(f"Balance of {balance.layout}", style="bold"),
-        Text(f"{balance.source}; a row for each {_singular(balance)}"),
+        Text(f"{balance.source}; a row for each {_singular(balance)}{_levels(balance)}"),
         *(Text(line) for line in asked_lines(balance)),
         Padding(_counts(balance), (1, 0, 0, 0)),
     ]
@@ -58,11 +60,9 @@ def _blocks(balance: Balance) -> list[RenderableType]:
     blocks += [Text(note) for note in notes_of(balance)]
     blocks += [Text(line) for line in drift_lines(balance.drift)]
     blocks += [Text(line) for line in fault_lines(balance)]
-    blocks += [
-        Text(f"{file.name}: {counted(file.rows, 'row')}, {file.bytes:,} bytes")
-        for file in balance.files
-    ]
-    blocks.append(_verdict(balance))
+    blocks.append(Text(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s"))
+    blocks += [Text(f"Look at this: {notice}") for notice in balance.notices]
+    blocks.append(Text(last_line(balance), style="bold" if balance.balanced else "bold red"))
     return blocks
 
 
@@ -74,6 +74,14 @@ def asked_lines(balance: Balance) -> list[str]:
     )
     days = [f"{one.text}: {one.first} to {one.last}, both whole" for one in balance.periods]
     return [*([f"Asked: {asked}"] if asked else []), *(f"Period {line}" for line in days)]
+
+
+def _levels(balance: Balance) -> str:
+    """The places that repeat, and who says so."""
+    if not balance.repeating:
+        return ""
+    by = "as the layout states" if balance.levels_stated else "as the records show"
+    return f"; levels, {by}: {', '.join(balance.repeating)}"
 
 
 def _singular(balance: Balance) -> str:
@@ -283,17 +291,40 @@ def drift_lines(drift: Drift) -> list[str]:
 
 def fault_lines(balance: Balance) -> list[str]:
     """The number of faults, and the first of them."""
+    gone = balance.faults_filtered_out
+    others = [f"In records that were filtered out: {counted(gone, 'fault')}"] if gone else []
     if not balance.fault_count:
-        return []
+        return others
     lines = [f"Faults: {balance.fault_count:,}; what could not be read is in no total"]
     lines += [f"  {fault}" for fault in balance.faults[:FAULTS_SHOWN]]
     more = balance.fault_count - min(FAULTS_SHOWN, len(balance.faults))
     if more:
-        lines.append(f"  and {more:,} more; --report-to FILE lists them")
-    return lines
+        lines.append(f"  and {more:,} more; --faults-to FILE lists them all")
+    return [*lines, *others]
 
 
-def _verdict(balance: Balance) -> Text:
-    if balance.balanced:
-        return Text(f"It balances. {balance.seconds:.2f} s", style="bold")
-    return Text(f"IT DOES NOT BALANCE. {balance.seconds:.2f} s", style="bold red")
+def last_line(balance: Balance) -> str:
+    """What a run ends with: how much was written and where, whether it agrees, and its faults."""
+    if not balance.balanced:
+        wrong = [one.heading for one in balance.columns if not one.balanced]
+        what = f"{', '.join(wrong)} (see above)" if wrong else "not every record is accounted for"
+        if balance.returned and not balance.returning_allowed:
+            what = f"{counted(balance.returned, 'group')} came back after another (see above)"
+        return f"Does not balance: {what}. {_written(balance)}."
+    agree = "Totals agree" if balance.columns else "Counts agree"
+    return f"{_written(balance)}. {agree}. {_faults(balance)}."
+
+
+def _written(balance: Balance) -> str:
+    totals = f" and {counted(balance.total_rows, 'total row')}" if balance.total_rows else ""
+    places = ", ".join(f"{f.name}{' (replaced)' if f.replaced else ''}" for f in balance.files)
+    return f"Wrote {counted(balance.rows, 'row')}{totals}{f' to {places}' if places else ''}"
+
+
+def _faults(balance: Balance) -> str:
+    """How many faults there were, and in which fields the most."""
+    if not balance.fault_count:
+        return "No faults"
+    named = [path or "the source" for path in balance.fault_places]
+    more = f" and {len(named) - PLACES_SHOWN:,} places more" if len(named) > PLACES_SHOWN else ""
+    return f"{counted(balance.fault_count, 'fault')} in {', '.join(named[:PLACES_SHOWN])}{more}"
