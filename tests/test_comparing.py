@@ -96,8 +96,11 @@ def test_numerals_that_are_compared_as_texts_are_pointed_out(layout: Any, says: 
 
 def test_numbers_and_texts_of_digits_side_by_side_are_pointed_out() -> None:
     source = [{"ref": 9}, {"ref": "10"}, {"ref": 100}]
-    _, balance = table({"columns": [{"R": "ref"}], "sort": ["R"]}, source)
-    assert MIXED in balance.notices[0]
+    for way in ({"sort": ["R"]}, {"group": ["R"]}, {"group": ["R"], "totals": {"detail": "no"}}):
+        _, balance = table({"columns": [{"R": "ref"}], **way}, source)
+        assert MIXED in balance.notices[0]
+    _, balance = table({"columns": [{"R": "ref"}], "group": ["R"]}, NINES)
+    assert balance.notices == []
 
 
 # ---- names that no record had

@@ -14,6 +14,8 @@ WAYS = "`datatype: integer` makes them numbers, `datatype: string` says that the
 class NumeralWatch:
     """Follows the values that one key, comparison or extreme is about. ``on``: it need look on.
 
+    Where they are not ``ordered``, as in groups, only numbers beside texts of digits are told.
+
     >>> watch = NumeralWatch("max(ref)")
     >>> watch.look(["9", "10", "100"])
     >>> watch.notice()[:70]
@@ -23,11 +25,12 @@ class NumeralWatch:
     (False, '')
     """
 
-    __slots__ = ("_count", "_digits", "_first", "_lengths", "_numbers", "on", "what")
+    __slots__ = ("_count", "_digits", "_first", "_lengths", "_numbers", "_ordered", "on", "what")
 
-    def __init__(self, what: str) -> None:
+    def __init__(self, what: str, ordered: bool = True) -> None:
         self.what = what
         self.on = True
+        self._ordered = ordered
         self._lengths: set[int] = set()
         self._first: list[str] = []
         self._count = self._numbers = self._digits = 0
@@ -57,7 +60,7 @@ class NumeralWatch:
         if self._numbers:
             counts = f"{self._numbers:,} values are numbers and {self._digits:,} texts of digits"
             return f"{self.what}: {counts}; {WAYS}"
-        if len(self._lengths) < 2:
+        if not self._ordered or len(self._lengths) < 2:
             return ""
         return (
             f"{self.what}: {self._count:,} values are compared as texts, and all are numerals of "

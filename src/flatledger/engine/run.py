@@ -122,9 +122,13 @@ class Run:
 
     def _unfolded(self) -> Iterator[list[Row]]:
         """The rows as they come from the source, with their keys and marks."""
+        watches = self._watched_keys()
         for batch in self._source.batches(self.plan.shape.record_type):
             with decimal.localcontext(EXACT):
                 rows = self._take(batch)
+            for place, watch in watches:
+                if watch.on:
+                    watch.look([row[place] for row in rows])
             if self._progress:
                 self._progress(self._read)
             yield rows
@@ -193,22 +197,25 @@ class Run:
 
     def _watched_keys(self) -> list[tuple[int, NumeralWatch]]:
         """The keys whose texts could be meant as numbers, each with its watch."""
-        places = {key.place: key.text for key in self.plan.sort if not key.collation}
-        for plan in self.plan.columns:
-            if plan.numeric or plan.column.typed:
-                places.pop(plan.place, None)
-        found = [(place, NumeralWatch(f"sort by `{text}`")) for place, text in places.items()]
+        clear = {c.place for c in self.plan.columns if c.numeric or c.column.typed}
+        found = [
+            (key.place, NumeralWatch(f"sort by `{key.text}`"))
+            for key in self.plan.sort
+            if not key.collation and key.place not in clear
+        ]
+        sorted_by = {place for place, _ in found} | clear
+        found += [
+            (key.place, NumeralWatch(f"group by `{key.text}`", ordered=False))
+            for key in self.plan.group
+            if key.place not in sorted_by
+        ]
         self.plan.numerals += [watch for _, watch in found]
         return found
 
     def _ordered(self, keys: Sequence[KeyPlan]) -> Callable[[], Iterator[list[Row]]]:
         """All rows in their order, as often as they are asked for."""
         sorter = Sorter(keys, self._store)
-        watches = self._watched_keys()
         for block in self._unfolded():
-            for place, watch in watches:
-                if watch.on:
-                    watch.look([row[place] for row in block])
             sorter.add(block)
         return sorter.blocks
 
