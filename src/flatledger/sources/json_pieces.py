@@ -68,6 +68,7 @@ class Pieces:
 
     def _piece(self, element: int, alone: bool = False) -> Piece:
         text = self._text
+        text.drop()
         place = text.line(text.at)
         value = text.value(alone)
         if value is not None:
@@ -140,10 +141,13 @@ class Pieces:
             if key == name:
                 met = True
                 yield from self._member(depth)
-            elif not text.peek() or not text.skip_value():
-                yield self._stray(f"the value of `{key}` has no end")
-                self._lose()
-                return
+            else:
+                text.peek()
+                endless = self._stray(f"the value of `{key}` has no end")
+                if not endless.text or not text.skip_value():
+                    yield endless
+                    self._lose()
+                    return
         text.at += 1
         if not met:
             self._missed = self._missed or self._none_at(depth + 1, seen)

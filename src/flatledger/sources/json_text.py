@@ -13,7 +13,9 @@ from collections.abc import Iterator
 
 import msgspec
 
-_TO_BRACKET = re.compile(rb'(?:[^"{}\[\]]++|"(?:[^"\\\r\n]++|\\[^\r\n])*+")*+')
+_PLAIN = rb'(?:[^"{}\[\]]++|"(?:[^"\\\r\n]++|\\[^\r\n])*+")'
+# as far as the next bracket that matters: what holds no further brackets is passed over whole
+_TO_BRACKET = re.compile(rb"(?:" + _PLAIN + rb"|\{" + _PLAIN + rb"*+\}|\[" + _PLAIN + rb"*+\])*+")
 _IN_TEXT = re.compile(rb'(?:[^"\\\r\n]++|\\[^\r\n])*+')
 _SCALAR = re.compile(rb'(?:"(?:[^"\\\r\n]++|\\[^\r\n])*+"|[\w.+-]++)(?=[\s,\]{}\[]|\Z)')
 _ALONE = re.compile(rb'(?:"(?:[^"\\\r\n]++|\\[^\r\n])*+"|[\w.+-]++)(?=[ \t]*+(?:[{\[\r\n]|\Z))')
@@ -22,7 +24,9 @@ _BLANKS = re.compile(rb"[ \t\r\n]*+")
 _LINE_END = re.compile(rb"[\r\n]")
 _INDENT = re.compile(rb"[ \t]*+")
 _QUOTE, _BACKSLASH = b'"\\'
+_OPENING = b"{["
 _RAW = msgspec.json.Decoder(msgspec.Raw)
+DEEPEST = 1_000  # brackets within each other that a value over several lines can have
 _CHECKED = 1 << 16  # bytes of a value after which it is looked at whether it can still be one
 _DROPPED = 1 << 20  # bytes that are behind, after which they are let go
 
@@ -32,7 +36,8 @@ class JsonText:
 
     def __init__(self, chunks: Iterator[bytes]) -> None:
         self._chunks = chunks
-        self._lines_behind = 0
+        self._lines = 0  # that end before the place as far as which they have been counted
+        self._counted = 0
         self._indent_behind: int | None = None  # of the line that the window begins in
         self._bytes_behind = 0
         self.buffer = bytearray()
@@ -56,14 +61,17 @@ class JsonText:
         if self.at < _DROPPED:
             return
         self._indent_behind = self._indent(self.at)
-        self._lines_behind += self.buffer.count(b"\n", 0, self.at)
+        self.line(self.at)
         self._bytes_behind += self.at
+        self._counted -= self.at
         del self.buffer[: self.at]
         self.at = 0
 
     def line(self, place: int) -> int:
-        """The number of the line that a place is in, from 1."""
-        return self._lines_behind + self.buffer.count(b"\n", 0, place) + 1
+        """The number of the line that a place is in, from 1. Places come in their order."""
+        self._lines += self.buffer.count(b"\n", self._counted, place)
+        self._counted = max(place, self._counted)
+        return self._lines + 1
 
     def peek(self) -> bytes:
         """The next byte that is not blank; nothing at the end."""
@@ -119,12 +127,13 @@ class JsonText:
             end = self._end_of(_SCALAR)
             self.at = self.at if end is None else end
             return end is not None
-        depth = 0
+        depth = 1
+        self.at += 1
         while True:
             place = self._to_bracket(self.at)
             if place is None:
                 return False
-            depth += 1 if self.buffer[place] in b"{[" else -1
+            depth += 1 if self.buffer[place] in _OPENING else -1
             self.at = place + 1
             if depth == 0:
                 return True
@@ -181,21 +190,33 @@ class JsonText:
 
     def _end_of_brackets(self) -> int | None:
         """Where the bracket that opens here is closed; None where it can't be."""
-        start, depth, checked = self.at, 0, _CHECKED
-        found = self._to_bracket(start)
-        while found is not None:
-            place = found
-            depth += 1 if self.buffer[place] in b"{[" else -1
+        buffer, match = self.buffer, _TO_BRACKET.match
+        start, checked, depth = self.at, _CHECKED, 1
+        place = start + 1
+        while True:
+            place = match(buffer, place).end()  # type: ignore[union-attr]
+            if place == len(buffer):
+                if not self.fill():
+                    return None
+                continue
+            byte = buffer[place]
+            if byte == _QUOTE:
+                end = self._end_of_text(place + 1)
+                if end is None:
+                    return None
+                place = end
+                continue
             place += 1
+            depth += 1 if byte in _OPENING else -1
             if depth == 0:
                 return place
+            if depth > DEEPEST and _LINE_END.search(buffer, start, place):
+                return None  # nothing goes so deep over several lines
             if place - start > checked:
-                text = bytes(self.buffer[start:place])
+                text = bytes(buffer[start:place])
                 if _is_broken(text) and _LINE_END.search(text):
                     return None
                 checked = 2 * len(text)
-            found = self._to_bracket(place)
-        return None
 
     def _to_bracket(self, place: int) -> int | None:
         """The next bracket that is in no text; None at the end, or where a text has none."""
