@@ -185,14 +185,23 @@ class JsonText:
             found = pattern.match(self.buffer, self.at)
             if found and found.end() < len(self.buffer):
                 return found.end()
+            if not found and self._is_settled(pattern):
+                return None
             if not self.fill():
                 return found.end() if found else None
+
+    def _is_settled(self, pattern: re.Pattern[bytes]) -> bool:
+        """Whether what follows can change nothing: no plain value goes on over the end of a line,
+        and between a name and its colon there is not much."""
+        lined = _LINE_END.search(self.buffer, self.at) is not None
+        return lined and (pattern is not _KEY or len(self.buffer) - self.at > _CHECKED)
 
     def _end_of_brackets(self) -> int | None:
         """Where the bracket that opens here is closed; None where it can't be."""
         buffer, match = self.buffer, _TO_BRACKET.match
         start, checked, depth = self.at, _CHECKED, 1
-        place = start + 1
+        place = searched = start + 1
+        lined = False
         while True:
             place = match(buffer, place).end()  # type: ignore[union-attr]
             if place == len(buffer):
@@ -210,7 +219,9 @@ class JsonText:
             depth += 1 if byte in _OPENING else -1
             if depth == 0:
                 return place
-            if depth > DEEPEST and _LINE_END.search(buffer, start, place):
+            if depth > DEEPEST and not lined:
+                lined, searched = _LINE_END.search(buffer, searched, place) is not None, place
+            if depth > DEEPEST and lined:
                 return None  # nothing goes so deep over several lines
             if place - start > checked:
                 text = bytes(buffer[start:place])
