@@ -27,7 +27,7 @@ def print_balance(balance: Balance, console: Console) -> None:
 
 
 def print_counts(balance: Balance, console: Console) -> None:
-    """Print what was read, kept and held back, with the faults."""
+    """Print what was read, kept and filtered out, with the faults."""
     for line in asked_lines(balance):
         console.print(Text(line))
     console.print(_counts(balance, "rows"), highlight=False)
@@ -100,7 +100,7 @@ def _grid(*headings: str) -> Table:
 
 
 def _counts(balance: Balance, rows: str = "rows written") -> Table:
-    table = _grid("", ">read", ">kept", ">held back", ">left out", "")
+    table = _grid("", ">read", ">kept", ">filtered out", ">left out", "")
     table.add_row(
         "records",
         *_numbers(balance.read, balance.kept, balance.held_back),
@@ -137,7 +137,7 @@ def _numbers(*numbers: int) -> list[str]:
 
 def _conditions(balance: Balance) -> Table:
     """How many entries each condition kept alone, and how many it and those before it left."""
-    headings = ["condition", "level", ">judged", ">kept", ">held back", ">unknown", ">left", ""]
+    headings = ["condition", "level", ">tested", ">passed", ">filtered out", ">unknown", ">remaining", ""]
     table = _grid(*headings)
     for count in balance.conditions:
         numbers = (count.met, count.kept, count.held_back, count.unknown, count.left)
