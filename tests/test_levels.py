@@ -157,6 +157,7 @@ def test_standard_input_and_files_begin_again(tool: Tool, tmp_path: Path) -> Non
     with pytest.raises(LevelsError):
         flatledger.export(layout, io.BytesIO(text.encode()), out)
     look = tool("preview", "l.yaml", "s.jsonl")
+    assert "Levels, as the records show: lines." in look.stdout
     assert "began again" in look.stdout + look.stderr
 
 

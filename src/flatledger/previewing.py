@@ -201,6 +201,14 @@ def _home_of(column: Column, plan: Plan | None) -> str:
 # ---- the plan in plain words -----------------------------------------------------------------
 
 
+def _levels(plan: Plan) -> Iterator[str]:
+    """The places that repeat, and who says so."""
+    names = ", ".join(map(level_name, plan.repeating()))
+    by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
+    if names:
+        yield f"Levels, {by}: {names}."
+
+
 def _sentences(layout: Layout, plan: Plan | None) -> Iterator[str]:
     model = layout.model
     if plan is None:
@@ -213,6 +221,7 @@ def _sentences(layout: Layout, plan: Plan | None) -> Iterator[str]:
         yield f"One row for each {_entry(plan.chain.row, plan)}."
         yield from _without_entries(plan)
     if plan is not None:
+        yield from _levels(plan)
         yield from _above_the_row(plan)
     yield from _order(layout, plan)
     yield from _totals(layout)
