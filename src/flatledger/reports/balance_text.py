@@ -136,9 +136,9 @@ def _numbers(*numbers: int) -> list[str]:
 
 
 def _conditions(balance: Balance) -> Table:
-    """How many entries each condition kept alone, and how many it and those before it left."""
-    headings = ["condition", "level", ">tested", ">passed", ">filtered out", ">unknown", ">remaining", ""]
-    table = _grid(*headings)
+    """How many entries passed each condition alone, and how many remain after it."""
+    counts = (">tested", ">passed", ">filtered out", ">unknown", ">remaining")
+    table = _grid("condition", "level", *counts, "")
     for count in balance.conditions:
         numbers = (count.met, count.kept, count.held_back, count.unknown, count.left)
         remarks = [count.remark, f"from {count.origin}" if count.origin else ""]
