@@ -69,8 +69,10 @@ def judged(
             continue
         near = _near(one, known, name, parent, used)
         if near:
-            way = f"; if records may lack it, write `may-lack: [{level_name(top)}]`"
-            message = _refused(one, known, name, near) + ("" if allowed is None else way)
+            message = _refused(one, known, name, near)
+            if allowed is not None:
+                start = " If" if message.endswith("?") else "; if"
+                message += f"{start} records may lack it, write `may-lack: [{level_name(top)}]`"
             found.problems.append(one.problem(message))
         else:
             found.notices.append(_notice(top, structure))
