@@ -60,6 +60,8 @@ def _comparable(present: Found) -> Found:
     numbers = [value for value in present if isinstance(value, int | Decimal)]
     if 0 < len(numbers) < len(present) or len({isinstance(v, str) for v in present}) > 1:
         raise ValueFaultError("a mixture of numbers and texts has no least or greatest")
+    if any(isinstance(value, dict | list) for value in present):
+        raise ValueFaultError("whole values have no least or greatest")
     return present
 
 

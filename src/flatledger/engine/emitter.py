@@ -201,7 +201,7 @@ class Emitter(AggregateEmitter):
             return self.assign(f"truth_text({value.code})", "text")
         if value.kind in TIMES:
             value = self.held(value)
-            text = f"alike(text_of({value.code}), {value.kind!r})"
+            text = f"alike_of({value.code})"
             return self.assign(f"None if {value.code} is None else {text}", "text")
         if value.kind != "any":
             return value

@@ -25,6 +25,11 @@ TIMES = ("moment", "time", "interval")
 TOLD_APART = {"dateTime": "moment", "time": "time", "duration": "interval"}  # not by their text
 
 
+def is_aggregate(node: n.Node) -> bool:
+    """Whether a node is a call of an aggregate."""
+    return isinstance(node, n.Call) and node.name in AGGREGATE_KINDS
+
+
 class Operand(msgspec.Struct, frozen=True):
     """A value in generated code: the variable or literal that names it, and its kind."""
 

@@ -11,7 +11,9 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
+from ..language.literals import Interval
 from . import times
+from .functions import text_of
 from .numbers import ValueFaultError
 
 ORDERED_KINDS = ("moment", "time", "interval")
@@ -100,6 +102,12 @@ class Alike(str):
         made = cls(text)
         made.canonical, made.place = canonical, place
         return made
+
+
+def alike_of(value: Any) -> Alike:
+    """A moment, time or duration as the text that stands for it."""
+    kind = "interval" if isinstance(value, Interval) else "moment"
+    return Alike.of(text_of(value), "time" if isinstance(value, dt.time) else kind)
 
 
 def distinct_key(value: Any) -> Any:

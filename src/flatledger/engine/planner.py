@@ -257,7 +257,13 @@ class _Planner:
 
     def _keys(self) -> None:
         for key in self.model.group:
-            self.result.group.append(self._key(key.value, key.heading, key.text))
+            plan = self._key(key.value, key.heading, key.text)
+            self.result.group.append(plan)
+            both = [c.column for c in self.result.totalled if c.place == plan.place]
+            if both and not self.model.row_per_group:
+                name = both[0].heading
+                what = f"column `{name}` names the groups, and its total has no room there"
+                self.problems.append(both[0].problem(f"{what}; give the total a column of its own"))
         for sort in self.model.sort:
             text = sort.heading or (sort.value.text if sort.value else "")
             plan = self._key(sort.value, sort.heading, text)

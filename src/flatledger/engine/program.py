@@ -13,12 +13,14 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from ..language import nodes as n
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name
 from .emitter import Emitter
 from .faults import FaultLog
 from .identity import ABSENT
 from .keeping import keep_source
+from .kinds import is_aggregate
 from .level_watch import Crowd, watch_source
 from .numerals import NumeralWatch, Unwatched
 from .plain_data import REPEAT, FaultText, Held
@@ -100,10 +102,16 @@ def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool
 # ---- unfold ----------------------------------------------------------------------------------
 
 
+def _aggregates(plan: ColumnPlan) -> bool:
+    """Whether a column's value is one over entries, which are there of kept records only."""
+    parts = plan.column.value.node.walk() if plan.column.value else ()
+    return any(isinstance(part, n.Heading) or is_aggregate(part) for part in parts)
+
+
 def _identify(plan: Plan, constants: Constants) -> str:
     """Write `identify`: for each record the cells of the primary key that are its own."""
     keys = [plan.column(heading) for heading in plan.model.primary_key]
-    own = [column for column in keys if column.home == 0]
+    own = [column for column in keys if column.home == 0 and not _aggregates(column)]
     if not own:
         return ""
     emitter = Emitter(plan, constants)

@@ -20,7 +20,7 @@ from .faults import Fault, FaultLog, shown
 from .functions import FUNCTIONS, cast_value, text_of
 from .matching import like, like_regex, overlap
 from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
-from .ordering import Alike
+from .ordering import Alike, alike_of
 from .plain_data import (
     FaultText,
     Held,
@@ -93,6 +93,7 @@ class Runtime:
             "in_order": in_order,
             "text_of": text_of,
             "alike": Alike.of,
+            "alike_of": alike_of,
             "day_text": times.day_text,
             "timestamp_text": times.timestamp_text,
             "cleaned": cleaned,
