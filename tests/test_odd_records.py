@@ -1,0 +1,101 @@
+"""Random layouts over records that hold anything anywhere: told or balanced, never a traceback."""
+
+from __future__ import annotations
+
+import random
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import flatledger
+from tests.conftest import table
+from tests.test_filtered_out import EXPRESSIONS
+
+PLAIN = [1, 0, "a", "b", "2026-01-01", "2026-01-01T10:00+02:00", "PT1H", True, None, 1.5, "10", "9"]
+MORE = """x.lines.p | x.lines.q * 2 | names.* | pays | site | cast(site as date) | x.lines.q > '9'
+| x.lines.p in ('1', 'a') | site + interval '1' day | working_time(site, 'hours') | $..lots"""
+DATATYPES = ["string", "integer", "decimal", "date", "dateTime", "time", "duration", "boolean"]
+CONDITIONS: list[Any] = [
+    *("x.lines.q > 0", "site = 'a'", "any(pays.m > 0)"),
+    {"keep": "pays", "when": "pays.m > 0"},
+]
+
+
+class Odd:
+    """Makes layouts and records by one source of chance."""
+
+    def __init__(self, chance: random.Random) -> None:
+        self.chance = chance
+
+    def maybe(self, share: float) -> bool:
+        return self.chance.random() < share
+
+    def value(self, depth: int = 0) -> Any:
+        if depth > 2 or self.maybe(0.6):
+            return self.chance.choice([*PLAIN, "5 kg", {}, []])
+        if self.maybe(0.5):
+            return [self.value(depth + 1) for _ in range(self.chance.randint(0, 3))]
+        names = self.chance.sample(["p", "q", "w", "m", "lots"], self.chance.randint(0, 3))
+        return {name: self.value(depth + 1) for name in names}
+
+    def line(self) -> Any:
+        lots = [{"w": self.value(2)} for _ in range(self.chance.randint(0, 3))]
+        odd = self.value() if self.maybe(0.3) else lots
+        return {"p": self.value(2), "q": self.value(2), "lots": odd}
+
+    def record(self) -> Any:
+        if self.maybe(0.15):
+            return self.value()
+        lines = [self.line() for _ in range(self.chance.randint(0, 3))]
+        x = self.value() if self.maybe(0.2) else {"lines": lines}
+        pays = self.value() if self.maybe(0.3) else [{"m": self.value(2)}] * 2
+        names = self.value() if self.maybe(0.3) else {"cy": 1, "en": self.value(2)}
+        return {"site": self.value(2), "x": x, "pays": pays, "names": names}
+
+    def column(self, place: int) -> dict[str, Any]:
+        choices = EXPRESSIONS + [one.strip() for one in MORE.split("|")]
+        column: dict[str, Any] = {"value": self.chance.choice(choices)}
+        if self.maybe(0.3):
+            column["total"] = self.chance.choice(["sum", "count", "min", "max", "avg"])
+        if self.maybe(0.3):
+            column["datatype"] = self.chance.choice(DATATYPES)
+        return {f"C{place}": column}
+
+    def layout(self) -> dict[str, Any]:
+        choose = self.chance.choice
+        layout: dict[str, Any] = {
+            "row-per": choose(["record", "x.lines", "x.lines.lots", "names.*", "pays"]),
+            "columns": [self.column(place) for place in range(self.chance.randint(1, 4))],
+        }
+        if self.maybe(0.2):
+            value = choose(["x.lines.q", "sum(x.lines.q)", "site", "count(x.lines)"])
+            spread = {"columns-from": "x.lines", "named-by": "x.lines.p", "value": value}
+            layout["columns"].append({"K": spread})
+        if self.maybe(0.4):
+            layout["levels"] = self.chance.sample(["x.lines", "x.lines.lots", "pays", "x"], 2)
+        if self.maybe(0.4):
+            layout["sort"] = [choose(["C0", "C0 desc", "site"])]
+        if self.maybe(0.4):
+            detail, place = choose(["yes", "no"]), choose(["before", "after"])
+            layout |= {"group": ["C0"], "totals": {"detail": detail, "subtotals": place}}
+        if self.maybe(0.3):
+            layout["only"] = [choose(CONDITIONS)]
+        if self.maybe(0.2):
+            layout["primary-key"] = ["C0"]
+        if self.maybe(0.2):
+            layout["take"] = {"first": 2, "of": choose(["rows", "records"])}
+        return layout
+
+
+@settings(max_examples=250)
+@given(st.randoms(use_true_random=False))
+def test_any_layout_over_any_records_is_told_or_balanced(chance: random.Random) -> None:
+    odd = Odd(chance)
+    records = [odd.record() for _ in range(chance.randint(0, 6))]
+    layout = odd.layout()
+    try:
+        _, balance = table(layout, [*records * chance.choice([1, 1, 60]), odd.record()])
+    except flatledger.FlatLedgerError:
+        return
+    assert balance.balanced
