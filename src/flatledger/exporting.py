@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from os import PathLike
+from os import PathLike, fspath
+from pathlib import Path
 from typing import Any, BinaryIO
 
 from .engine.balance import Balance, FileCount
@@ -116,6 +117,7 @@ def export(
     place = to if to is not None else prepared.layout.model.output.file
     if place is None:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
+    _stop_at_overwriting(faults_to, source, place, layout.path)
     while True:
         target = Target(place)
         try:
@@ -126,6 +128,17 @@ def export(
     if learn:
         _learn(prepared.layout, balance)
     return balance
+
+
+def _stop_at_overwriting(faults_to: object, *others: object) -> None:
+    """Raise OutputError where the table of faults would take the place of what takes part."""
+    if not isinstance(faults_to, str | PathLike) or fspath(faults_to) == "-":
+        return
+    place = Path(faults_to)
+    for other in (Path(one) for one in others if isinstance(one, str | PathLike)):
+        same = place.resolve() == other.resolve()
+        if same or (place.exists() and other.exists() and place.samefile(other)):
+            raise OutputError(f"{place} takes part in this run already; name another file")
 
 
 def _written(

@@ -14,8 +14,6 @@ from .levels import Chain, Names
 from .plan import Plan
 from .shape import Field
 
-Deep = tuple[Names, Names]  # a place that is plain data, and names that are read below it
-
 
 class LevelsDifferError(Exception):
     """A list of several stands where the first records, by which the run was planned, had none."""

@@ -23,7 +23,6 @@ _LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
 _COMMON_LANGUAGES = frozenset(
     "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
 )
-_ADDRESS = re.compile(r"[a-z][a-z0-9+.-]*://.*", re.DOTALL)
 _OTHER_DATE = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
 _PACKED_DATE = re.compile(r"(?:19|20)\d{6}")
 _AMOUNT = re.compile(

@@ -273,8 +273,8 @@ def _list_notes(balance: Balance) -> list[str]:
 
 def drift_lines(drift: Drift) -> list[str]:
     """What the layout expects and the data lacks, and the other way round."""
-    if not drift:
-        return []
+    if not (drift.blank_columns or drift.new_fields):
+        return []  # paths that no record had are pointed out by themselves
     parts = {
         "blank on every row": drift.blank_columns,
         f"new in the data (looked for in {counted(drift.looked_at, 'record')})": drift.new_fields,
