@@ -61,7 +61,10 @@ class _Watch:
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self._chain, self._constants = plan.chain, constants
         self._root = plan.shape.root
-        self._read = sorted(set(plan.places()))
+        self._rests: dict[Names, set[Names]] = {}  # what is read below each place
+        for names in plan.places():
+            for length in range(len(names)):
+                self._rests.setdefault(names[:length], set()).add(names[length:])
         self._count = 0
 
     def lines(self) -> list[str]:
@@ -106,10 +109,9 @@ class _Watch:
 
     def _below(self, names: Names, code: str) -> list[str]:
         """The lines that judge what is read within plain data."""
-        rests = [one[len(names) :] for one in self._read if one[: len(names)] == names]
-        longest = [
-            rest for rest in rests if rest and not any(o[: len(rest)] == rest != o for o in rests)
-        ]
+        rests = self._rests.get(names, set())
+        begun = {rest[:length] for rest in rests for length in range(1, len(rest))}
+        longest = sorted(rests - begun)
         place = self._name(names)
         return [f"look_below(number, {code}, {place}, {self._name(rest)})" for rest in longest]
 
