@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ from hypothesis import settings
 import flatledger
 from flatledger.demo import copy_to
 
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # what was last written is not the user's
 settings.register_profile("untimed", deadline=None)  # speed is measured by `make bench`
 settings.load_profile("untimed")
 
@@ -34,7 +36,9 @@ def tool(tmp_path: Path) -> Tool:
     def run(
         *arguments: str, stdin: bytes = b"", **variables: str
     ) -> subprocess.CompletedProcess[str]:
-        places = {f"XDG_{one}_HOME": str(tmp_path / "home" / one) for one in ("DATA", "CONFIG")}
+        places = {
+            f"XDG_{one}_HOME": str(tmp_path / "home" / one) for one in ("DATA", "CONFIG", "STATE")
+        }
         done = subprocess.run(
             [sys.executable, "-m", "flatledger", *arguments],
             cwd=tmp_path,
@@ -44,6 +48,8 @@ def tool(tmp_path: Path) -> Tool:
             check=False,
         )
         out, err = done.stdout.decode("utf-8", "replace"), done.stderr.decode()
+        assert "Traceback" not in err, err
+        assert "should not happen" not in err, err
         return subprocess.CompletedProcess(done.args, done.returncode, out, err)
 
     return run

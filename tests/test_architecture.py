@@ -12,12 +12,13 @@ HOUSE = Path(__file__).parents[1] / "src" / "flatledger"
 # each room with the rooms that it may import from
 ARROWS = {
     "errors": set(),
+    "visible": set(),
     "language": {"errors"},
     "layout": {"errors", "language"},
-    "engine": {"errors", "language", "layout"},
+    "engine": {"errors", "visible", "language", "layout"},
     "sources": {"errors", "engine", "layout"},
-    "outputs": {"errors", "engine", "layout"},
-    "reports": {"errors", "engine", "layout"},
+    "outputs": {"errors", "visible", "engine", "layout"},
+    "reports": {"errors", "visible", "engine", "layout"},
     "demo": set(),
     "spilling": {"errors", "engine"},
     "enriching": {"errors", "engine", "layout", "sources"},
@@ -43,7 +44,17 @@ ARROWS = {
     },
     "shelving": {"errors", "layout", "outputs"},
     "cli": {
-        *("errors", "engine", "layout", "sources", "outputs", "reports", "demo", "exporting"),
+        *(
+            "errors",
+            "visible",
+            "engine",
+            "layout",
+            "sources",
+            "outputs",
+            "reports",
+            "demo",
+            "exporting",
+        ),
         *("trying", "surveying", "drafting", "previewing", "shelving"),
     },
 }
@@ -84,3 +95,15 @@ def test_engine_and_language_open_no_file_of_the_user_and_print_nothing() -> Non
     for file in (*(HOUSE / "engine").rglob("*.py"), *(HOUSE / "language").rglob("*.py")):
         calls = re.findall(r"(?<![\w.])(?:open|print)\(", file.read_text(encoding="utf-8"))
         assert not calls, file
+
+
+def test_text_reaches_a_terminal_in_one_way_only() -> None:
+    for file in HOUSE.rglob("*.py"):
+        text = file.read_text(encoding="utf-8")
+        name = file.relative_to(HOUSE).as_posix()
+        if name != "reports/screen.py":
+            assert not re.search(r"\brich\b", text), name
+        if name not in ("cli/ending.py", "cli/progress.py"):
+            assert not re.search(r"\bstd(?:out|err)\.write\(", text), name
+        if name != "cli/main.py":  # for the version
+            assert "click.echo(" not in text, name

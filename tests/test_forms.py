@@ -120,7 +120,7 @@ sort: [Remark, Part no]
     assert fits.returncode == 0, fits.stderr
     assert fits.stdout.startswith("Amount,Part no,Remark,Station\r\n")
     itself = tool(*export, "-o", "form.csv")
-    assert "form.csv is the form itself; name another file" in itself.stderr
+    assert "form.csv takes part in this run" in itself.stderr
 
 
 def test_a_workbook_is_filled_in_a_copy(tmp_path: Path) -> None:

@@ -88,18 +88,6 @@ def test_faults_are_named_in_the_last_line_and_all_of_them_in_a_table(
     assert len((folder / "f.csv").read_text().splitlines()) == 5
 
 
-@pytest.mark.parametrize("over", ["s.jsonl", "l.yaml", "t.csv", "link.jsonl"])
-def test_the_table_of_faults_takes_no_other_file_s_place(
-    tool: Tool, folder: Path, over: str
-) -> None:
-    (folder / "link.jsonl").hardlink_to(folder / "s.jsonl")
-    before = {file.name: file.read_bytes() for file in folder.iterdir() if file.is_file()}
-    done = tool("export", "l.yaml", "s.jsonl", "-o", "t.csv", "--faults-to", over)
-    assert done.returncode == 1
-    assert f"{over} takes part in this run already" in done.stderr
-    assert {file.name: file.read_bytes() for file in folder.iterdir() if file.is_file()} == before
-
-
 def test_every_fault_is_in_the_table_without_bound(tmp_path: Path) -> None:
     layout = Layout.from_data({"columns": [{"N": {"value": "n", "datatype": "integer"}}]})
     records = [{"n": "x" * (number % 7 + 1)} for number in range(12_000)]

@@ -99,7 +99,8 @@ def test_a_file_keeps_its_mode_and_a_link_its_place(tmp_path: Path) -> None:
     assert link.is_symlink()
     assert real.read_text() == "A\n1\n"
     assert real.stat().st_mode & 0o777 == 0o640
-    assert sorted(os.listdir(tmp_path)) == ["link.csv", "real.csv"]
+    assert (tmp_path / "real.former.csv").read_text() == "old"
+    assert sorted(os.listdir(tmp_path)) == ["link.csv", "real.csv", "real.former.csv"]
 
 
 def test_the_same_from_text_file_bytes_and_path(tmp_path: Path) -> None:

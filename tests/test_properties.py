@@ -125,6 +125,7 @@ def test_a_file_read_back_gives_the_rows(
     cells: list[Any], delimiter: str, end: str, quote: str
 ) -> None:
     output = {"delimiter": delimiter, "line-terminator": end, "quote": quote, "header": False}
+    output |= {"formula-guard": "no"}
     layout = flatledger.Layout.from_data(
         {
             "columns": [{"A": "a"}, {"B": "b"}, {"C": {"text": "None"}}, {"D": None}],

@@ -2,4 +2,4 @@
 
 from .cli import main
 
-main(prog_name="flatledger")
+main()

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 
 class FlatLedgerError(Exception):
-    """The base of all errors that a user can cause; nothing was written.
+    """The base of all errors that a user can cause; nothing was written, but for what ``written``
+    tells in words.
 
     >>> raise FlatLedgerError("the source is a folder; name a file")
     Traceback (most recent call last):
@@ -17,6 +18,11 @@ class FlatLedgerError(Exception):
     """
 
     exit_code = 1
+    written = ""
+
+    def lines(self) -> list[str]:
+        """The message, a line for each thing that is wrong."""
+        return [str(self)]
 
 
 class TableNotReadError(FlatLedgerError):
@@ -76,8 +82,10 @@ class LayoutError(FlatLedgerError):
     def __init__(self, name: str, problems: list[Problem]) -> None:
         self.name = name
         self.problems = sorted(problems, key=lambda p: (p.file, p.line, p.column))
-        lines = (f"{problem.file or name}: {problem}" for problem in self.problems)
-        super().__init__("\n".join(lines))
+        super().__init__("\n".join(self.lines()))
+
+    def lines(self) -> list[str]:
+        return [f"{problem.file or self.name}: {problem}" for problem in self.problems]
 
 
 class SourceError(FlatLedgerError):
@@ -86,6 +94,14 @@ class SourceError(FlatLedgerError):
 
 class OutputError(FlatLedgerError):
     """A table that cannot be written as the layout asks; the former file is left as it was."""
+
+
+class SamePlaceError(OutputError):
+    """A ``place`` to write to that takes part in the run already."""
+
+    def __init__(self, message: str, place: object) -> None:
+        super().__init__(message)
+        self.place = place
 
 
 class ShelfError(FlatLedgerError):

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from os import PathLike, fspath
+from contextlib import contextmanager, nullcontext
+from os import PathLike
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, NamedTuple
 
 from .engine.balance import Balance, FileCount
 from .engine.level_watch import LevelsDifferError
 from .engine.protocols import Row
 from .engine.run import Progress
-from .errors import OutputError, TableNotReadError
+from .errors import FlatLedgerError, OutputError, TableNotReadError
 from .layout import Layout
-from .layout.known import note_of, note_text
-from .outputs import Target, check_place, open_writer, with_values
+from .layout.known import learnt, note_of
+from .layout.model import IfThere
+from .outputs import Place, Target, check_apart, check_format, check_place, open_writer, with_values
 from .outputs.fault_table import fault_table
+from .outputs.files import is_file, name_of
+from .outputs.writing import TEXTS, Writer
 from .preparing import Preparation
 from .sources import AnySource
 
@@ -88,23 +92,32 @@ def rows(layout: Layout, source: AnySource, *, ask: Mapping[str, Any] | None = N
 def export(
     layout: Layout,
     source: AnySource,
-    to: str | PathLike[str] | BinaryIO | None = None,
+    to: Place | None = None,
     *,
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
     learn: bool = False,
     strict: bool = False,
-    faults_to: str | PathLike[str] | BinaryIO | None = None,
+    faults_to: Place | None = None,
+    report_to: Place | None = None,
+    if_there: IfThere | None = None,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
     ``to`` is a path (``-``: standard output) or an open binary file; left out, it is the layout's
     own ``output: file``. ``ask`` gives the values that the layout asks for. A file takes its name
-    when it is whole. ``progress`` is called with the number of records read so far. With ``learn``
-    the note beside the layout's file takes in the fields and keys that are new in the data.
-    ``strict`` refuses a form that the columns do not fit, and looks for names that come twice in an
-    object. ``faults_to`` takes every fault as a table (CSV). Raises LayoutError, AnswerError,
-    SourceError and OutputError.
+    when it is whole. One that is there already is replaced; if it is not as it was last written, it
+    is kept beside (``table.former.csv``). ``if_there`` chooses otherwise (``replace``: kept
+    nowhere, ``refuse``, ``number``: the new one is ``table-2.csv``). A table that does not balance
+    takes no other's place: it is ``table.unbalanced.csv``.
+
+    ``progress`` is called with the number of records read so far. With ``learn`` the note beside
+    the layout's file takes in the fields and keys that are new in the data. ``strict`` refuses a
+    form that the columns do not fit, and looks for names that come twice in an object.
+    ``faults_to`` takes every fault as a table (CSV), ``report_to`` the balance as JSON. Nothing
+    that takes part is written over.
+
+    Raises LayoutError, AnswerError, SourceError and OutputError.
 
     >>> import io
     >>> layout = Layout.from_data({"columns": [{"No": "no"}]})
@@ -113,53 +126,115 @@ def export(
     >>> balance.balanced, balance.rows, table.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    prepared = Preparation(layout, source, ask, learn, strict)
-    place = to if to is not None else prepared.layout.model.output.file
-    if place is None:
-        raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    _stop_at_overwriting(faults_to, source, place, layout.path)
+    layout = layout.answered(ask)
+    places = _Places(
+        to if to is not None else _own_place(layout),
+        faults_to,
+        report_to,
+        if_there or layout.model.output.if_there,
+    )
+    _check_places(places, source, layout, learn)
+    prepared = Preparation(layout, source, None, learn, strict)
     while True:
-        target = Target(place)
         try:
-            balance = _written(prepared, target, progress, faults_to)
-            break
+            return _exported(prepared, places, progress, learn)
         except LevelsDifferError as wrong:
-            prepared.begin_again(wrong, given=not target.replaces)
-    if learn:
-        _learn(prepared.layout, balance)
+            prepared.begin_again(wrong, given=any(map(_is_stream, (places.table, places.faults))))
+
+
+class _Places(NamedTuple):
+    """Where a run writes to, and what becomes of files that are there."""
+
+    table: Place
+    faults: Place | None
+    report: Place | None
+    if_there: IfThere
+
+    def target(self, place: Place | None) -> Target | None:
+        return None if place is None else Target(place, self.if_there)
+
+
+def _own_place(layout: Layout) -> str:
+    """Where the layout says that its table goes: in the folder where it is run, or below."""
+    file = layout.model.output.file
+    if file is None:
+        raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
+    if not Path(file).resolve().is_relative_to(Path.cwd().resolve()):
+        raise OutputError(
+            f"{file} is a link out of this folder, which a layout's `output: file` does not "
+            "follow; name the file on the command line"
+        )
+    return file
+
+
+def _check_places(places: _Places, source: AnySource, layout: Layout, learn: bool) -> None:
+    """Raise OutputError where a place can't be written to, before anything is read."""
+    inputs = layout.taking_part()
+    outputs = {"the table": places.table, "the faults": places.faults, "the report": places.report}
+    check_apart([source, *inputs], outputs)
+    if learn and layout.path is not None:
+        note = note_of(layout.path)
+        check_apart([source, *(one for one in inputs if one != note)], {"the note": note})
+    check_place(layout.model, name_of(places.table))
+    if places.faults is not None:
+        check_format(name_of(places.faults), TEXTS, "the table of faults")
+    if places.report is not None:
+        check_format(name_of(places.report), (".json", ".txt"), "the balance")
+
+
+def _is_stream(place: Place | None) -> bool:
+    """Whether what has been written to a place has been seen already."""
+    return place is not None and (not isinstance(place, str | PathLike) or not is_file(place))
+
+
+def _exported(
+    prepared: Preparation, places: _Places, progress: Progress | None, learn: bool
+) -> Balance:
+    """Write the table with what goes with it; the balance."""
+    done: list[FileCount] = []
+    try:
+        with places.target(places.report) or nullcontext() as report:
+            balance = _table(prepared, places, progress)
+            done += balance.files
+            if report is not None:
+                report.write(balance.to_json())
+        balance.notes += report.notes if report is not None else []
+        if learn:
+            _learn(prepared.layout, balance)
+    except FlatLedgerError as error:
+        if done:
+            error.written = f"the table had been written to {done[0].name}"
+        raise
     return balance
 
 
-def _stop_at_overwriting(faults_to: object, *others: object) -> None:
-    """Raise OutputError where the table of faults would take the place of what takes part."""
-    if not isinstance(faults_to, str | PathLike) or fspath(faults_to) == "-":
-        return
-    place = Path(faults_to)
-    for other in (Path(one) for one in others if isinstance(one, str | PathLike)):
-        same = place.resolve() == other.resolve()
-        if same or (place.exists() and other.exists() and place.samefile(other)):
-            raise OutputError(f"{place} takes part in this run already; name another file")
-
-
-def _written(
-    prepared: Preparation,
-    target: Target,
-    progress: Progress | None,
-    faults_to: str | PathLike[str] | BinaryIO | None,
-) -> Balance:
-    """Write the table to its target, and its faults to theirs; the balance."""
+def _table(prepared: Preparation, places: _Places, progress: Progress | None) -> Balance:
+    """Write the table, and the faults beside it; the balance, which decides what it is called."""
     model = prepared.layout.model
-    with target, fault_table(faults_to) as faults:
-        check_place(model, target.name)
-        run = prepared.run(progress, model=with_values(model, target.name), faults=faults)
-        with open_writer(model, target) as writer:
+    faults = places.target(places.faults)
+    with Target(places.table, places.if_there) as target, fault_table(faults) as sink:
+        run = prepared.run(progress, model=with_values(model, target.name), faults=sink)
+        with open_writer(model, target) as writer, _telling_rows(writer, target):
             for block in run.blocks():
                 writer.write(block)
             prepared.check_names(run)
-    balance = prepared.balance(run)
-    balance.notes += writer.notes()
+        balance = prepared.balance(run)
+        if not balance.balanced:
+            target.stand_aside("unbalanced")
+    balance.notes += [*writer.notes(), *target.notes, *(faults.notes if faults else ())]
     balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
     return balance
+
+
+@contextmanager
+def _telling_rows(writer: Writer, target: Target) -> Iterator[None]:
+    """Where an error ends a run, tell what a stream had been given: it can't be taken back."""
+    try:
+        yield
+    except FlatLedgerError as error:
+        if not target.replaces and writer.bytes:
+            error.written = f"{writer.rows:,} rows had been given to {target.name}"
+        raise
 
 
 def _learn(layout: Layout, balance: Balance) -> None:
@@ -167,8 +242,9 @@ def _learn(layout: Layout, balance: Balance) -> None:
     assert layout.path is not None
     known = {*(layout.model.known or ()), *balance.drift.new_fields}
     keys = layout.model.known_keys
-    with Target(note_of(layout.path)) as target:
-        target.write(note_text(layout.path, known, keys).encode())
+    place = note_of(layout.path)
+    with Target(place, "replace") as target:
+        target.write(learnt(place, layout.path, known, keys).encode())
     count = len(balance.drift.new_fields)
     named = f", and {sum(map(len, keys.values())):,} keys for columns" if keys else ""
     balance.notes.append(f"new fields learnt: {count:,}; {target.name} knows {len(known):,}{named}")

@@ -17,7 +17,7 @@ from .engine.protocols import Batch, Row, Source, TotalRow
 from .engine.run import Progress, Run
 from .layout import Layout
 from .layout.column import Column
-from .outputs import DelimitedWriter, Target
+from .outputs import DelimitedWriter, Target, check_place
 from .preparing import Preparation
 from .sources import AnySource
 
@@ -70,7 +70,10 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     columns = layout.model.written
     watched = [_Watched(column.default or column.null) for column in columns]
     first: list[Row] = []
-    writer = DelimitedWriter(layout.model.output, Target(cast(BinaryIO, _Nowhere())))
+    if layout.model.output.file:
+        check_place(layout.model, layout.model.output.file)
+    target = Target(cast(BinaryIO, _Nowhere()))
+    writer = DelimitedWriter(layout.model.output, target, layout.model.written)
     writer.header(layout.model.header_rows)
     for block in run.blocks():
         first += block[: ROWS - len(first)]

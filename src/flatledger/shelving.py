@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from os import PathLike
 from pathlib import Path
 
-from filelock import FileLock, Timeout
+import portalocker
 
 from .errors import OutputError, ShelfError
 from .layout import Layout
@@ -79,6 +79,11 @@ def take(name: str, kind: str | None = None, *, shelf: Shelf | None = None) -> s
     return _read(_found(name, kind, shelf or Shelf())[1]).decode("utf-8-sig")
 
 
+def file_of(name: str, kind: str | None = None, *, shelf: Shelf | None = None) -> Path:
+    """The file of something on the shelf. Raises ShelfError."""
+    return _found(name, kind, shelf or Shelf())[1]
+
+
 def remove(name: str, kind: str | None = None, *, shelf: Shelf | None = None) -> Path:
     """Take something off the personal shelf; return where it is kept.
 
@@ -131,7 +136,7 @@ def _place(content: bytes, kind: str, name: str, place: Path, replace: bool, she
         for file in files:
             if file.exists():
                 _keep_former(file)
-        with Target(place) as target:
+        with Target(place, "replace") as target:
             target.write(content)
         for file in files:
             if file != place:
@@ -146,9 +151,9 @@ def _alone(shelf: Shelf) -> Iterator[None]:
     try:
         for name in FOLDERS.values():
             (folder / name / FORMER).mkdir(parents=True, exist_ok=True)
-        lock = FileLock(folder / ".lock", timeout=LONGEST_WAIT)
+        lock = portalocker.Lock(folder / ".lock", timeout=LONGEST_WAIT)
         lock.acquire()
-    except Timeout:
+    except portalocker.LockException:
         raise ShelfError(f"another run is still writing to {folder}; try again later") from None
     except OSError as error:
         raise OutputError(f"{folder} can't be written: {error.strerror}") from None
@@ -164,7 +169,7 @@ def _keep_former(file: Path) -> Path:
     while (kept := former / f"{file.stem} {_now()}{file.suffix}").exists():
         time.sleep(0.001)
     try:
-        with Target(kept) as target:
+        with Target(kept, "number") as target:
             target.write(file.read_bytes())
     except OSError as error:
         raise OutputError(f"{file} can't be read: {error.strerror}") from None

@@ -1,5 +1,17 @@
 """The commands; thin. Each loads what it needs when it is called, so that help answers at once."""
 
-from .main import main
+from __future__ import annotations
 
-__all__ = ["main"]
+from .ending import ended, stop_on_signals
+
+
+def main() -> None:
+    """Run the tool with what was typed, and leave the process with its exit code."""
+    stop_on_signals()  # before anything that takes time
+
+    def call() -> object:
+        from .main import flatledger
+
+        return flatledger.main(prog_name="flatledger", standalone_mode=False)
+
+    raise SystemExit(ended(call))

@@ -7,7 +7,7 @@ import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 import click
 
@@ -16,6 +16,7 @@ from ..layout.asking import Question, read_answer
 from ..layout.files import read_items, read_list, values_of
 from ..layout.text import Mapping, Scalar
 from ..layout.text import Sequence as Items
+from ..sources.reading import standard_input
 
 VARIABLE = "FLATLEDGER_ASK_"
 
@@ -40,11 +41,15 @@ def answers_for(
         text = answers.get(question.name)
         if question.datatype == "list" and isinstance(text, str) and text.startswith("@"):
             answers[question.name] = _list(text[1:], question, source)
-    if sys.stdin.isatty() and sys.stderr.isatty():
+    if _on_terminal(sys.stdin) and _on_terminal(sys.stderr):
         for question in questions:
             if question.name not in answers:
                 answers[question.name] = _asked(question)
     return answers
+
+
+def _on_terminal(stream: TextIO | None) -> bool:
+    return stream is not None and stream.isatty()
 
 
 def _pair(text: str) -> tuple[str, Any]:
@@ -77,7 +82,7 @@ def _list(place: str, question: Question, source: str) -> tuple[str, ...]:
         return read_list(Path(place), question.heading)
     if source == "-":
         raise AnswerError("standard input can't be both the source and a list")
-    return values_of(sys.stdin.buffer.read().decode("utf-8-sig", "replace").splitlines())
+    return values_of(standard_input().read().decode("utf-8-sig", "replace").splitlines())
 
 
 def _asked(question: Question) -> str:

@@ -11,7 +11,7 @@ from ..layout import Layout
 from ..reports.balance_text import print_balance
 from ..reports.table_text import print_table
 from .export import exit_code
-from .terminal import errors, results
+from .terminal import reports, results
 
 ROWS_SHOWN = 16
 
@@ -22,21 +22,23 @@ def run_demo(folder: str) -> int:
         samples = copy_to(Path(folder))
     except OSError as error:
         raise OutputError(f"{folder} can't be written: {error.strerror}") from None
+    for file in samples.different:
+        reports().line(f"{file} is there already, and is not as ours; it stays and is used")
     worst = 0
-    for path, source in samples:
+    for path, source in samples.runs:
         layout = Layout.from_file(path).answered()  # the samples have defaults for what they ask
         to = path.parent / (layout.model.output.file or f"{path.stem}.csv")
         out = results()
-        out.print(f"{layout.name}: {layout.model.about}", style="bold", highlight=False)
-        out.print()
+        out.line(f"{layout.name}: {layout.model.about}", "bold")
+        out.line()
         print_table(layout.headings, Rows(layout, source), out, ROWS_SHOWN)
-        out.print()
+        out.line()
         balance = export(layout, source, to)
-        print_balance(balance, errors())
-        errors().print()
+        print_balance(balance, reports())
+        reports().line()
         worst = max(worst, exit_code(balance, strict=False))
-    results().print(f"The sample data, the layouts and the tables are in {folder}", highlight=False)
-    results().print("To run one yourself:", highlight=False)
-    command = f"flatledger export {samples[0][0]} {samples[0][1]} -o table.csv"
-    results().print(f"  {command}", highlight=False)
+    results().line(f"The sample data, the layouts and the tables are in {folder}")
+    results().line("To run one yourself:")
+    layout_file, source = samples.runs[0]
+    results().line(f"  flatledger export {layout_file} {source} -o table.csv", whole=True)
     return worst

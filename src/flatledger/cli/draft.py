@@ -7,11 +7,12 @@ from pathlib import Path
 import click
 
 from ..drafting import draft
-from ..errors import OutputError
-from ..layout.known import note_of, note_text
-from ..outputs import Target
+from ..layout.known import learnt, note_of
+from ..outputs import Target, check_format
 from ..surveying import SAMPLE
-from .terminal import errors
+from .terminal import check_typed, reports
+
+REMEDY = "--replace replaces it"
 
 
 def run_draft(
@@ -20,27 +21,26 @@ def run_draft(
     records: str | None,
     everything: bool,
     to: str | None,
+    replace: bool,
     learn: bool,
     fit_to: str | None,
 ) -> int:
-    """Write the drafted layout; a file that is there already is not replaced."""
-    to_file = bool(to) and to != "-"
-    if learn and not to_file:
+    """Write the drafted layout; a file that is there already stays, unless it is to be replaced."""
+    if learn and to in (None, "-"):
         raise click.UsageError("--learn puts a note beside the layout: say where with -o FILE.")
-    sample = None if everything else SAMPLE
-    text = draft(source, row_per=row_per, records=records, sample=sample, fit_to=fit_to)
-    if to and to_file and Path(to).exists():
-        raise OutputError(f"{to} is there already; name another file, or remove it first")
-    _write(to or "-", text)
+    inputs = [source, *([fit_to] if fit_to else [])]
+    check_typed(inputs, {"the layout": to, "the note": note_of(Path(to)) if to and learn else None})
+    if to:
+        check_format(to, (".yaml", ".yml", ".txt"), "a layout")
+    with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
+        sample = None if everything else SAMPLE
+        text = draft(source, row_per=row_per, records=records, sample=sample, fit_to=fit_to)
+        target.write(text.encode())
     if to and learn:
         note = note_of(Path(to))
-        _write(str(note), note_text(Path(to), text.fields, {}))
-        errors().print(f"{note} knows its {len(text.fields):,} fields", highlight=False)
-    if to_file:
-        errors().print(f"{to} is written; now: flatledger export {to} {source}", highlight=False)
+        with Target(note, "replace") as target:
+            target.write(learnt(note, Path(to), text.fields, {}).encode())
+        reports().line(f"{note} knows its {len(text.fields):,} fields")
+    if to not in (None, "-"):
+        reports().line(f"{to} is written; now: flatledger export {to} {source}")
     return 0
-
-
-def _write(to: str, text: str) -> None:
-    with Target(to) as target:
-        target.write(text.encode())

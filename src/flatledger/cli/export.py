@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import os
-from pathlib import Path
 from typing import NamedTuple
 
 from ..engine.balance import Balance
-from ..errors import OutputError
+from ..errors import SamePlaceError
 from ..exporting import export
 from ..layout import Layout
-from ..outputs import Target
+from ..layout.model import IfThere
 from .progress import showing_progress
 
+WRONG_COMMAND = 2
 FAULTS_UNDER_STRICT = 3
 DOES_NOT_BALANCE = 4
 
@@ -23,6 +22,7 @@ class Ways(NamedTuple):
     to: str | None = None
     report_to: str | None = None
     faults_to: str | None = None
+    if_there: IfThere | None = None
     strict: bool = False
     quiet: bool = False
     learn: bool = False
@@ -30,29 +30,31 @@ class Ways(NamedTuple):
 
 def run_export(layout: Layout, source: str, ways: Ways) -> int:
     """Export, show the balance on standard error, and give the exit code."""
-    place = ways.to or layout.model.output.file or "-"
-    if place != "-" and source != "-" and _same_file(place, source):
-        raise OutputError(f"{place} is the source itself; name another file")
-    with showing_progress() as progress:
-        balance = export(
-            layout,
-            source,
-            place,
-            progress=progress,
-            learn=ways.learn,
-            strict=ways.strict,
-            faults_to=ways.faults_to,
-        )
-    if ways.report_to:
-        with Target(ways.report_to) as target:
-            target.write(balance.to_json())
+    own = layout.model.output.file
+    try:
+        with showing_progress() as progress:
+            balance = export(
+                layout,
+                source,
+                ways.to or (None if own else "-"),
+                progress=progress,
+                learn=ways.learn,
+                strict=ways.strict,
+                faults_to=ways.faults_to,
+                report_to=ways.report_to,
+                if_there=ways.if_there,
+            )
+    except SamePlaceError as error:
+        if error.place in (ways.to, ways.report_to, ways.faults_to):
+            error.exit_code = WRONG_COMMAND
+        raise
     code = exit_code(balance, ways.strict)
     well = not (code or balance.fault_count or balance.notices) and balance.rows > 0
     if not (ways.quiet and well):
         from ..reports.balance_text import print_balance
-        from .terminal import errors
+        from ..reports.screen import reports
 
-        print_balance(balance, errors())
+        print_balance(balance, reports())
     return code
 
 
@@ -61,7 +63,3 @@ def exit_code(balance: Balance, strict: bool) -> int:
     if not balance.balanced:
         return DOES_NOT_BALANCE
     return FAULTS_UNDER_STRICT if strict and (balance.fault_count or balance.notices) else 0
-
-
-def _same_file(one: str, other: str) -> bool:
-    return Path(one).exists() and Path(other).exists() and os.path.samefile(one, other)

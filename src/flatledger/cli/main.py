@@ -1,40 +1,35 @@
-"""The command-line tool: its commands, and the one place where errors become messages."""
+"""The command-line tool: its commands and options."""
 
 from __future__ import annotations
 
-import os
-import signal
-import sys
 from collections.abc import Callable
-from types import FrameType
-from typing import Any
+from typing import Any, Literal, get_args
 
 import click
 
+from ..errors import FlatLedgerError
+from . import help_texts
+from .ending import FailedError
+
+IfThere = Literal["keep", "replace", "refuse", "number"]
+IF_THERE: tuple[IfThere, ...] = get_args(IfThere)
 EPILOG = """\b
 Exit codes: 0 done and balanced; 1 the data or the layout is at fault, and
 nothing was written; 2 the command line is wrong; 3 written, with faults,
-under --strict; 4 written, and it does not balance.
+under --strict; 4 does not balance: the table stands beside as
+NAME.unbalanced.EXT. Stopped: 130 by Ctrl-C, 143, 129, 141 by a closed pipe.
 """
 
 
 class Commands(click.Group):
-    """The group of commands. Errors of the family are shown in one sentence, without traceback."""
+    """The group of commands. An error of the family is told when the command has ended."""
 
     def invoke(self, context: click.Context) -> Any:
         try:
             return super().invoke(context)
-        except BrokenPipeError:  # the reader of our output has gone: nothing is left to say
-            sys.stdout = open(os.devnull, "w")  # noqa: SIM115 (it lives as long as the process)
-            context.exit(0)
-        except Exception as error:
-            from ..errors import FlatLedgerError
-
-            if not isinstance(error, FlatLedgerError):
-                raise
-            start = "Nothing written" if context.invoked_subcommand == "export" else "flatledger"
-            click.echo(f"{start}: {error}", err=True)
-            context.exit(error.exit_code)
+        except FlatLedgerError as error:
+            nothing = context.invoked_subcommand == "export" and not error.written
+            raise FailedError("Nothing written" if nothing else "flatledger", error) from None
 
 
 def _version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
@@ -43,10 +38,6 @@ def _version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
 
         click.echo(f"flatledger {__version__}")
         context.exit()
-
-
-def _stop(number: int, _: FrameType | None) -> None:
-    raise SystemExit(128 + number)
 
 
 LAYOUT_OPTIONS = (
@@ -64,6 +55,7 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     further = (
         click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) to fit."),
         click.option("--save", metavar="NAME", help="Keep the layout on the shelf."),
+        click.option("--replace", is_flag=True, help="With --save: replace the one of this name."),
         click.option(
             *("--ask", "ask"),
             multiple=True,
@@ -78,7 +70,12 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return row_per(command)
 
 
-@click.group(cls=Commands, epilog=EPILOG, context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(
+    cls=Commands,
+    help=help_texts.MAIN,
+    epilog=EPILOG,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
 @click.option(
     "--version",
     is_flag=True,
@@ -87,23 +84,20 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     callback=_version,
     help="Say which version this is.",
 )
-def main() -> None:
-    """Turn records that hold other records into flat tables that add up.
-
-    A layout, a small YAML file, says what a row stands for, which columns there are, which records
-    take part, and how they are ordered, grouped and totalled. Each run ends with a balance: what
-    was read, kept and written, and every total's two sides.
-
-    To begin: flatledger demo
-    """
-    signal.signal(signal.SIGTERM, _stop)  # an unfinished file is cleared away
+def flatledger() -> None:
+    pass  # each command does its own
 
 
-@main.command()
+@flatledger.command(help=help_texts.EXPORT)
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output.")
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
 @click.option("--faults-to", metavar="FILE", help="Write every fault there, as a table (CSV).")
+@click.option(
+    *("--if-there", "if_there"),
+    type=click.Choice(IF_THERE),
+    help="What becomes of a file that is there; keep: one changed by hand stays beside.",
+)
 @click.option("--strict", is_flag=True, help="Exit 3 on faults; refuse a form that does not fit.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
@@ -113,37 +107,22 @@ def export(
     to: str | None,
     report_to: str | None,
     faults_to: str | None,
+    if_there: IfThere | None,
     strict: bool,
     quiet: bool,
     learn: bool,
     **typed: Any,
 ) -> None:
-    """Export SOURCE as LAYOUT says, and show the balance.
-
-    SOURCE is JSON Lines or JSON, plain or gzip; - is standard input. The table goes where -o says,
-    else where the layout says, else to standard output. The balance goes to standard error.
-
-    \b
-    flatledger export requisition-lines.yaml requisitions.jsonl
-    flatledger export requisition-lines.yaml requisitions.jsonl -o - | less
-
-    LAYOUT is a file, or the name of one on the shelf. Options change it for this run: conditions
-    are added, columns changed or added. Without LAYOUT, its columns are typed:
-
-    \b
-    flatledger export requisitions.jsonl --row-per lines --column 'Part: lines.part.code'
-        --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
-    """
     from .export import Ways, run_export
     from .typed import layout_and_source
 
     with layout_and_source(places, **typed) as (layout, source):
-        ways = Ways(to, report_to, faults_to, strict, quiet, learn)
+        ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn)
         code = run_export(layout, source, ways)
     raise SystemExit(code)
 
 
-@main.command()
+@flatledger.command(help=help_texts.SURVEY)
 @click.argument("source", type=click.Path(allow_dash=True))
 @click.option("--under", metavar="PATH", help="Only this place and what lies below it.")
 @click.option("--values", metavar="PATH", help="The distinct values there, with their counts.")
@@ -153,29 +132,17 @@ def export(
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page that can be folded.")
 def survey(source: str, **options: Any) -> None:
-    """Show every field of SOURCE: its path, how often it is filled and repeats, what it holds.
-
-    \b
-    flatledger survey requisitions.jsonl
-    flatledger survey requisitions.jsonl --under lines.part
-    flatledger survey requisitions.jsonl --values status
-    """
     from .survey import run_survey
 
     raise SystemExit(run_survey(source, **options))
 
 
-@main.command()
+@flatledger.command(help=help_texts.PREVIEW)
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page.")
 @layout_options
 def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: Any) -> None:
-    """Show what an export would give, without writing anything.
-
-    The columns with what they hold, the plan in plain words, the first rows, and what would be
-    read, kept and written, counted over the whole of SOURCE. A layout can be typed as for export.
-    """
     from .preview import run_preview
     from .typed import layout_and_source
 
@@ -184,27 +151,22 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
     raise SystemExit(code)
 
 
-@main.command()
+@flatledger.command(help=help_texts.DRAFT)
 @click.argument("source", type=click.Path(allow_dash=True))
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
 @click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write the layout.")
+@click.option("--replace", is_flag=True, help="Replace a file that is there already.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside it.")
 @click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) that it is to fit.")
 def draft(source: str, **options: Any) -> None:
-    """Draft a layout for SOURCE that runs as it is: every field at or above the row's level.
-
-    \b
-    flatledger draft requisitions.jsonl
-    flatledger draft requisitions.jsonl --row-per payments -o payments.yaml
-    """
     from .draft import run_draft
 
     raise SystemExit(run_draft(source, **options))
 
 
-@main.command("try")
+@flatledger.command("try", help=help_texts.TRY)
 @click.argument("expression")
 @click.argument("source", type=click.Path(allow_dash=True))
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
@@ -215,19 +177,12 @@ def draft(source: str, **options: Any) -> None:
 def try_(
     expression: str, source: str, row_per: str | None, records: str | None, first: int
 ) -> None:
-    """Evaluate EXPRESSION on the first records of SOURCE, and show each value and its kind.
-
-    \b
-    flatledger try station requisitions.jsonl
-    flatledger try station.name requisitions.jsonl
-    flatledger try 'lines.qty * lines.unit_price' requisitions.jsonl --row-per lines
-    """
     from .trying import run_try
 
     raise SystemExit(run_try(expression, source, row_per, records, first))
 
 
-@main.command()
+@flatledger.command(help=help_texts.DEMO)
 @click.option(
     "--to",
     "folder",
@@ -237,21 +192,15 @@ def try_(
     help="Where to put the sample data, the layouts and the tables.",
 )
 def demo(folder: str) -> None:
-    """Run the sample layouts over the sample data, and show what comes of it."""
     from .demo import run_demo
 
     raise SystemExit(run_demo(folder))
 
 
-@main.group(invoke_without_command=True)
+@flatledger.group(invoke_without_command=True, help=help_texts.SHELF)
 @click.option("--json", "as_json", is_flag=True, help="The list as JSON.")
 @click.pass_context
 def shelf(context: click.Context, as_json: bool) -> None:
-    """List the shelf: saved layouts, conditions and lists, with what they are for.
-
-    A layout's name on the shelf can be given wherever its file can. Shared folders are named in
-    the environment variable FLATLEDGER_SHELVES, or in the settings file.
-    """
     from .shelf import list_shelf
 
     if context.invoked_subcommand is None:
@@ -261,36 +210,31 @@ def shelf(context: click.Context, as_json: bool) -> None:
 KIND = click.Choice(["layout", "conditions", "list"])
 
 
-@shelf.command()
+@shelf.command(help=help_texts.PUT)
 @click.argument("file", type=click.Path(exists=True, dir_okay=False))
 @click.option("--as", "name", metavar="NAME", help="Its name, if not that of the file.")
 @click.option("--replace", is_flag=True, help="Replace what has this name; the former is kept.")
 def put(file: str, name: str | None, replace: bool) -> None:
-    """Put FILE on the personal shelf: a layout, conditions (`only` alone), or a list (.txt, .csv).
-
-    What it holds is checked first.
-    """
     from .shelf import put_on_shelf
 
     raise SystemExit(put_on_shelf(file, name, replace))
 
 
-@shelf.command()
+@shelf.command(help=help_texts.TAKE)
 @click.argument("name")
 @click.option("--kind", type=KIND, help="Which, where several have this name.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
-def take(name: str, kind: str | None, to: str | None) -> None:
-    """Write the text of NAME to a file or to standard output; it stays on the shelf."""
+@click.option("--replace", is_flag=True, help="Replace a file that is there already.")
+def take(name: str, kind: str | None, to: str | None, replace: bool) -> None:
     from .shelf import take_from_shelf
 
-    raise SystemExit(take_from_shelf(name, kind, to))
+    raise SystemExit(take_from_shelf(name, kind, to, replace))
 
 
-@shelf.command()
+@shelf.command(help=help_texts.REMOVE)
 @click.argument("name")
 @click.option("--kind", type=KIND, help="Which, where several have this name.")
 def remove(name: str, kind: str | None) -> None:
-    """Take NAME off the personal shelf. It is moved aside, not deleted."""
     from .shelf import remove_from_shelf
 
     raise SystemExit(remove_from_shelf(name, kind))

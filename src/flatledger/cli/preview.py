@@ -7,11 +7,12 @@ from ..previewing import preview
 from ..reports.preview_page import preview_page
 from ..reports.preview_text import print_preview
 from .progress import showing_progress
-from .terminal import results, write_page
+from .terminal import check_page, results, write_page
 
 
 def run_preview(layout: Layout, source: str, sample: bool, page: str | None) -> int:
     """Show columns, plan, first rows and counts."""
+    check_page(page, [source, *layout.taking_part()])
     with showing_progress() as progress:
         found = preview(layout, source, sample=sample, progress=progress)
     if page:

@@ -14,7 +14,7 @@ INTERVAL = 0.2
 @contextmanager
 def showing_progress() -> Iterator[Callable[[int], None] | None]:
     """Give a function that takes the number of records read, or None where nobody would see it."""
-    if not sys.stderr.isatty():
+    if sys.stderr is None or not sys.stderr.isatty():
         yield None
         return
     started = shown = time.monotonic()

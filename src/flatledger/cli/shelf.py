@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-
-import click
 import msgspec
-from rich.table import Table
-from rich.text import Text
 
 from .. import shelving
-from ..errors import OutputError
-from ..layout.shelf import SHELVES, Shelf, kind_of_file, settings_file
+from ..layout.shelf import SHELVES, Shelf, settings_file
 from ..outputs import Target
-from .terminal import errors, results
+from ..reports.screen import Grid
+from ..visible import steerless_json
+from .draft import REMEDY
+from .terminal import check_typed, reports, results
 
 
 def list_shelf(as_json: bool) -> int:
@@ -22,62 +18,55 @@ def list_shelf(as_json: bool) -> int:
     shelf = Shelf()
     entries = shelf.entries()
     if as_json:
-        data = msgspec.json.encode(entries, enc_hook=str)
-        sys.stdout.write(msgspec.json.format(data, indent=2).decode() + "\n")
+        data = msgspec.json.format(msgspec.json.encode(entries, enc_hook=str), indent=2)
+        with Target("-") as target:
+            target.write(f"{steerless_json(data.decode())}\n".encode())
         return 0
-    table = Table(box=None, pad_edge=False, padding=(0, 3, 0, 0), header_style="underline")
-    for heading in ("name", "kind", "what it is for", "in"):
-        table.add_column(heading, overflow="fold")
+    grid = Grid(("name", "kind", "what it is for", "in"))
     for entry in entries:
         place = shelf.folders.index(entry.path.parent.parent)
         where = "personal" if place == 0 else shelf.folders[place].name
         hidden = " (hidden by the one above)" if entry.hidden else ""
-        table.add_row(Text(entry.name), entry.kind, Text(entry.about), Text(where + hidden))
+        grid.add(entry.name, entry.kind, entry.about, where + hidden)
     if entries:
-        results().print(table, highlight=False)
+        results().grid(grid)
     else:
-        errors().print("Nothing is on the shelf. flatledger shelf put FILE puts something there.")
-    errors().print(f"The personal shelf is {shelf.folders[0]}", highlight=False, soft_wrap=True)
-    for folder in shelf.folders[1:]:
-        errors().print(f"{folder.name} is {folder}", highlight=False, soft_wrap=True)
-    if len(shelf.folders) == 1:
-        errors().print(
-            f"Shared folders can be named in {SHELVES}, or under `shelves` in {settings_file()}",
-            highlight=False,
-            soft_wrap=True,
-        )
+        reports().line("Nothing is on the shelf. flatledger shelf put FILE puts something there.")
+    _tell_folders(shelf)
     return 0
+
+
+def _tell_folders(shelf: Shelf) -> None:
+    reports().line(f"The personal shelf is {shelf.folders[0]}", whole=True)
+    for folder in shelf.folders[1:]:
+        reports().line(f"{folder.name} is {folder}", whole=True)
+    if len(shelf.folders) == 1:
+        reports().line(
+            f"Shared folders can be named in {SHELVES}, or under `shelves` in {settings_file()}",
+            whole=True,
+        )
 
 
 def put_on_shelf(file: str, name: str | None, replace: bool) -> int:
-    """Put a file on the shelf; ask before something is replaced, where there is somebody to ask."""
-    path = Path(file)
-    if not replace:
-        replace = may_replace(name or path.stem, kind_of_file(path))
+    """Put a file on the shelf; what is there is replaced only where that is said, and is kept."""
     place = shelving.put(file, name, replace=replace)
-    errors().print(f"On the shelf as {place.stem}: {place}", highlight=False, soft_wrap=True)
+    reports().line(f"On the shelf as {place.stem}: {place}", whole=True)
     return 0
 
 
-def take_from_shelf(name: str, kind: str | None, to: str | None) -> int:
+def take_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) -> int:
     """Write something's text to a file that is not there yet, or to standard output."""
-    if to and to != "-" and Path(to).exists():
-        raise OutputError(f"{to} is there already; name another file, or remove it first")
+    check_typed([shelving.file_of(name, kind)], {"it": to})
     text = shelving.take(name, kind)
-    with Target(to or "-") as target:
+    with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
         target.write(text.encode())
+    if to and target.replaces:
+        reports().line(f"{name} is written to {to}", whole=True)
     return 0
 
 
 def remove_from_shelf(name: str, kind: str | None) -> int:
     """Take something off the shelf and say where it is kept."""
     kept = shelving.remove(name, kind)
-    errors().print(f"{name} is off the shelf; kept as {kept}", highlight=False, soft_wrap=True)
+    reports().line(f"{name} is off the shelf; kept as {kept}", whole=True)
     return 0
-
-
-def may_replace(name: str, kind: str) -> bool:
-    """Ask whether what has this name is to be replaced; no, where nobody is there to be asked."""
-    if not shelving.is_taken(name, kind) or not (sys.stdin.isatty() and sys.stderr.isatty()):
-        return False
-    return click.confirm(f"{name} is on the shelf already. Replace it? It is kept.", err=True)

@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-import csv
-import sys
 from collections.abc import Mapping
+from typing import Any
 
 import msgspec
-from rich.text import Text
 
 from ..engine.survey import SurveyResult
 from ..errors import ExpressionError
+from ..layout.model import Output
+from ..outputs import DelimitedWriter, Target
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
 from ..surveying import SAMPLE, distinct_values, survey, survey_kinds
+from ..visible import steerless_json
 from .progress import showing_progress
-from .terminal import errors, results, write_page
+from .terminal import check_page, reports, results, write_page
 
 
 def run_survey(
@@ -30,6 +31,7 @@ def run_survey(
     page: str | None,
 ) -> int:
     """Show a survey; what was read is said on standard error."""
+    check_page(page, [source])
     sample = None if everything else SAMPLE
     if values:
         return _show_values(values, source, records)
@@ -44,34 +46,40 @@ def run_survey(
         if not any(result.fields for result in found.values()):
             raise ExpressionError(f"no field `{under}` in what was read", under, 0)
     if as_json:
-        sys.stdout.write(_json(found) + "\n")
+        with Target("-") as target:
+            target.write(_json(found))
         return 0
     if page:
         write_page(page, survey_page(found, kinds))
         return 0
     for kind, result in found.items():
         if kinds:
-            results().print(f"{kinds} = {kind}", style="bold", highlight=False)
+            results().line(f"{kinds} = {kind}", "bold")
         print_survey(result, results())
-        errors().print(how_much(result), highlight=False)
+        reports().line(how_much(result))
     for line in told_lines(next(iter(found.values()))) if found else ():
-        errors().print(Text(line), soft_wrap=True)
+        reports().line(line, whole=True)
     return 0
 
 
-def _json(found: Mapping[str, SurveyResult]) -> str:
+def _json(found: Mapping[str, SurveyResult]) -> bytes:
     data = found[""] if list(found) == [""] else found
-    return msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
+    text = msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
+    return f"{steerless_json(text)}\n".encode()
 
 
 def _show_values(path: str, source: str, records: str | None) -> int:
     """The distinct values as a table that can be saved: values with counts, tab-separated."""
     counts = distinct_values(path, source, records=records)
-    writer = csv.writer(sys.stdout, delimiter="\t", lineterminator="\n")
-    writer.writerow(["value", "count"])
-    for value, count in sorted(counts.items(), key=lambda item: (-item[1], str(item[0]))):
-        shown = "" if value is None else str(value).lower() if isinstance(value, bool) else value
-        writer.writerow([shown, count])
+    ordered = sorted(counts.items(), key=lambda item: (-item[1], str(item[0])))
+    with Target("-") as target:
+        writer = DelimitedWriter(Output(delimiter="\t", line_terminator="\n"), target)
+        writer.header([("value", "count")])
+        writer.write([(_as_cell(value), count) for value, count in ordered])
     total = sum(counts.values())
-    errors().print(f"{len(counts):,} different among {total:,} values", highlight=False)
+    reports().lines([f"{len(counts):,} different among {total:,} values", *writer.notes()])
     return 0
+
+
+def _as_cell(value: Any) -> Any:
+    return "" if value is None else str(value).lower() if isinstance(value, bool) else value

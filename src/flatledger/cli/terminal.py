@@ -1,36 +1,41 @@
-"""The two consoles: results on standard output, reports on standard error."""
+"""Pages that a command writes, and the screens for what it says."""
 
 from __future__ import annotations
 
-import shutil
-import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
 
-from rich.console import Console
+from ..errors import SamePlaceError
+from ..outputs import Target, check_apart, check_format
+from ..reports.screen import reports, results
 
-from ..outputs import Target
-
-WIDEST = 160
-
-
-def _console(to_errors: bool) -> Console:
-    stream = sys.stderr if to_errors else sys.stdout
-    width = shutil.get_terminal_size().columns if stream.isatty() else WIDEST
-    return Console(stderr=to_errors, width=width, soft_wrap=False)
+__all__ = ["check_page", "check_typed", "reports", "results", "write_page"]
+WRONG_COMMAND = 2
 
 
-def results() -> Console:
-    """The console for results."""
-    return _console(to_errors=False)
+def check_typed(inputs: Iterable[Any], outputs: dict[str, Any]) -> None:
+    """Raise SamePlaceError, as a wrong command line, where an output takes part otherwise."""
+    try:
+        check_apart(inputs, outputs)
+    except SamePlaceError as error:
+        error.exit_code = WRONG_COMMAND
+        raise
 
 
-def errors() -> Console:
-    """The console for progress and reports."""
-    return _console(to_errors=True)
+def check_page(page: str | None, inputs: Iterable[Path | str]) -> None:
+    """Raise OutputError where a page can't be written to a place, by its name."""
+    if page is not None:
+        check_typed(inputs, {"the page": page})
+        check_format(page, (".html", ".htm"), "a page")
 
 
 def write_page(to: str, page: str) -> None:
     """Write a page, and say where it is."""
     with Target(to) as target:
         target.write(page.encode())
-    if to != "-":
-        errors().print(f"{to} is written", highlight=False, soft_wrap=True)
+    for note in target.notes:
+        reports().line(f"Note: {note}")
+    if target.replaces:
+        replaced = " (replaced)" if target.replaced else ""
+        reports().line(f"{target.name} is written{replaced}", whole=True)

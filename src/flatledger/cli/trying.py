@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 import msgspec
-from rich.table import Table
-from rich.text import Text
 
 from ..engine.functions import text_of
 from ..errors import ExpressionError
+from ..reports.screen import Grid
 from ..trying import Trial, try_expression
-from .terminal import errors, results
+from .terminal import reports, results
 
 LONGEST = 400
 
@@ -23,20 +22,18 @@ def run_try(
     try:
         trials = try_expression(expression, source, row_per=row_per, records=records, first=first)
     except ExpressionError as error:
-        errors().print(Text(f"flatledger: {error}"))
-        errors().print(Text(error.pointer()))
+        reports().line(f"flatledger: {error}", whole=True)
+        for line in error.pointer().split("\n"):
+            reports().line(line, whole=True)
         return error.exit_code
-    table = Table(box=None, pad_edge=False, padding=(0, 3, 0, 0), header_style="underline")
-    table.add_column("record", justify="right")
-    table.add_column("value", overflow="fold")
-    table.add_column("kind", overflow="fold")
+    grid = Grid(("record", "value", "kind"), right={0})
     for trial in trials:
-        table.add_row(f"{trial.record:,}", Text(_shown(trial.value)), Text(_kind(trial)))
-    results().print(table, highlight=False)
+        grid.add(f"{trial.record:,}", _shown(trial.value), _kind(trial))
+    results().grid(grid)
     if not trials:
-        errors().print("No rows: the source holds no records that could be read.")
+        reports().line("No rows: the source holds no records that could be read.")
     elif all(trial.value is None for trial in trials):
-        errors().print(f"Nothing was found in the first {trials[-1].record:,} records.")
+        reports().line(f"Nothing was found in the first {trials[-1].record:,} records.")
     return 0
 
 

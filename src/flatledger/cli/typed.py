@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from ..layout import Layout
+from ..layout.files import files_met
 from ..layout.text import Item, Mapping, Scalar, Sequence, read_yaml
 from .asking import answers_for
 
@@ -17,6 +18,7 @@ from .asking import answers_for
 def layout_and_source(
     places: tuple[str, ...],
     save: str | None,
+    replace: bool,
     ask: tuple[str, ...],
     answers: str | None,
     fit_to: str | None,
@@ -28,8 +30,10 @@ def layout_and_source(
     click.UsageError where the command line has too many or too few places.
     """
     layout, source = _found(places, _typed(**typed))
-    answered = layout.answered(answers_for(layout.model.questions, ask, answers, source))
-    with _kept_as(save, layout):
+    with files_met() as met:
+        given = answers_for(layout.model.questions, ask, answers, source)
+    answered = layout.answered(given).made_of(met)
+    with _kept_as(save, layout, replace):
         yield answered.fitted_to(fit_to) if fit_to else answered, source
 
 
@@ -43,19 +47,17 @@ def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, str]
 
 
 @contextmanager
-def _kept_as(name: str | None, layout: Layout) -> Iterator[None]:
+def _kept_as(name: str | None, layout: Layout, replace: bool) -> Iterator[None]:
     if name is None:
         yield
         return
     from ..shelving import check_save, save
-    from .shelf import may_replace
-    from .terminal import errors
+    from .terminal import reports
 
-    replace = may_replace(name, "layout")
     check_save(layout, name, replace=replace)
     yield
     place = save(layout, name, replace=replace)
-    errors().print(f"On the shelf as {name}: {place}", highlight=False, soft_wrap=True)
+    reports().line(f"On the shelf as {name}: {place}", whole=True)
 
 
 def _typed(row_per: str | None, **lists: tuple[str, ...]) -> dict[str, Any]:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import shutil
 from importlib.resources import as_file, files
 from pathlib import Path
+from typing import NamedTuple
 
 LAYOUTS = {  # each with the source that it is for
     "requisition-lines.yaml": "requisitions.jsonl",
@@ -25,12 +25,32 @@ BESIDE = (  # what layouts name: lists, and a form
 )
 
 
-def copy_to(folder: Path) -> list[tuple[Path, Path]]:
-    """Copy the sample data and layouts into a folder; give each layout with its source."""
+class Samples(NamedTuple):
+    """What stands in a folder: each layout with its source, and the files that are not as ours."""
+
+    runs: list[tuple[Path, Path]]
+    different: list[Path]
+
+
+def copy_to(folder: Path) -> Samples:
+    """Copy the sample data and layouts into a folder. What is there already stays as it is."""
     folder.mkdir(parents=True, exist_ok=True)
+    different = []
     with as_file(files(__name__)) as demo:
-        for source in (*BESIDE, *set(LAYOUTS.values())):
-            shutil.copyfile(demo / source, folder / source)
-        for name in LAYOUTS:
-            shutil.copyfile(demo / "layouts" / name, folder / name)
-    return [(folder / name, folder / source) for name, source in LAYOUTS.items()]
+        ours = [*(demo / name for name in (*BESIDE, *sorted(set(LAYOUTS.values()))))]
+        ours += [demo / "layouts" / name for name in LAYOUTS]
+        for file in ours:
+            if not _copied(file, folder / file.name):
+                different.append(folder / file.name)
+    runs = [(folder / name, folder / source) for name, source in LAYOUTS.items()]
+    return Samples(runs, different)
+
+
+def _copied(file: Path, place: Path) -> bool:
+    """Copy a file to a place where there is none; False where something else is there."""
+    try:
+        with place.open("xb") as new:
+            new.write(file.read_bytes())
+    except FileExistsError:
+        return place.is_file() and place.read_bytes() == file.read_bytes()
+    return True

@@ -14,6 +14,7 @@ import msgspec
 
 from ..layout.model import Fit
 from ..layout.spreading import NO_COLUMN, NO_KEY
+from ..visible import steerless_json
 from .drift import Drift
 from .faults import Fault
 
@@ -233,4 +234,5 @@ class Balance(msgspec.Struct):
         for column in data["columns"]:
             for key in ("source", "written", "total", "overlap", "cut", "rounding", "straight"):
                 column[key] = None if column[key] is None else str(column[key])
-        return msgspec.json.format(msgspec.json.encode(data), indent=2) + b"\n"
+        text = msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
+        return f"{steerless_json(text)}\n".encode()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
+from pathlib import PurePath
 from typing import Any
 
 import msgspec
@@ -42,6 +43,15 @@ def answered(model: LayoutModel, given: Mapping[str, Any], today: dt.date) -> La
     if problems:
         raise AnswerError("; ".join(problems))
     return _put_in(model, answers) if answers else model
+
+
+def _named(pattern: str, answers: Mapping[str, Answer]) -> str:
+    """The name of a file with the answers in it. Raises AnswerError where it would be hidden."""
+    name = filled(pattern, answers)
+    was, found = (PurePath(text).name for text in (pattern, name))
+    if found.startswith(".") and not was.startswith("."):
+        raise AnswerError(f"the table would go to `{name}`, which begins with a dot")
+    return name
 
 
 def _names(model: LayoutModel) -> list[str]:
@@ -95,7 +105,7 @@ def _put_in(model: LayoutModel, answers: dict[str, Answer]) -> LayoutModel:
             name: msgspec.structs.replace(answer, text=fit_for_file(answer.text))
             for name, answer in answers.items()
         }
-        output = msgspec.structs.replace(output, file=filled(output.file, fit))
+        output = msgspec.structs.replace(output, file=_named(output.file, fit))
     return msgspec.structs.replace(
         model,
         **changed,

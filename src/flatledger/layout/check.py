@@ -23,8 +23,11 @@ LAYOUT_KEYS = (
 CONDITION_KEYS = ("keep", "when", "name", "because")
 OUTPUT_KEYS = (
     *("file", "delimiter", "quote-char", "quote", "header", "second-header", "line-terminator"),
-    "encoding",
+    *("encoding", "if-there", "formula-guard"),
 )
+IF_THERE = ("keep", "replace", "refuse", "number")
+_NO_ENCODINGS = ("idna", "punycode", "undefined", "unicode_escape", "raw_unicode_escape")
+_PIECE = 'a,"b"\r\n'
 
 
 def check_layout(item: Item, name: str, folder: FilePath | None = None) -> LayoutModel:
@@ -185,6 +188,10 @@ class _Checker(ColumnForms):
             found["line_terminator"] = LINE_TERMINATORS[choice]
         if "encoding" in keys:
             found["encoding"] = self.encoding(keys["encoding"])
+        if "if-there" in keys:
+            found["if_there"] = self.choice(keys["if-there"], "`if-there`", IF_THERE)
+        if "formula-guard" in keys:
+            found["formula_guard"] = self.switch(keys["formula-guard"], "`formula-guard`")
         output = Output(**found)
         if output.quote_char == (output.delimiter or ","):
             self.fault(item, "the delimiter and the quote character are the same; change one")
@@ -210,7 +217,7 @@ class _Checker(ColumnForms):
         name = "utf-8-sig" if text.lower() in ("utf-8-bom", "utf8-bom") else text
         try:
             info = codecs.lookup(name)
-        except LookupError:
+        except (LookupError, ValueError):
             known = ("utf-8", "utf-8-bom", "utf-16", "iso-8859-1", "iso-8859-15", "windows-1252")
             hint = proposal(text, known) or f"; for example {', '.join(known)}"
             self.fault(item, f"no encoding `{text}`{hint}")
@@ -218,4 +225,19 @@ class _Checker(ColumnForms):
         if not getattr(info, "_is_text_encoding", True):
             self.fault(item, f"`{text}` does not encode text; for example utf-8 does")
             return "utf-8"
+        if not _encodes_in_pieces(info):
+            self.fault(item, f"`{text}` is no encoding for tables; for example utf-8 is")
+            return "utf-8"
         return name
+
+
+def _encodes_in_pieces(info: codecs.CodecInfo) -> bool:
+    """Whether pieces of a table, each encoded on its own, make up the whole when put together."""
+    if info.name.replace("-", "_") in _NO_ENCODINGS or info.incrementalencoder is None:
+        return False
+    try:
+        encoder = info.incrementalencoder()
+        data = b"".join(encoder.encode(_PIECE) for _ in range(2))
+        return bool(info.decode(data)[0] == 2 * _PIECE)
+    except (UnicodeError, LookupError, ValueError):
+        return False

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 
 from ..errors import LayoutError, Problem
@@ -19,11 +20,33 @@ SUFFIXES = {
 
 
 _DELIMITERS = ",;\t"
+_met: ContextVar[set[Path] | None] = ContextVar("met", default=None)
+
+
+@contextmanager
+def files_met() -> Iterator[set[Path]]:
+    """The files that are read for a layout meanwhile: what it is made of takes part in its runs."""
+    outer, met = _met.get(), set[Path]()
+    token = _met.set(met)
+    try:
+        yield met
+    finally:
+        _met.reset(token)
+        if outer is not None:
+            outer |= met
+
+
+def take_note(path: Path) -> None:
+    """Take note of a file that is read for a layout."""
+    met = _met.get()
+    if met is not None:
+        met.add(path)
 
 
 @contextmanager
 def reading(path: Path) -> Iterator[None]:
-    """Turn what can go wrong with a file into a LayoutError that names it."""
+    """Turn what can go wrong with a file into a LayoutError that names it; take note of it."""
+    take_note(path)
     try:
         yield
     except UnicodeDecodeError as error:
@@ -32,6 +55,8 @@ def reading(path: Path) -> Iterator[None]:
         problem = Problem(f"the file can't be read: {error.strerror}")
     except csv.Error as error:
         problem = Problem(f"this is not CSV: {error}")
+    except ValueError as error:  # a NUL in its name
+        problem = Problem(f"the file can't be read: {error}")
     else:
         return
     raise LayoutError(str(path), [problem])
@@ -53,7 +78,15 @@ def beside(name: str, folder: Path | None) -> Path:
     if folder is None:
         problem = Problem("a layout that is not in a file has nothing beside it; use the shelf")
         raise LayoutError(name, [problem])
-    return folder / path
+    found = folder / path
+    try:
+        inside = found.resolve().is_relative_to(folder.resolve())
+    except (OSError, RuntimeError, ValueError) as error:
+        raise LayoutError(name, [Problem(f"the file can't be read: {error}")]) from None
+    if not inside:
+        problem = Problem("this is a link out of the layout's folder, which layouts do not follow")
+        raise LayoutError(name, [problem])
+    return found
 
 
 def read_list(path: Path, heading: str | None = None) -> tuple[str, ...]:

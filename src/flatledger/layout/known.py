@@ -65,6 +65,22 @@ def _decoding(path: Path, line: str) -> Iterator[None]:
         raise LayoutError(str(path), [problem]) from None
 
 
+def learnt(
+    note: Path, layout: Path, fields: Iterable[str], keys: Mapping[str, Iterable[str]]
+) -> str:
+    """The text of a note that is there, with the fields and keys that it lacks below; a new one
+    where there is none. What it says already stays as it is, comments too.
+    """
+    text = note_text(layout, fields, keys)
+    if not note.exists():
+        return text
+    with reading(note):
+        old = note.read_text(encoding="utf-8")
+    lines = {*old.split("\n")}
+    new = [line for line in text.split("\n")[1:] if line and line not in lines]
+    return "".join([old, "" if old.endswith("\n") or not old else "\n", *(f"{n}\n" for n in new)])
+
+
 def note_text(layout: Path, fields: Iterable[str], keys: Mapping[str, Iterable[str]]) -> str:
     """The text of a note.
 

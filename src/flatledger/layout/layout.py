@@ -5,8 +5,8 @@ from __future__ import annotations
 import copy
 import datetime as dt
 import os
+from collections.abc import Iterable, Sequence
 from collections.abc import Mapping as AnyMapping
-from collections.abc import Sequence
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any
@@ -17,10 +17,10 @@ from ..errors import LayoutError, Problem
 from .answering import answered
 from .assembling import assemble, with_changes
 from .check import LAYOUT_KEYS, check_layout
-from .files import SUFFIXES, read_items
+from .files import SUFFIXES, files_met, read_items
 from .fitting import fitted
 from .form import read_form
-from .known import Note, read_note
+from .known import Note, note_of, read_note
 from .lists import lists_of
 from .model import FormReference, LayoutModel
 from .shelf import Shelf
@@ -46,6 +46,7 @@ class Layout:
 
     def __init__(self, item: Item, name: str, folder: Path | None, shelf: Shelf) -> None:
         self.path: Path | None = None
+        self.files: frozenset[Path] = frozenset()  # those that it is made of
         self._item = item
         self._folder = folder
         self._shelf = shelf
@@ -70,9 +71,10 @@ class Layout:
     def from_file(cls, path: str | PathLike[str], shelf: Shelf | None = None) -> Layout:
         """Read a layout file (YAML 1.2, UTF-8), with the layout that it starts from."""
         path = Path(path)
-        layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
+        with files_met() as met:
+            layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
         layout.path = path
-        return layout
+        return layout.made_of(met)
 
     @classmethod
     def from_text(
@@ -100,7 +102,15 @@ class Layout:
     @classmethod
     def _assembled(cls, item: Item, name: str, folder: Path | None, shelf: Shelf | None) -> Layout:
         shelf = shelf or Shelf()
-        return cls(assemble(item, name, folder, shelf), name, folder, shelf)
+        with files_met() as met:
+            layout = cls(assemble(item, name, folder, shelf), name, folder, shelf)
+        return layout.made_of(met)
+
+    def made_of(self, files: Iterable[Path]) -> Layout:
+        """The layout with further files that it is made of: none of its runs writes over one."""
+        layout = copy.copy(self)
+        layout.files = self.files | {*files}
+        return layout
 
     def with_changes(self, changes: dict[str, Any]) -> Layout:
         """The layout with only what differs, as `from` does it: conditions are added, columns
@@ -111,11 +121,12 @@ class Layout:
         >>> changed.headings, [one.value.text for one in changed.model.conditions]
         (('No', 'Name'), ['no > 1', 'no < 9'])
         """
-        item = assemble(from_data(changes), self.name, self._folder, self._shelf)
-        merged = with_changes(self._item, item, self.name)
-        changed = Layout(merged, self.name, self._folder, self._shelf)
+        with files_met() as met:
+            item = assemble(from_data(changes), self.name, self._folder, self._shelf)
+            merged = with_changes(self._item, item, self.name)
+            changed = Layout(merged, self.name, self._folder, self._shelf)
         changed.path = self.path
-        return changed
+        return changed.made_of(self.files | met)
 
     def answered(self, given: AnyMapping[str, Any] | None = None) -> Layout:
         """The layout with what was given for the values that it asks for, defaults for the rest.
@@ -158,9 +169,8 @@ class Layout:
         table begins at ``first_row``, or below it. Raises LayoutError.
         """
         reference = FormReference(fspath(form), header_row, first_row)
-        return self._with(
-            msgspec.structs.replace(self.model, form=read_form(Path(form), reference))
-        )
+        read = read_form(Path(form), reference)
+        return self._with(msgspec.structs.replace(self.model, form=read))
 
     def fitted(self, strict: bool = False) -> Layout:
         """The layout with the columns of its form, if any, in place of its own.
@@ -173,6 +183,14 @@ class Layout:
         """The layout with further keys as known, by what its columns are named by."""
         known = {**self.model.known_keys, **keys}
         return self._with(msgspec.structs.replace(self.model, known_keys=known))
+
+    def taking_part(self) -> list[Path]:
+        """All files that a run reads beside its source: what the layout is made of, side lists,
+        the form, the note."""
+        form = [Path(self.model.form.file)] if self.model.form is not None else []
+        lists = [Path(one.file) for one in self.model.attachments]
+        note = [note_of(self.path)] if self.path is not None else []
+        return [*self.files, *lists, *form, *note]
 
     def _with(self, model: LayoutModel) -> Layout:
         layout = copy.copy(self)

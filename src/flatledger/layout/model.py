@@ -83,14 +83,21 @@ class Totals(msgspec.Struct, frozen=True):
     grand_label: str = "Grand total"
 
 
+IfThere = Literal["keep", "replace", "refuse", "number"]
+
+
 class Output(msgspec.Struct, frozen=True):
     """How the table is written. Names and meanings are CSVW's dialect description.
 
     A blank ``delimiter`` is that of the form that is fitted, or a comma. ``second_header`` is a row
-    of the columns' paths or units below the headings.
+    of the columns' paths or units below the headings. A file that is there already is replaced, and
+    kept beside where it was changed by hand, unless ``if_there`` says otherwise.
+    ``formula_guard`` puts an apostrophe before texts that a spreadsheet would take for formulas.
     """
 
     file: str | None = None
+    if_there: IfThere = "keep"
+    formula_guard: bool = True
     delimiter: str = ""
     quote_char: str | None = '"'
     quote_all: bool = False

@@ -1,7 +1,17 @@
 """From rows to bytes: one module per format."""
 
+from .apart import check_apart
 from .delimited import DelimitedWriter
-from .files import Target
-from .writing import check_place, open_writer, with_values
+from .files import Place, Target
+from .writing import check_format, check_place, open_writer, with_values
 
-__all__ = ["DelimitedWriter", "Target", "check_place", "open_writer", "with_values"]
+__all__ = [
+    "DelimitedWriter",
+    "Place",
+    "Target",
+    "check_apart",
+    "check_format",
+    "check_place",
+    "open_writer",
+    "with_values",
+]

@@ -10,8 +10,10 @@ from typing import Any, Literal
 
 from ..engine.protocols import Row
 from ..errors import OutputError
+from ..layout.column import Column
 from ..layout.model import Output
 from .files import Target
+from .formula_guard import FormulaGuard
 
 
 def _blanked(row: Row) -> Row:
@@ -19,20 +21,24 @@ def _blanked(row: Row) -> Row:
 
 
 class DelimitedWriter:
-    """Writes rows as delimited text. What would break the file is quoted, or refused."""
+    """Writes rows of ``columns`` as delimited text. What would break the file is quoted, or
+    refused; texts that look like formulas are guarded."""
 
-    def __init__(self, output: Output, target: Target) -> None:
+    def __init__(self, output: Output, target: Target, columns: Sequence[Column] = ()) -> None:
         self.rows = 0
         self.bytes = 0
         self._output = output
         self._delimiter = output.delimiter or ","
         self._target = target
         self._encoder = codecs.getincrementalencoder(output.encoding)()
+        self._guard = FormulaGuard(columns, self._delimiter) if output.formula_guard else None
+        self._in_header = False
 
     def header(self, rows: Sequence[Sequence[str]]) -> None:
         """Write the header rows."""
-        for row in rows:
-            self._write([tuple(row)])
+        self._in_header = True
+        self._write([tuple(row) for row in rows])
+        self._in_header = False
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
@@ -46,21 +52,44 @@ class DelimitedWriter:
         """All is written already."""
 
     def notes(self) -> list[str]:
-        return []
+        """What a reader of the table should know."""
+        if self._guard is None or not self._guard.count:
+            return []
+        count = self._guard.count
+        return [
+            f"{count:,} {'text' if count == 1 else 'texts'} that a spreadsheet would take for a "
+            f"formula begin with an apostrophe; the first is {self._guard.first} "
+            "(`output: {formula-guard: no}` leaves them as they are)"
+        ]
 
     def _write(self, rows: list[Row]) -> None:
+        if not rows:
+            return
         text = self._text(rows)
+        if self._guard is not None and self._guard.may_matter(text, len(rows)):
+            text = self._text(self._guard.guarded(rows, self._number(0)))
         try:
             data = self._encoder.encode(text)
         except UnicodeEncodeError as error:
-            letter = error.object[error.start]
-            row = text.count(self._output.line_terminator, 0, error.start) + self.rows + 1
-            raise OutputError(
-                f"row {row:,} holds {letter!r} (U+{ord(letter):04X}), which "
-                f"{self._output.encoding} can't express; choose another `encoding`, such as utf-8"
-            ) from None
+            raise self._inexpressible(rows, error) from None
         self._target.write(data)
         self.bytes += len(data)
+
+    def _number(self, place: int) -> int:
+        """The number of a row among those that are written now; 0 stands for the headings."""
+        return 0 if self._in_header else self.rows + 1 + place
+
+    def _where(self, place: int) -> str:
+        return "the headings hold" if self._in_header else f"row {self._number(place):,} holds"
+
+    def _inexpressible(self, rows: list[Row], error: UnicodeEncodeError) -> OutputError:
+        """Which row holds a letter that the encoding has not."""
+        letter = error.object[error.start]
+        place = next(n for n, row in enumerate(rows) if any(letter in str(cell) for cell in row))
+        return OutputError(
+            f"{self._where(place)} {letter!r} (U+{ord(letter):04X}), which "
+            f"{self._output.encoding} can't express; choose another `encoding`, such as utf-8"
+        )
 
     def _text(self, rows: list[Row]) -> str:
         return self._unquoted(rows) or self._quoted(rows)
@@ -122,11 +151,11 @@ class DelimitedWriter:
     def _breaking(self, rows: list[Row]) -> OutputError:
         """Without quotes, the first row that would break the file."""
         breaking = (self._delimiter, "\r", "\n")
-        for place, row in enumerate(rows, self.rows + 1):
+        for place, row in enumerate(rows):
             for cell in row:
                 if isinstance(cell, str) and any(mark in cell for mark in breaking):
                     return OutputError(
-                        f"row {place:,} holds the delimiter or a line break ({cell[:60]!r}), and "
+                        f"{self._where(place)} the delimiter or a line break ({cell[:60]!r}), and "
                         "`quote-char: none` leaves it bare; allow quotes or change the delimiter"
                     )
         return OutputError(

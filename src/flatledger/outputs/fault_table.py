@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from os import PathLike
-from typing import BinaryIO
 
 from ..engine.faults import Fault
 from ..layout.model import Output
@@ -17,17 +15,15 @@ _TOGETHER = 500
 
 
 @contextmanager
-def fault_table(
-    to: str | PathLike[str] | BinaryIO | None,
-) -> Iterator[Callable[[Fault], None] | None]:
+def fault_table(target: Target | None) -> Iterator[Callable[[Fault], None] | None]:
     """A function that takes faults and writes them as CSV; None where they are not wanted.
 
     The file takes its place when the run has come to a good end.
     """
-    if to is None:
+    if target is None:
         yield None
         return
-    with Target(to) as target:
+    with target:
         writer = DelimitedWriter(Output(), target)
         writer.header([HEADINGS])
         held: list[Fault] = []

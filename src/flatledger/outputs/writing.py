@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Sequence
+from pathlib import PurePath
 from typing import Any, Protocol, Self
 
 from msgspec.structs import replace
@@ -14,6 +15,9 @@ from ..layout.form import WORKBOOK
 from ..layout.model import LayoutModel
 from .delimited import DelimitedWriter
 from .files import Target
+
+TABS = (".tsv", ".tab")
+TEXTS = (".csv", ".txt", *TABS)
 
 
 class Writer(Protocol):
@@ -34,38 +38,57 @@ class Writer(Protocol):
     def notes(self) -> list[str]: ...
 
 
-def goes_to_workbook(name: str) -> bool:
-    """Whether a file is a workbook, by its name."""
-    return Path(name).suffix.lower() == WORKBOOK
+def check_format(name: str, suffixes: Sequence[str], what: str) -> None:
+    """Raise OutputError where a file's name asks for a format that ``what`` is not written in.
+
+    >>> check_format("report.json", (".json",), "a report")
+    """
+    suffix = PurePath(name).suffix.lower()
+    if suffix and suffix not in suffixes:
+        raise OutputError(
+            f"{name}: {what} is not written as `{suffix}`; name a file that ends in "
+            f"{', '.join(suffixes[:-1])}{' or ' if suffixes[1:] else ''}{suffixes[-1]}"
+        )
 
 
 def check_place(model: LayoutModel, name: str) -> None:
-    """Raises OutputError where a table can't go to a file of this name."""
-    form = model.form
-    if form is not None and Path(name).exists() and Path(name).samefile(form.file):
-        raise OutputError(f"{name} is the form itself; name another file")
-    if goes_to_workbook(name) and (form is None or not form.workbook):
+    """Raise OutputError where a table can't go to a file of this name, by its suffix."""
+    if _suffix(name) == WORKBOOK and (model.form is None or not model.form.workbook):
         raise OutputError(
             f"{name}: a workbook is written as a copy of a form that is one (`fit-to`); without "
             "such a form, name a CSV file"
         )
+    check_format(name, (*TEXTS, WORKBOOK) if model.form else TEXTS, "a table")
+    delimiter = model.output.delimiter
+    if _suffix(name) in TABS and delimiter not in ("", "\t"):
+        raise OutputError(
+            f"{name}: such a file has tabs between its cells, and the layout has another "
+            "`delimiter`; leave that out, or name a file that ends in .csv or .txt"
+        )
+
+
+def _suffix(name: str) -> str:
+    return PurePath(name).suffix.lower()
 
 
 def open_writer(model: LayoutModel, target: Target) -> Writer:
     """The writer for a target, the header written."""
-    if goes_to_workbook(target.name):
+    if _suffix(target.name) == WORKBOOK:
         from .form_workbook import FormWorkbook
 
         assert model.form is not None
         return FormWorkbook(model.form, model.written, target)
-    writer = DelimitedWriter(model.output, target)
+    output = model.output
+    if _suffix(target.name) in TABS:
+        output = replace(output, delimiter="\t")
+    writer = DelimitedWriter(output, target, model.written)
     writer.header(model.header_rows)
     return writer
 
 
 def with_values(model: LayoutModel, name: str) -> LayoutModel:
     """The model whose cells a writer takes: a workbook has values, and formats of its own."""
-    if not goes_to_workbook(name):
+    if _suffix(name) != WORKBOOK:
         return model
     return replace(model, columns=tuple(map(_without_pattern, model.columns)))
 

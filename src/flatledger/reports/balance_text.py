@@ -5,14 +5,10 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from rich.console import Console, Group, RenderableType
-from rich.padding import Padding
-from rich.table import Table
-from rich.text import Text
-
 from ..engine.balance import Balance, ColumnBalance, ConditionCount
 from ..engine.drift import Drift
 from .fit_text import fit_lines
+from .screen import Grid, Screen
 from .words import counted
 
 FAULTS_SHOWN = 10
@@ -21,49 +17,42 @@ RETURNING_SHOWN = 5
 PLACES_SHOWN = 3
 
 
-def print_balance(balance: Balance, console: Console) -> None:
+def print_balance(balance: Balance, screen: Screen) -> None:
     """Print a balance."""
-    console.print(Group(*_blocks(balance)), highlight=False)
-
-
-def print_counts(balance: Balance, console: Console) -> None:
-    """Print what was read, kept and filtered out, with the faults."""
-    for line in asked_lines(balance):
-        console.print(Text(line))
-    console.print(_counts(balance, "rows"), highlight=False)
+    screen.line(f"Balance of {balance.layout}", "bold")
+    screen.line(f"{balance.source}; a row for each {_singular(balance)}{_levels(balance)}")
+    screen.lines(asked_lines(balance))
+    screen.line()
+    screen.grid(_counts(balance))
     if balance.conditions:
-        console.print()
-        console.print(_conditions(balance), highlight=False)
-    console.print()
-    for line in (
-        *notes_of(balance),
-        *drift_lines(balance.drift),
-        *fault_lines(balance),
-        *(f"Look at this: {notice}" for notice in balance.notices),
-    ):
-        console.print(Text(line))
-
-
-def _blocks(balance: Balance) -> list[RenderableType]:
-    blocks: list[RenderableType] = [
-        Text(f"Balance of {balance.layout}", style="bold"),
-        Text(f"{balance.source}; a row for each {_singular(balance)}{_levels(balance)}"),
-        *(Text(line) for line in asked_lines(balance)),
-        Padding(_counts(balance), (1, 0, 0, 0)),
-    ]
-    if balance.conditions:
-        blocks.append(Padding(_conditions(balance), (1, 0, 0, 0)))
+        screen.line()
+        screen.grid(_conditions(balance))
     if balance.columns:
-        blocks.append(Padding(_columns(balance), (1, 0, 0, 0)))
-    blocks.append(Text())
-    blocks += [Text(f"Note: {note}") for note in _column_notes(balance)]
-    blocks += [Text(note) for note in notes_of(balance)]
-    blocks += [Text(line) for line in drift_lines(balance.drift)]
-    blocks += [Text(line) for line in fault_lines(balance)]
-    blocks.append(Text(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s"))
-    blocks += [Text(f"Look at this: {notice}") for notice in balance.notices]
-    blocks.append(Text(last_line(balance), style="bold" if balance.balanced else "bold red"))
-    return blocks
+        screen.line()
+        screen.grid(_columns(balance))
+    screen.line()
+    screen.lines([f"Note: {note}" for note in _column_notes(balance)])
+    screen.lines([*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)])
+    screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
+    screen.lines(notice_lines(balance))
+    screen.line(last_line(balance), "bold" if balance.balanced else "bold red")
+
+
+def print_counts(balance: Balance, screen: Screen) -> None:
+    """Print what was read, kept and filtered out, with the faults."""
+    screen.lines(asked_lines(balance))
+    screen.grid(_counts(balance, "rows"))
+    if balance.conditions:
+        screen.line()
+        screen.grid(_conditions(balance))
+    screen.line()
+    screen.lines([*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)])
+    screen.lines(notice_lines(balance))
+
+
+def notice_lines(balance: Balance) -> list[str]:
+    """What somebody should look at."""
+    return [f"Look at this: {notice}" for notice in balance.notices]
 
 
 def asked_lines(balance: Balance) -> list[str]:
@@ -89,19 +78,15 @@ def _singular(balance: Balance) -> str:
     return balance.row_per if itself else f"entry of {balance.row_per}"
 
 
-def _grid(*headings: str) -> Table:
-    """A table without lines: the first column to the left, the others as given by `>`."""
-    table = Table(box=None, pad_edge=False, padding=(0, 3, 0, 0), header_style="underline")
-    for heading in headings:
-        right = heading.startswith(">")
-        justify: Any = "right" if right else "left"
-        table.add_column(heading.lstrip(">"), justify=justify, overflow="fold")
-    return table
+def _grid(*headings: str) -> Grid:
+    """A grid whose columns stand to the left, or to the right as given by `>`."""
+    right = {place for place, heading in enumerate(headings) if heading.startswith(">")}
+    return Grid([heading.lstrip(">") for heading in headings], right)
 
 
-def _counts(balance: Balance, rows: str = "rows written") -> Table:
-    table = _grid("", ">read", ">kept", ">filtered out", ">left out", "")
-    table.add_row(
+def _counts(balance: Balance, rows: str = "rows written") -> Grid:
+    grid = _grid("", ">read", ">kept", ">filtered out", ">left out", "")
+    grid.add(
         "records",
         *_numbers(balance.read, balance.kept, balance.held_back),
         f"{balance.unreadable + balance.without_rows + balance.not_taken:,}",
@@ -110,11 +95,11 @@ def _counts(balance: Balance, rows: str = "rows written") -> Table:
     for level in balance.levels:
         note = "left out with their record" if level.with_parent else ""
         numbers = _numbers(level.met, level.kept, level.held_back, level.with_parent)
-        table.add_row(f"entries of {level.level}", *numbers, note)
+        grid.add(f"entries of {level.level}", *numbers, note)
     cut = f"{balance.rows_not_taken:,} not taken" if balance.rows_not_taken else ""
     said = ", ".join(part for part in (cut, _totals(balance)) if part)
-    table.add_row(rows, "", f"{balance.rows:,}", "", "", said)
-    return table
+    grid.add(rows, "", f"{balance.rows:,}", "", "", said)
+    return grid
 
 
 def _totals(balance: Balance) -> str:
@@ -135,16 +120,16 @@ def _numbers(*numbers: int) -> list[str]:
     return [f"{number:,}" for number in numbers]
 
 
-def _conditions(balance: Balance) -> Table:
+def _conditions(balance: Balance) -> Grid:
     """How many entries passed each condition alone, and how many remain after it."""
     counts = (">tested", ">passed", ">filtered out", ">unknown", ">remaining")
-    table = _grid("condition", "level", *counts, "")
+    grid = _grid("condition", "level", *counts, "")
     for count in balance.conditions:
         numbers = (count.met, count.kept, count.held_back, count.unknown, count.left)
         remarks = [count.remark, f"from {count.origin}" if count.origin else ""]
-        said = Text("; ".join(remark for remark in remarks if remark))
-        table.add_row(Text(condition_words(count)), count.level, *_numbers(*numbers), said)
-    return table
+        said = "; ".join(remark for remark in remarks if remark)
+        grid.add(condition_words(count), count.level, *_numbers(*numbers), said)
+    return grid
 
 
 def condition_words(count: ConditionCount) -> str:
@@ -164,13 +149,13 @@ def _emptied_note(balance: Balance) -> list[str]:
     return [f"{note}; {emptied.field} was: {met}" if met else note]
 
 
-def _columns(balance: Balance) -> Table:
-    table = _grid("total", "of", "counted once per", ">in the source", ">in the table", "")
+def _columns(balance: Balance) -> Grid:
+    grid = _grid("total", "of", "counted once per", ">in the source", ">in the table", "")
     for column in balance.columns:
         verdict = "agrees" if column.balanced else "DIFFERS"
         source, written = _amount(column, column.source), _amount(column, column.written)
-        table.add_row(column.kind, Text(column.heading), column.home, source, written, verdict)
-    return table
+        grid.add(column.kind, column.heading, column.home, source, written, verdict)
+    return grid
 
 
 def _amount(column: ColumnBalance, value: Any) -> str:

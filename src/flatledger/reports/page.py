@@ -5,6 +5,8 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+from ..visible import visible
+
 
 def render(template: str, **values: Any) -> str:
     """Fill a template; every text is escaped."""
@@ -21,4 +23,10 @@ def _environment() -> Any:
         trim_blocks=True,
         lstrip_blocks=True,
         undefined=jinja2.StrictUndefined,
+        finalize=_shown,
     )
+
+
+def _shown(value: Any) -> Any:
+    """What a page says, but for what was rendered already; texts steer nothing there either."""
+    return visible(value) if value.__class__ is str else value

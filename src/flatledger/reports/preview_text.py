@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from ..engine.preview import ColumnPreview, PreviewResult
 from .balance_text import print_counts
+from .screen import Grid, Screen
 from .table_text import WIDEST_CELL, print_table
 from .words import counted, share, short
 
@@ -18,20 +15,18 @@ GAP = 2
 MISSING_NAMED = 12
 
 
-def print_preview(found: PreviewResult, console: Console) -> None:
+def print_preview(found: PreviewResult, screen: Screen) -> None:
     """Print the columns, the plan, the first rows that fit, and the counts."""
-    console.print(Text(f"Preview of {found.layout}: nothing is written", style="bold"))
-    console.print()
-    console.print(_columns(found), highlight=False)
-    console.print()
-    for sentence in found.plan:
-        console.print(Text(sentence))
-    console.print()
-    _print_rows(found, console)
-    console.print()
-    print_counts(found.balance, console)
-    for sentence in closing(found):
-        console.print(Text(sentence))
+    screen.line(f"Preview of {found.layout}: nothing is written", "bold")
+    screen.line()
+    screen.grid(_columns(found))
+    screen.line()
+    screen.lines(found.plan)
+    screen.line()
+    _print_rows(found, screen)
+    screen.line()
+    print_counts(found.balance, screen)
+    screen.lines(list(closing(found)))
 
 
 def closing(found: PreviewResult) -> Iterator[str]:
@@ -46,24 +41,20 @@ def closing(found: PreviewResult) -> Iterator[str]:
         )
 
 
-def _columns(found: PreviewResult) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, GAP, 0, 0), header_style="underline")
-    for heading in ("column", "what it is", "of the", "kind"):
-        table.add_column(heading, overflow="fold")
-    table.add_column("filled", justify="right")
-    table.add_column("such as", overflow="fold")
-    table.add_column("else", overflow="fold")
+def _columns(found: PreviewResult) -> Grid:
+    headings = ("column", "what it is", "of the", "kind", "filled", "such as", "else")
+    grid = Grid(headings, right={headings.index("filled")}, gap=GAP)
     for column in found.columns:
-        table.add_row(
-            Text(column.heading),
-            Text(column.source),
-            Text(column.home),
+        grid.add(
+            column.heading,
+            column.source,
+            column.home,
             " or ".join(column.kinds),
             filled(column, found),
-            Text(_examples(column)),
-            Text(column.none),
+            _examples(column),
+            column.none,
         )
-    return table
+    return grid
 
 
 def _examples(column: ColumnPreview) -> str:
@@ -75,20 +66,20 @@ def filled(column: ColumnPreview, found: PreviewResult) -> str:
     return share(column.filled, found.balance.rows) if column.filled else "none"
 
 
-def _print_rows(found: PreviewResult, console: Console) -> None:
+def _print_rows(found: PreviewResult, screen: Screen) -> None:
     """The first rows with as many columns as fit, and the names of those that do not."""
     headings = found.headings
-    shown = _fitting(headings, found, console.width)
+    shown = _fitting(headings, found, screen.width)
     rows = [tuple(row[:shown]) for row in found.first]
-    print_table(headings[:shown], rows, console, len(rows))
+    print_table(headings[:shown], rows, screen, len(rows))
     if found.rows > len(rows):
-        console.print(f"… and {found.rows - len(rows):,} more rows", highlight=False)
+        screen.line(f"… and {found.rows - len(rows):,} more rows")
     if shown < len(headings):
         missing = headings[shown:]
         names = ", ".join(missing[:MISSING_NAMED]) + (", …" if len(missing) > MISSING_NAMED else "")
         hidden = counted(len(missing), "column")
         ways = "A wider window shows more, and --html PAGE all of them."
-        console.print(Text(f"{hidden} did not fit: {names}. {ways}"))
+        screen.line(f"{hidden} did not fit: {names}. {ways}")
 
 
 def _fitting(headings: Sequence[str], found: PreviewResult, width: int) -> int:

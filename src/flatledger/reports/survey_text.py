@@ -2,33 +2,29 @@
 
 from __future__ import annotations
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from ..engine.survey import SurveyResult
+from .screen import Grid, Screen
 from .words import different, examples, kinds, repeats, share
 
+_HEADINGS = ("path", "filled", "entries (least-mean-most)", "different", "kind", "such as")
+_TO_THE_RIGHT = (1, 2, 3)
 
-def print_survey(result: SurveyResult, console: Console) -> None:
+
+def print_survey(result: SurveyResult, screen: Screen) -> None:
     """Print a row for each place, what was recognised below it."""
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="underline")
-    table.add_column("path", overflow="fold")
-    for heading in ("filled", "entries (least-mean-most)", "different"):
-        table.add_column(heading, justify="right")
-    table.add_column("kind", overflow="fold")
-    table.add_column("such as", overflow="fold")
+    grid = Grid(_HEADINGS, right=_TO_THE_RIGHT, gap=2)
     for field in result.fields:
         remarks = list(field.remarks)
         first = f"- {remarks.pop(0)}" if remarks and not examples(field) else ""
-        table.add_row(
-            Text(field.path, style="bold" if field.is_level else ""),
+        grid.add(
+            field.path,
             share(field.filled, field.parents),
             repeats(field),
             different(field),
-            Text(kinds(field)),
-            Text(examples(field) or first),
+            kinds(field),
+            examples(field) or first,
+            style="bold" if field.is_level else "",
         )
         for remark in remarks:
-            table.add_row("", "", "", "", "", Text(f"- {remark}"))
-    console.print(table, highlight=False)
+            grid.add("", "", "", "", "", f"- {remark}")
+    screen.grid(grid)

@@ -6,30 +6,30 @@ from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
+from .screen import Grid, Screen
 from .words import short
 
 WIDEST_CELL = 200
+_GAP = 2
 
 
 def print_table(
-    headings: Sequence[str], rows: Iterable[tuple[Any, ...]], console: Console, most: int
+    headings: Sequence[str], rows: Iterable[tuple[Any, ...]], screen: Screen, most: int
 ) -> None:
     """Print rows under their headings, numbers to the right; say how many more there are."""
     every = list(rows)
     rows = every[:most]
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="underline")
-    for place, heading in enumerate(headings):
-        numeric = any(isinstance(row[place], int | Decimal) for row in rows)
-        table.add_column(Text(heading), justify="right" if numeric else "left", overflow="fold")
+    numeric = {
+        place
+        for place in range(len(headings))
+        if any(isinstance(row[place], int | Decimal) for row in rows)
+    }
+    grid = Grid(headings, numeric, gap=_GAP)
     for row in rows:
-        table.add_row(*(Text(_shown(cell)) for cell in row))
-    console.print(table, highlight=False)
+        grid.add(*map(_shown, row))
+    screen.grid(grid)
     if len(every) > most:
-        console.print(f"… and {len(every) - most:,} more rows", highlight=False)
+        screen.line(f"… and {len(every) - most:,} more rows")
 
 
 def _shown(cell: Any) -> str:

@@ -95,10 +95,17 @@ def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
         return Bytes(str(getattr(source, "name", "open file")), source)
     name = fspath(source)
     if name == "-":
-        return Bytes("standard input", sys.stdin.buffer)
+        return Bytes("standard input", standard_input())
     if Path(name).is_dir():
         raise SourceError(f"{name} is a folder; name a file in it")
     try:
         return Bytes(name, open(name, "rb"), own=True)
     except OSError as error:
         raise SourceError(f"{name} can't be read: {error.strerror}") from None
+
+
+def standard_input() -> BinaryIO:
+    """The bytes of standard input. Raises SourceError where it is closed."""
+    if sys.stdin is None:
+        raise SourceError("standard input is closed; name a file")
+    return sys.stdin.buffer

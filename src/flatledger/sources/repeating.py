@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import io
-import sys
 import tempfile
 from collections.abc import Callable, Sequence
 from os import PathLike
 from typing import Any
+
+from .reading import standard_input
 
 Again = Callable[[], Any]
 
@@ -39,7 +40,7 @@ class KeptInput(io.RawIOBase):
     name = "standard input"
 
     def __init__(self) -> None:
-        self._input: Any = sys.stdin.buffer
+        self._input: Any = standard_input()
         self._copy = tempfile.TemporaryFile(prefix="flatledger-")  # noqa: SIM115 (kept open)
         self._repeats = False
 

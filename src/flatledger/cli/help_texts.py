@@ -1,0 +1,87 @@
+"""What the commands say of themselves: texts, since docstrings can be left out of a program."""
+
+MAIN = """
+Turn records that hold other records into flat tables that add up.
+
+A layout, a small YAML file, says what a row stands for, which columns there are, which records
+take part, and how they are ordered, grouped and totalled. Each run ends with a balance: what
+was read, kept and written, and every total's two sides.
+
+To begin: flatledger demo
+"""
+
+EXPORT = """
+Export SOURCE as LAYOUT says, and show the balance.
+
+SOURCE is JSON Lines or JSON, plain or gzip; - is standard input. The table goes where -o says,
+else where the layout says, else to standard output. The balance goes to standard error.
+
+\b
+flatledger export requisition-lines.yaml requisitions.jsonl
+flatledger export requisition-lines.yaml requisitions.jsonl -o - | less
+
+LAYOUT is a file, or the name of one on the shelf. Options change it for this run: conditions
+are added, columns changed or added. Without LAYOUT, its columns are typed:
+
+\b
+flatledger export requisitions.jsonl --row-per lines --column 'Part: lines.part.code'
+    --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
+"""
+
+SURVEY = """
+Show every field of SOURCE: its path, how often it is filled and repeats, what it holds.
+
+\b
+flatledger survey requisitions.jsonl
+flatledger survey requisitions.jsonl --under lines.part
+flatledger survey requisitions.jsonl --values status
+"""
+
+PREVIEW = """
+Show what an export would give, without writing anything.
+
+The columns with what they hold, the plan in plain words, the first rows, and what would be
+read, kept and written, counted over the whole of SOURCE. A layout can be typed as for export.
+"""
+
+DRAFT = """
+Draft a layout for SOURCE that runs as it is: every field at or above the row's level.
+
+\b
+flatledger draft requisitions.jsonl
+flatledger draft requisitions.jsonl --row-per payments -o payments.yaml
+"""
+
+TRY = """
+Evaluate EXPRESSION on the first records of SOURCE, and show each value and its kind.
+
+\b
+flatledger try station requisitions.jsonl
+flatledger try station.name requisitions.jsonl
+flatledger try 'lines.qty * lines.unit_price' requisitions.jsonl --row-per lines
+"""
+
+DEMO = """
+Run the sample layouts over the sample data, and show what comes of it.
+"""
+
+SHELF = """
+List the shelf: saved layouts, conditions and lists, with what they are for.
+
+A layout's name on the shelf can be given wherever its file can. Shared folders are named in
+the environment variable FLATLEDGER_SHELVES, or in the settings file.
+"""
+
+PUT = """
+Put FILE on the personal shelf: a layout, conditions (`only` alone), or a list (.txt, .csv).
+
+What it holds is checked first.
+"""
+
+TAKE = """
+Write the text of NAME to a file or to standard output; it stays on the shelf.
+"""
+
+REMOVE = """
+Take NAME off the personal shelf. It is moved aside, not deleted.
+"""

@@ -1,0 +1,104 @@
+"""The one way to a terminal: every text is shown as text, none is taken as markup or obeyed."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+from collections.abc import Collection, Sequence
+from typing import Any, TextIO
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from ..visible import visible
+
+WIDEST = 160  # where the width is not that of a terminal
+_NARROWEST = 40  # a narrower terminal breaks the lines itself
+_GAP = 3
+
+
+class Grid:
+    """A table without lines: its headings, those of the columns that stand to the right, rows."""
+
+    def __init__(
+        self, headings: Sequence[str], right: Collection[int] = (), gap: int = _GAP
+    ) -> None:
+        self._table = Table(
+            box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="underline"
+        )
+        for place, heading in enumerate(headings):
+            self._table.add_column(
+                _text(heading), justify="right" if place in right else "left", overflow="fold"
+            )
+
+    def add(self, *cells: str, style: str = "") -> None:
+        """Add a row of texts; the first has the style."""
+        first = [_text(cell, style) for cell in cells[:1]]
+        self._table.add_row(*first, *map(_text, cells[1:]))
+
+    @property
+    def table(self) -> Table:
+        """What a console prints."""
+        return self._table
+
+
+class Screen:
+    """A stream that shows lines and grids; None is one that is closed, and shows nothing."""
+
+    def __init__(self, stream: TextIO | None) -> None:
+        self._console = None if stream is None else Console(file=stream, width=_width(stream))
+
+    @property
+    def width(self) -> int:
+        """How many letters stand side by side."""
+        return WIDEST if self._console is None else self._console.width
+
+    def line(self, text: str = "", style: str = "", whole: bool = False) -> None:
+        """Show a line of text, which is broken where it is too long, unless it stays ``whole``."""
+        self._print(_text(text, style), soft_wrap=whole)
+
+    def lines(self, texts: Collection[str]) -> None:
+        """Show some lines."""
+        for text in texts:
+            self.line(text)
+
+    def grid(self, grid: Grid) -> None:
+        """Show a grid."""
+        self._print(grid.table)
+
+    def _print(self, what: Any, soft_wrap: bool = False) -> None:
+        if self._console is not None:
+            self._console.print(
+                what, markup=False, emoji=False, highlight=False, soft_wrap=soft_wrap
+            )
+
+
+def results() -> Screen:
+    """The screen for results: standard output."""
+    return Screen(sys.stdout)
+
+
+class _Reports(Screen):
+    """Where nobody can be told that a report can't be shown, the run goes on without it."""
+
+    def _print(self, what: Any, soft_wrap: bool = False) -> None:
+        try:
+            super()._print(what, soft_wrap)
+        except OSError:
+            self._console = None
+
+
+def reports() -> Screen:
+    """The screen for progress and reports: standard error."""
+    return _Reports(sys.stderr)
+
+
+def _text(text: str, style: str = "") -> Text:
+    return Text(visible(text), style=style)
+
+
+def _width(stream: TextIO) -> int:
+    """The width of a stream that is a terminal; COLUMNS, if it is set, goes first."""
+    width = shutil.get_terminal_size().columns if stream.isatty() else WIDEST
+    return max(width, _NARROWEST)

@@ -1,0 +1,53 @@
+"""Text from data, a file's name or a layout, as it can be shown: it steers nothing."""
+
+from __future__ import annotations
+
+import re
+
+# Control characters (Unicode's Cc), line separators, what turns the direction of text round
+# (UAX 9), the byte order mark, halves of surrogate pairs, tag characters.
+_ELSE = "\x7f-\x9f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff\U000e0000-\U000e007f"
+STEERING = re.compile(f"[\x00-\x1f{_ELSE}]")
+_BETWEEN_LINES = re.compile(f"[\x00-\x08\x0b-\x1f{_ELSE}]")
+_SHORT = {"\n": "\\n", "\r": "\\r", "\t": "\\t"}
+
+
+def visible(text: str) -> str:
+    """A text on one line, with what would steer a terminal or a reader's eye as an escape.
+
+    >>> print(visible("two\\nlines, \\x1b[31mred\\x07"))
+    two\\nlines, \\x1b[31mred\\x07
+    """
+    return STEERING.sub(_escape, text)
+
+
+def visible_lines(text: str) -> str:
+    """The same for a text of several lines, which stay, and tabs with them.
+
+    >>> visible_lines("a\\tb\\n\\x9bc")
+    'a\\tb\\n\\\\x9bc'
+    """
+    return _BETWEEN_LINES.sub(_escape, text)
+
+
+def steerless_json(text: str) -> str:
+    """The same JSON with such characters as JSON's own escapes.
+
+    >>> print(steerless_json('"\\u202e"'))
+    "\\u202e"
+    """
+    return _BETWEEN_LINES.sub(_as_json, text)
+
+
+def _escape(found: re.Match[str]) -> str:
+    letter = found[0]
+    number = ord(letter)
+    if letter in _SHORT:
+        return _SHORT[letter]
+    width = 2 if number < 0x100 else 4 if number < 0x10000 else 8
+    return f"\\{'_xuU'[width.bit_length() - 1]}{number:0{width}x}"
+
+
+def _as_json(found: re.Match[str]) -> str:
+    units = found[0].encode("utf-16-be", "surrogatepass")
+    return "".join(f"\\u{units[n] << 8 | units[n + 1]:04x}" for n in range(0, len(units), 2))
