@@ -14,7 +14,7 @@ ARROWS = {
     "errors": set(),
     "visible": set(),
     "language": {"errors"},
-    "layout": {"errors", "language"},
+    "layout": {"errors", "visible", "language"},
     "engine": {"errors", "visible", "language", "layout"},
     "sources": {"errors", "engine", "layout"},
     "outputs": {"errors", "visible", "engine", "layout"},

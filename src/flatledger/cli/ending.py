@@ -49,6 +49,7 @@ def _stop(number: int, _: FrameType | None) -> None:
 def ended(call: Callable[[], object]) -> int:
     """Call something; its exit code, once what it wrote has gone out."""
     _ready_streams()
+    _ready_numbers()
     try:
         code = _code_of(call)
         sys.stdout.flush()
@@ -153,6 +154,11 @@ class _Closed(io.TextIOBase):
 
     def fileno(self) -> int:
         raise OSError(errno.EBADF, "it is closed", "standard output")
+
+
+def _ready_numbers() -> None:
+    """Integers of any length are written out; Python's bound is for servers."""
+    sys.set_int_max_str_digits(0)
 
 
 def _ready_streams() -> None:

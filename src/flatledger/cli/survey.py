@@ -71,6 +71,8 @@ def _json(found: Mapping[str, SurveyResult]) -> bytes:
 def _show_values(path: str, source: str, records: str | None) -> int:
     """The distinct values as a table that can be saved: values with counts, tab-separated."""
     counts = distinct_values(path, source, records=records)
+    if not counts:
+        raise ExpressionError(f"no value at `{path}` in what was read", path, 0)
     ordered = sorted(counts.items(), key=lambda item: (-item[1], str(item[0])))
     with Target("-") as target:
         writer = DelimitedWriter(Output(delimiter="\t", line_terminator="\n"), target)

@@ -18,8 +18,11 @@ def _present(found: Found, distinct: bool) -> Found:
     if not distinct:
         return present
     first: dict[Any, Any] = {}
-    for value in present:
-        first.setdefault(distinct_key(value), value)
+    try:
+        for value in present:
+            first.setdefault(distinct_key(value), value)
+    except RecursionError:
+        raise ValueFaultError("is nested too deeply to be told apart") from None
     return list(first.values())
 
 

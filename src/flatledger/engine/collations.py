@@ -38,7 +38,10 @@ def _of_locale(tag: str) -> Callable[[str], Any]:
             f"`{tag}` is ordered by the library ICU, which is not there; install "
             "flatledger[locale], or use `natural`"
         ) from None
-    locale = icu.Locale.forLanguageTag(tag)
+    try:
+        locale = icu.Locale.forLanguageTag(tag)
+    except icu.ICUError:  # it is no tag at all
+        locale = icu.Locale("")
     if not locale.getLanguage() or locale.getLanguage() not in icu.Collator.getAvailableLocales():
         raise ValueError(f"no collation `{tag}`: it is `natural`, or a locale such as sv or de-AT")
     key: Callable[[str], Any] = icu.Collator.createInstance(locale).getSortKey

@@ -6,6 +6,7 @@ None of this enters a calculation, an order or a total (DESIGN, rule 14).
 from __future__ import annotations
 
 import datetime as dt
+import decimal
 from collections.abc import Callable
 from decimal import Decimal
 from functools import lru_cache
@@ -14,6 +15,7 @@ from typing import Any
 import msgspec
 
 from ..layout.column import Column
+from .numbers import EXACT
 from .plan import Plan
 from .protocols import Row, TotalRow
 
@@ -118,7 +120,8 @@ def _as_number(cell: Any, pattern: str, locale: str) -> Any:
 
     if not isinstance(cell, int | Decimal):
         return cell
-    return format_decimal(cell, pattern, locale, decimal_quantization=False)
+    with decimal.localcontext(EXACT):
+        return format_decimal(cell, pattern, locale, decimal_quantization=False)
 
 
 def _as_date(cell: Any, pattern: str, locale: str) -> Any:

@@ -26,7 +26,7 @@ from .faults import Fault
 from .grouping import Tallies
 from .kinds import AGGREGATE_KINDS
 from .levels import Chain, Names, known_levels, level_name
-from .numbers import EXACT, QUOTIENT, plain
+from .numbers import EXACT, QUOTIENT, Unreadable, ValueFaultError, plain
 from .plan import expressions_in
 from .protocols import Batch, Row, RowStore, Source, TotalRow
 from .resolver import reach
@@ -230,6 +230,8 @@ class _Decomposed:
             return Column(heading, Expression(expression.scalar, node), total=total)
 
         name = call.name
+        if name in ("sum", "avg") and call.distinct:  # what is no number is told entry by entry
+            argument = n.Cast(argument.position, argument, "decimal", ())
         if name in ("sum", "count") and not call.distinct:
             kind: Any = name if here else "sum"
             return (column(text, name, Total(kind)),)
@@ -324,7 +326,10 @@ def _value(part: Part, tallies: list[Tally]) -> Any:
         if call.name == "listagg":
             separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, "; ")
             arguments.append(getattr(separator, "value", "; "))
-        return AGGREGATES[call.name](*arguments)
+        try:
+            return AGGREGATES[call.name](*arguments)
+        except ValueFaultError as error:
+            return Unreadable("", str(error))
     if call.name == "count":
         return first.count if total.kind == "count" else first.sum
     if not first.count:

@@ -25,6 +25,15 @@ TIMES = ("moment", "time", "interval")
 TOLD_APART = {"dateTime": "moment", "time": "time", "duration": "interval"}  # not by their text
 
 
+def a_kind(kind: str) -> str:
+    """A kind in a sentence.
+
+    >>> a_kind("interval"), a_kind("number")
+    ('an interval', 'a number')
+    """
+    return f"{'an' if kind[0] in 'aeiou' else 'a'} {kind}"
+
+
 def is_aggregate(node: n.Node) -> bool:
     """Whether a node is a call of an aggregate."""
     return isinstance(node, n.Call) and node.name in AGGREGATE_KINDS

@@ -18,6 +18,7 @@ EXACT = decimal.Context(
     traps=[decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow],
 )
 QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
+MOST_DIGITS = 4_000  # of an integer; Python itself writes out 4,300
 LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
 
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
@@ -55,7 +56,7 @@ def read_decimal(text: str) -> Decimal | None:
     >>> read_decimal("10.00"), read_decimal("1e400"), read_decimal("ten")
     (Decimal('10.00'), None, None)
     """
-    if not _NUMBER.fullmatch(text):
+    if not _NUMBER.fullmatch(text) or len(text) > MOST_DIGITS:
         return None
     number = Decimal(text)
     if ("e" in text or "E" in text) and number and abs(number.adjusted()) > LARGEST_EXPONENT:

@@ -10,6 +10,7 @@ from ..layout.column import Expression
 from ..layout.model import Condition, LayoutModel, Sorting
 from .amounts import UnitWatch
 from .collations import collation_key
+from .kinds import a_kind
 from .levels import Chain, Names, known_levels, level_name, plain_steps
 from .matching import ListWatch
 from .missing_fields import MissingPath, judged
@@ -223,7 +224,7 @@ class _Planner:
         fitting = ("number", "any", "null", *others)
         if column.numeric and kind not in fitting:
             what = "a total" if column.adds else "`decimals`" if column.decimals else "a unit"
-            message = f"column `{column.heading}` has {what}, but its value is a {kind}"
+            message = f"column `{column.heading}` has {what}, but its value is {a_kind(kind)}"
             self.problems.append(column.value.problem(message))
         if column.reads not in ("", "amount"):
             try:
@@ -242,7 +243,7 @@ class _Planner:
             kind = self.result.kind(value.node)
             if kind not in ("truth", "any"):
                 self.problems.append(
-                    value.problem(f"a condition is true or false; this is a {kind}")
+                    value.problem(f"a condition is true or false; this is {a_kind(kind)}")
                 )
             homes = list(self.result.homes(value.node))
             level = max(homes) if homes else 0

@@ -20,6 +20,7 @@ _FIELDS = {
     "m": r"(?P<minute>\d{1,2})", "mm": r"(?P<minute>\d{2})",
     "s": r"(?P<second>\d{1,2})", "ss": r"(?P<second>\d{2})",
 }  # fmt: skip
+_SAID = {"short": "year", "name": "month"}
 _NAMES = {"MMM": "abbreviated", "MMMM": "wide"}
 
 
@@ -46,7 +47,12 @@ class DateReader:
                 parts.append(_FIELDS[field])
             else:
                 raise ValueError(f"`{field}` can't be read; the fields are {', '.join(_FIELDS)}")
-        self._regex = re.compile("".join(parts), re.ASCII)
+        whole = "".join(parts)
+        names = re.findall(r"\(\?P<(\w+)>", whole)
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice:
+            raise ValueError(f"the {_SAID.get(twice, twice)} is read twice; keep one")
+        self._regex = re.compile(whole, re.ASCII)
         self._read = lru_cache(20_000)(self._parsed)
 
     def __call__(self, text: str) -> dt.date:

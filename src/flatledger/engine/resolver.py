@@ -13,7 +13,7 @@ from ..layout.column import Expression
 from ..layout.names import nearest
 from .collations import collation_key
 from .functions import CAST_KINDS, FUNCTIONS
-from .kinds import AGGREGATE_KINDS, TIMES, fits
+from .kinds import AGGREGATE_KINDS, TIMES, a_kind, fits
 from .levels import Chain, Names, level_name, plain_steps
 from .plan import AggregatePlan, Plan
 from .structure import MEMBERS
@@ -228,7 +228,7 @@ class Resolver:
     def _expect(self, node: n.Node, wanted: tuple[str, ...], message: str) -> None:
         kind = self.plan.kind(node)
         if not any(fits(kind, one) for one in wanted):
-            self._refuse(f"{message}; this is a {kind}", node)
+            self._refuse(f"{message}; this is {a_kind(kind)}", node)
 
     def _check_arithmetic(self, node: n.Arithmetic) -> None:
         for part in (node.left, node.right):

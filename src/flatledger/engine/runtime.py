@@ -10,6 +10,8 @@ from collections.abc import Callable, Iterable, Iterator
 from decimal import Decimal
 from typing import Any
 
+import msgspec
+
 from ..language.patterns import PatternTooSlowError
 from ..language.selecting import Selection
 from . import times
@@ -337,6 +339,10 @@ class Runtime:
         left, right = self.one(left, path, number), self.one(right, path, number)
         if is_null(left) or is_null(right):
             return None
+        if sign not in ("==", "!=") and (_is_whole(left) or _is_whole(right)):
+            whole = left if _is_whole(left) else right
+            self.fault(number, path, whole, "a whole entry is no more and no less than another")
+            return None
         if _is_number(left) or _is_number(right):
             if watch and watch.on and not isinstance(left, bool):
                 watch.look((left,))
@@ -367,6 +373,11 @@ def _as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:
             return None
         found.append(value)
     return found[0], found[1]
+
+
+def _is_whole(value: Any) -> bool:
+    """Whether a value is an entry or a list, rather than one value."""
+    return isinstance(value, dict | list | msgspec.Struct)
 
 
 def _is_number(value: Any) -> bool:

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..layout.column import Column
 from .aggregates import AGGREGATES
-from .numbers import EXACT, QUOTIENT, plain, round_to
+from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, round_to
 from .plain_data import FaultText
 from .plan import ColumnPlan
 from .protocols import Row
@@ -55,7 +55,11 @@ class Tally:
         for cell in cells:
             self.values += cell if cell.__class__ is list else [cell]
         if keeps and len(self.values) > 1:
-            self.values = [AGGREGATES[keeps](self.values, False)]
+            try:
+                self.values = [AGGREGATES[keeps](self.values, False)]
+            except ValueFaultError:  # one of each kind goes on telling that they don't go together
+                kinds = {isinstance(v, str) or type(v).__name__: v for v in reversed(self.values)}
+                self.values = list(kinds.values())
 
     def merge(self, other: Tally) -> None:
         """Take in the tally of another part."""

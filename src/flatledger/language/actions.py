@@ -17,6 +17,9 @@ from .literals import interval, json_text, typed_text
 from .periods import parse_period
 
 _LARGEST_INDEX = 2**53 - 1  # the range of I-JSON (RFC 7493)
+_LONGEST_INDEX = 20  # digits
+_LONGEST_NUMBER = 1_000  # digits
+_LARGEST_EXPONENT = 308
 
 
 def at(meta: Meta) -> int:
@@ -116,7 +119,7 @@ class Actions(Transformer[Token, Any]):
 
     def number(self, meta: Meta, items: list[Any]) -> n.Node:
         text = str(items[0])
-        return n.Literal(at(meta), int(text) if text.isdecimal() else Decimal(text))
+        return n.Literal(at(meta), self._number(text, text.isdecimal(), at(meta)))
 
     def text(self, meta: Meta, items: list[Any]) -> n.Node:
         return n.Literal(at(meta), items[0][1:-1].replace("''", "'"))
@@ -214,14 +217,14 @@ class Actions(Transformer[Token, Any]):
         first, *segments = items
         if first.type == "NAME":
             segments.insert(0, n.Segment(at(meta), (n.Name(at(meta), str(first)),)))
-        return n.Path(at(meta), tuple(segments))
+        return self._path(at(meta), tuple(segments))
 
     def bracketed_path(self, meta: Meta, items: list[Any]) -> n.Path:
         selectors, *segments = items
-        return n.Path(at(meta), (n.Segment(at(meta), selectors), *segments))
+        return self._path(at(meta), (n.Segment(at(meta), selectors), *segments))
 
     def standard_path(self, meta: Meta, items: list[Any]) -> n.Path:
-        return n.Path(at(meta), tuple(items[1:]))
+        return self._path(at(meta), tuple(items[1:]))
 
     def child_name(self, meta: Meta, items: list[Any]) -> n.Segment:
         return n.Segment(at(meta), (n.Name(at(meta), str(items[0][1:])),))
@@ -261,8 +264,25 @@ class Actions(Transformer[Token, Any]):
     def filter(self, meta: Meta, items: list[Any]) -> n.Filter:
         return n.Filter(at(meta), self._tests(items)[0])
 
+    def _path(
+        self, position: int, segments: tuple[n.Segment, ...], relative: bool = False
+    ) -> n.Path:
+        if len(segments) > n.LONGEST_PATH:
+            raise self.fail(n.TOO_MANY_STEPS, position)
+        return n.Path(position, segments, relative=relative)
+
+    def _number(self, text: str, whole: bool, position: int) -> int | Decimal:
+        """A number; one that nobody writes, and that would fill the memory, is refused."""
+        if len(text) > _LONGEST_NUMBER:
+            message = f"this number has {len(text):,} digits; {_LONGEST_NUMBER:,} are the most"
+            raise self.fail(message, position)
+        number = int(text) if whole else Decimal(text)
+        if number and abs(Decimal(number).adjusted()) > _LARGEST_EXPONENT:
+            raise self.fail("this number is beyond the range of numbers", position)
+        return number
+
     def _index(self, token: Token) -> int:
-        if abs(int(token)) > _LARGEST_INDEX:
+        if len(token) > _LONGEST_INDEX or abs(int(token)) > _LARGEST_INDEX:
             raise self.fail(f"{token} is beyond the range of an index", token.start_pos or 0)
         return int(token)
 
@@ -302,7 +322,7 @@ class Actions(Transformer[Token, Any]):
         return n.FilterExists(at(meta), items[0])
 
     def query(self, meta: Meta, items: list[Any]) -> n.Path:
-        return n.Path(at(meta), tuple(items[1:]), relative=items[0].type == "CURRENT")
+        return self._path(at(meta), tuple(items[1:]), relative=items[0].type == "CURRENT")
 
     def filter_call(self, meta: Meta, items: list[Any]) -> n.Node:
         name, *arguments = items
@@ -315,7 +335,7 @@ class Actions(Transformer[Token, Any]):
     def filter_number(self, meta: Meta, items: list[Any]) -> n.Node:
         text = str(items[0])
         whole = re.fullmatch(r"-?\d+", text)
-        return n.FilterLiteral(at(meta), int(text) if whole else Decimal(text))
+        return n.FilterLiteral(at(meta), self._number(text, bool(whole), at(meta)))
 
     def filter_constant(self, meta: Meta, items: list[Any]) -> n.Node:
         value = {"true": True, "false": False, "null": None}[str(items[0])]

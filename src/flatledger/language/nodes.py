@@ -12,6 +12,9 @@ from typing import Any
 
 import msgspec
 
+LONGEST_PATH = 200  # steps
+TOO_MANY_STEPS = f"a path has {LONGEST_PATH} steps at most"
+
 
 class Node(msgspec.Struct, frozen=True):
     """What all nodes have: the position in the text where they begin."""

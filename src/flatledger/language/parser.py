@@ -8,7 +8,7 @@ from pathlib import Path as FilePath
 from typing import Any
 
 from ..errors import ExpressionError
-from .nodes import Name, Node, Path, Segment, SortKey
+from .nodes import LONGEST_PATH, TOO_MANY_STEPS, Name, Node, Path, Segment, SortKey
 from .selecting import StandardPath
 
 LONGEST = 20_000  # characters
@@ -61,6 +61,8 @@ def plain_path(text: str) -> Path | None:
         return None
     segments = []
     position = text.index(stripped)
+    if stripped.count(".") >= LONGEST_PATH:
+        raise ExpressionError(TOO_MANY_STEPS, text[:80], 0)
     for name in stripped.split("."):
         segments.append(Segment(position, (Name(position, name),)))
         position += len(name) + 1

@@ -69,7 +69,7 @@ def interoperable(source: str) -> Pattern | None:
 
     try:
         return Pattern(translated)
-    except (regex.error, OverflowError):
+    except (regex.error, OverflowError, RecursionError):
         return None
 
 

@@ -9,6 +9,7 @@ from typing import Any
 
 from ..errors import LayoutError
 from ..language.nodes import Path
+from ..visible import STEERING
 from .check_columns import ColumnForms
 from .column import Column, Expression
 from .model import Condition, Grouping, LayoutModel, Output
@@ -203,6 +204,8 @@ class _Checker(ColumnForms):
     def file(self, item: Item) -> str:
         text = self.text(item, "`file`")
         path = PurePath(text)
+        if STEERING.search(text):
+            self.fault(item, f"`{text}` holds a character that no file's name should have")
         if path.is_absolute() or ".." in path.parts:
             self.fault(item, f"`{text}` leaves the folder; name such a file on the command line")
         return text

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime as dt
+import decimal
 import re
 from decimal import Decimal
 from pathlib import Path
@@ -22,6 +24,26 @@ TRANSLATE_KEYS = ("codes", "otherwise", "folded")
 UNIT_KEYS = ("to", "from", "factor", "factors")
 MINOR_UNIT = "minor-unit"  # of a currency, as ISO 4217 calls it
 _FACTOR = re.compile(r"[0-9]{1,30}(?:\.[0-9]{1,30})?(?:/[1-9][0-9]{0,29})?")
+
+
+EXAMPLES: dict[str, Any] = {  # of what a pattern can be for
+    "date": dt.date(2026, 3, 31),
+    "dateTime": dt.datetime(2026, 3, 31, 14, 30, tzinfo=dt.UTC),
+    "time": dt.time(14, 30),
+}
+_LONGEST_PATTERN = 100
+
+
+def _formats_numbers(pattern: str) -> bool:
+    from babel.numbers import format_decimal
+
+    if not set(pattern) & {"0", "#"} or len(pattern) > _LONGEST_PATTERN:
+        return False
+    try:
+        with decimal.localcontext(decimal.Context(prec=2 * _LONGEST_PATTERN)):
+            return bool(format_decimal(Decimal("-1.5"), pattern, "en", decimal_quantization=False))
+    except (ValueError, ArithmeticError):
+        return False
 
 
 class ValueForms(RowForms):
@@ -166,17 +188,20 @@ class ValueForms(RowForms):
         text = self.text(item, "`format`")
         if datatype == "boolean" and "|" not in text:
             self.fault(item, "the format of a truth value is what stands for true and false: Y|N")
-        elif datatype in ("integer", "decimal") and not set(text) & {"0", "#"}:
+        elif datatype in ("integer", "decimal") and not _formats_numbers(text):
             self.fault(
                 item,
                 f"`{text}` is no pattern for numbers, such as '#,##0.00' (in quotes, since YAML "
                 "takes # for a comment); with `datatype: date` it could be one for dates",
             )
-        elif datatype in ("date", "dateTime", "time"):
+        elif datatype in EXAMPLES:
             try:
-                parse_pattern(text)
+                parse_pattern(text).apply(EXAMPLES[datatype], "en")
             except ValueError as error:
                 self.fault(item, f"`{text}` is no pattern for dates, such as dd/MM/yyyy: {error}")
+            except AttributeError:
+                lacks = "no time" if datatype == "date" else "no day"
+                self.fault(item, f"`{text}` asks for what a {datatype} lacks: it has {lacks}")
         elif datatype in ("string", "duration"):
             self.fault(item, f"a {datatype} has no `format`")
         return text

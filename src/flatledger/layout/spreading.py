@@ -130,6 +130,12 @@ def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
 def spread_problems(how: Spread) -> list[Problem]:
     """What its values can't be: an aggregate over another branch than the entries of the keys."""
     level = " ".join(how.level.text.split())
+    if not _named_within(how):
+        return [
+            how.named_by.problem(
+                f"`named-by` is a field of {level}, ordinal({level}), or key({level}) of a mapping"
+            )
+        ]
     return [
         value.problem(
             f"`{call.name}` would take in what stands under no key: aggregate {level}, or what "
@@ -140,6 +146,14 @@ def spread_problems(how: Spread) -> list[Problem]:
         for call in _aggregates(value.node)
         if not how.numbered and not all(_within(p, how) for p in _paths(call.arguments[0]))
     ]
+
+
+def _named_within(how: Spread) -> bool:
+    """Whether the columns are named by the level that they are made from, or by what is in it."""
+    node, level = how.named_by.node, how.level.node
+    if isinstance(node, n.Call) and node.name in ("ordinal", "key"):
+        return len(node.arguments) == 1 and n.same(node.arguments[0], level)
+    return isinstance(node, n.Path) and isinstance(level, n.Path) and _within(node, how)
 
 
 def _aggregates(node: n.Node) -> list[n.Call]:

@@ -14,6 +14,9 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 
+MOST_BY_ALIASES = 100_000  # items that a text may have beyond its own letters
+DEEPEST = 100
+
 Place = tuple[int, int, str]  # line and column from 1, and the file; 0 and "" where unknown
 
 
@@ -72,25 +75,49 @@ def read_yaml(text: str, name: str) -> Item:
         line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
         problem = Problem(f"this is not YAML: {error.problem or error.context}", line, column)
         raise LayoutError(name, [problem]) from None
+    except RecursionError:
+        raise LayoutError(name, [Problem("the brackets are nested too deeply")]) from None
     except Exception as error:  # ruamel raises further kinds for control characters
         first = str(error).splitlines()[0]
         raise LayoutError(name, [Problem(f"this is not YAML: {first}")]) from None
     if node is None:
         raise LayoutError(name, [Problem("the layout is empty; it needs at least `columns`")])
-    return _from_yaml(node, name)
+    return _Items(name, len(text) + MOST_BY_ALIASES).of(node)
 
 
-def _from_yaml(node: Any, file: str) -> Item:
-    line, column = node.start_mark.line + 1, node.start_mark.column + 1
-    match node.id:
-        case "scalar":
-            return Scalar(node.value, line, column, node.style or "", file)
-        case "sequence":
-            items = tuple(_from_yaml(item, file) for item in node.value)
-            return Sequence(items, line, column, file)
-        case _:
-            pairs = ((_key(key, file), _from_yaml(value, file)) for key, value in node.value)
-            return Mapping(tuple(pairs), line, column, file)
+class _Items:
+    """Takes the nodes of YAML as items; what aliases make of them is bounded."""
+
+    def __init__(self, file: str, most: int) -> None:
+        self._file, self._left = file, most
+        self._around: set[int] = set()
+
+    def of(self, node: Any, depth: int = 0) -> Item:
+        line, column = node.start_mark.line + 1, node.start_mark.column + 1
+        self._left -= 1
+        problem = ""
+        if id(node) in self._around:
+            problem = "this refers to itself"
+        elif self._left < 0:
+            problem = "its aliases stand for too much"
+        elif depth > DEEPEST:
+            problem = "this is nested too deeply"
+        if problem:
+            raise LayoutError(self._file, [Problem(problem, line, column)])
+        if node.id == "scalar":
+            return Scalar(node.value, line, column, node.style or "", self._file)
+        self._around.add(id(node))
+        found: Item
+        if node.id == "sequence":
+            items = [self.of(item, depth + 1) for item in node.value]
+            found = Sequence(tuple(items), line, column, self._file)
+        else:
+            pairs = [
+                (_key(key, self._file), self.of(below, depth + 1)) for key, below in node.value
+            ]
+            found = Mapping(tuple(pairs), line, column, self._file)
+        self._around.discard(id(node))
+        return found
 
 
 def _key(node: Any, file: str) -> Scalar:

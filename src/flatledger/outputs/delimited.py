@@ -8,6 +8,7 @@ import io
 from collections.abc import Sequence
 from typing import Any, Literal
 
+from ..engine.numbers import PlainDecimal
 from ..engine.protocols import Row
 from ..errors import OutputError
 from ..layout.column import Column
@@ -15,9 +16,16 @@ from ..layout.model import Output
 from .files import Target
 from .formula_guard import FormulaGuard
 
+_LONG = 2_048  # bits
+
 
 def _blanked(row: Row) -> Row:
     return tuple(["" if cell is None else cell for cell in row])
+
+
+def _decimal_if_long(cell: Any) -> Any:
+    """A long integer as a decimal, whose text has no bound."""
+    return PlainDecimal(cell) if cell.__class__ is int and abs(cell) >> _LONG else cell
 
 
 class DelimitedWriter:
@@ -65,7 +73,11 @@ class DelimitedWriter:
     def _write(self, rows: list[Row]) -> None:
         if not rows:
             return
-        text = self._text(rows)
+        try:
+            text = self._text(rows)
+        except ValueError:  # Python writes no integer of more than some thousand digits
+            rows = [tuple(map(_decimal_if_long, row)) for row in rows]
+            text = self._text(rows)
         if self._guard is not None and self._guard.may_matter(text, len(rows)):
             text = self._text(self._guard.guarded(rows, self._number(0)))
         try:
@@ -103,12 +115,14 @@ class DelimitedWriter:
         output = self._output
         if output.quote_all or output.quote_char is None or not rows or len(rows[0]) < 2:
             return None
-        line = self._delimiter.join(["%s"] * len(rows[0])) + output.line_terminator
+        plain = self._delimiter * (len(rows[0]) - 1) + output.line_terminator
+        line = self._delimiter.replace("%", "%%").join(["%s"] * len(rows[0]))
+        line += output.line_terminator
         text = "".join([line % row for row in rows])
         if "None" in text:
             text = "".join([line % (_blanked(row) if None in row else row) for row in rows])
         for mark in {self._delimiter, output.quote_char, "\r", "\n"}:
-            if text.count(mark) != line.count(mark) * len(rows):
+            if text.count(mark) != plain.count(mark) * len(rows):
                 return None
         return text
 

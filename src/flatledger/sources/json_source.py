@@ -7,6 +7,8 @@ from functools import partial
 from itertools import chain
 from typing import Any
 
+import msgspec
+
 from ..engine.faults import Fault, shown
 from ..engine.levels import Names
 from ..engine.protocols import Batch
@@ -14,7 +16,15 @@ from ..errors import SourceError
 from .double_keys import DoubleKeys
 from .json_pieces import Piece, Pieces
 from .json_text import JsonText
-from .json_values import DECODE_ERRORS, LOOK_AHEAD, decoder, reason, specimens
+from .json_values import (
+    DECODE_ERRORS,
+    LOOK_AHEAD,
+    TOO_LONG,
+    decode_long,
+    decoder,
+    reason,
+    specimens,
+)
 from .naming import nothing_read
 from .reading import Bytes
 
@@ -87,6 +97,7 @@ class _Decoding:
 
     def __init__(self, shape: Any, double_keys: bool) -> None:
         self._double_keys = DoubleKeys() if double_keys else None
+        self._shape = shape
         self._one, self._many = decoder(shape), decoder(list[shape])
         self._number = 1
         self.readable = False  # whether there was a record
@@ -120,6 +131,14 @@ class _Decoding:
         if held:
             yield self._batch(held)
 
+    def _decoded(self, text: bytes) -> Any:
+        try:
+            return self._one.decode(text)
+        except msgspec.ValidationError as error:
+            if TOO_LONG not in str(error):
+                raise
+            return decode_long(text, self._shape)
+
     def _batch(self, pieces: list[Piece]) -> Batch:
         if not any(piece.wrong for piece in pieces):
             texts = [piece.text for piece in pieces]
@@ -140,7 +159,7 @@ class _Decoding:
             wrong = piece.wrong
             if not wrong:
                 try:
-                    records.append(self._one.decode(piece.text))
+                    records.append(self._decoded(piece.text))
                     numbers.append(self._number)
                     if self._double_keys:
                         remarks += self._double_keys.faults(piece.text, self._number)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
 import re
 from typing import Any
 
 import msgspec
 
-from ..engine.numbers import DecimalReader
+from ..engine.numbers import MOST_DIGITS, DecimalReader, Unreadable
 
+_SHOWN = 40
+TOO_LONG = "out of range"
 NUMBERS = DecimalReader()
 LOOK_AHEAD = 300
 NO_RECORD = "a record is an object"
@@ -40,6 +43,36 @@ def reason(error: Exception) -> str:
     if kind:
         return f"{NO_RECORD}; this is {kind[1]}"
     return text[:1].lower() + text[1:]
+
+
+def decode_long(text: bytes, shape: Any) -> Any:
+    """A record in a shape, of which an integer has more digits than the decoder takes.
+
+    Such an integer is read exactly up to 4,000 digits; beyond them it stands as what can't be read.
+    Raises what decoding raises.
+
+    >>> decode_long(b'{"no": 12}', dict)
+    {'no': 12}
+    """
+    try:
+        record = json.loads(
+            text, parse_int=_long_integer, parse_float=NUMBERS.__getitem__, parse_constant=_refused
+        )
+    except ValueError as error:
+        raise msgspec.DecodeError(str(error)) from None
+    return msgspec.convert(record, shape)
+
+
+def _long_integer(text: str) -> Any:
+    if len(text) <= MOST_DIGITS:
+        return int(text)
+    return Unreadable(
+        f"{text[:_SHOWN]}…", f"has {len(text):,} digits; {MOST_DIGITS:,} are the most"
+    )
+
+
+def _refused(text: str) -> Any:
+    raise ValueError(f"invalid literal {text}")
 
 
 def specimens(text: bytes) -> list[Any]:
