@@ -15,7 +15,7 @@ from typing import Any
 from ..errors import FlatLedgerError
 
 _STOPPING = ("SIGINT", "SIGTERM", "SIGHUP")
-_CLOSED_PIPE = 141
+CLOSED_PIPE = 141
 _ERROR = 1
 
 
@@ -54,7 +54,7 @@ def ended(call: Callable[[], object]) -> int:
         code = _code_of(call)
         sys.stdout.flush()
     except BrokenPipeError:  # the reader of our output has gone: nothing is left to say
-        code = _CLOSED_PIPE
+        code = CLOSED_PIPE
     except FailedError as failed:
         _tell(failed.start, failed.error)
         code = failed.error.exit_code

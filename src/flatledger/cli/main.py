@@ -9,7 +9,7 @@ import click
 
 from ..errors import FlatLedgerError
 from . import help_texts
-from .ending import FailedError
+from .ending import CLOSED_PIPE, FailedError
 
 IfThere = Literal["keep", "replace", "refuse", "number"]
 IF_THERE: tuple[IfThere, ...] = get_args(IfThere)
@@ -27,6 +27,8 @@ class Commands(click.Group):
     def invoke(self, context: click.Context) -> Any:
         try:
             return super().invoke(context)
+        except BrokenPipeError:  # which click would end in its own way
+            raise SystemExit(CLOSED_PIPE) from None
         except FlatLedgerError as error:
             nothing = context.invoked_subcommand == "export" and not error.written
             raise FailedError("Nothing written" if nothing else "flatledger", error) from None

@@ -13,6 +13,7 @@ from typing import Any, Self
 
 import msgspec
 
+from ..visible import steerless_json
 from .faults import Fault
 from .recognising import recognise
 
@@ -184,7 +185,7 @@ def path_of(parent: str, name: str) -> str:
         return f"{start}.{name}" if start else name
     escaped = name.replace("\\", "\\\\").replace("'", "\\'")
     escaped = re.sub(r"[\x00-\x1f]", lambda found: f"\\u{ord(found[0]):04x}", escaped)
-    return f"{parent}['{escaped}']"
+    return f"{parent}['{steerless_json(escaped)}']"
 
 
 class SurveyResult(msgspec.Struct):

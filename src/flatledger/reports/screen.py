@@ -14,7 +14,7 @@ from rich.text import Text
 from ..visible import visible
 
 WIDEST = 160  # where the width is not that of a terminal
-_NARROWEST = 40  # a narrower terminal breaks the lines itself
+_NARROWEST = 72  # a narrower terminal breaks the lines itself
 _GAP = 3
 
 
@@ -28,8 +28,12 @@ class Grid:
             box=None, pad_edge=False, padding=(0, gap, 0, 0), header_style="underline"
         )
         for place, heading in enumerate(headings):
+            numeric = place in right  # and a number is never broken
             self._table.add_column(
-                _text(heading), justify="right" if place in right else "left", overflow="fold"
+                _text(heading),
+                justify="right" if numeric else "left",
+                overflow="fold",
+                no_wrap=numeric,
             )
 
     def add(self, *cells: str, style: str = "") -> None:
@@ -43,11 +47,18 @@ class Grid:
         return self._table
 
 
+class _Console(Console):
+    """A console that leaves it to the command what a closed pipe means."""
+
+    def on_broken_pipe(self) -> None:
+        raise BrokenPipeError
+
+
 class Screen:
     """A stream that shows lines and grids; None is one that is closed, and shows nothing."""
 
     def __init__(self, stream: TextIO | None) -> None:
-        self._console = None if stream is None else Console(file=stream, width=_width(stream))
+        self._console = None if stream is None else _Console(file=stream, width=_width(stream))
 
     @property
     def width(self) -> int:
