@@ -30,11 +30,19 @@ def open_enriched(
     Where it is ``strict``, names that come twice in an object are looked for. ``structure`` is that
     of all its records, if they were looked at.
     """
-    opened = open_source(source, layout.model.records, double_keys=strict)
+    opened = open_plain(layout, source, strict)
     added: list[Enrichment] = [Splitter(one) for one in layout.model.splits]
     known = known_levels(layout.model, expressions_in(layout.model), structure is not None)
     added += [_side_list(one, known) for one in layout.model.attachments]
     return Enriched(opened, added, structure) if added else opened
+
+
+def open_plain(layout: Layout, source: AnySource, strict: bool = False) -> Source:
+    """The source as it is, read as the layout says. Raises SourceError."""
+    model = layout.model
+    return open_source(
+        source, model.records, double_keys=strict, largest_record=model.largest_record
+    )
 
 
 def attached_counts(source: Source) -> list[AttachedCount]:

@@ -14,11 +14,12 @@ from .engine.missing_fields import judged
 from .engine.protocols import Source
 from .engine.run import Progress, Run
 from .engine.structure import Place
-from .enriching import attached_counts, open_enriched
+from .engine.wanted import names_wanted
+from .enriching import attached_counts, open_enriched, open_plain
 from .errors import LayoutError, LevelsError
 from .layout import Layout
 from .layout.model import LayoutModel
-from .sources import AnySource, open_source
+from .sources import AnySource
 from .sources.repeating import Again, repeatable
 from .spilling import TemporaryRows
 from .spreading import with_columns
@@ -78,9 +79,9 @@ class Preparation:
             raise LevelsError(self._message(wrong, given))
         known = None
         if self.layout.model.splits or self.layout.model.attachments:
-            known = _structure_of(open_source(self._again(), self.layout.model.records))
+            known = self._structure_of(open_plain(self.layout, self._again()))
         opened = open_enriched(self.layout, self._again(), self._strict, known)
-        self._structure = _structure_of(opened)
+        self._structure = self._structure_of(opened)
         self.source = open_enriched(self.layout, self._again(), self._strict, known)
         self._notes.append(
             f"record {wrong.number:,} has a list of several at {place}, where the first records "
@@ -108,7 +109,8 @@ class Preparation:
             return
         structure = records.plan.chain.structure
         if not records.saw_all and self._again is not None:
-            structure = _structure_of(open_enriched(self.layout, self._again(), self._strict))
+            opened = open_enriched(self.layout, self._again(), self._strict)
+            structure = self._structure_of(opened)
         model = self.layout.model
         lacks = {level_name(place) for one in model.may_lack if (place := named_place(one.node))}
         found = judged(missing, structure, records.plan.used, lacks | {*(model.known or ())})
@@ -124,11 +126,10 @@ class Preparation:
         balance.notes += self._notes
         return balance
 
-
-def _structure_of(source: Source) -> Place:
-    """The structure of all records of a source."""
-    structure = Place()
-    for batch in source.batches(dict[str, Any]):
-        for number, record in zip(batch.numbers, batch.records, strict=True):
-            structure.add(record, number)
-    return structure
+    def _structure_of(self, source: Source) -> Place:
+        """The structure of all records of a source, as far as the layout asks for it."""
+        structure = Place(names_wanted(self.layout.model))
+        for batch in source.batches(dict[str, Any]):
+            for number, record in zip(batch.numbers, batch.records, strict=True):
+                structure.add(record, number)
+        return structure

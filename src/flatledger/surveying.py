@@ -8,12 +8,13 @@ from typing import Any
 import msgspec
 
 from .engine.run import Progress
-from .engine.survey import Spot, SurveyResult, fields_of, text_of_value
+from .engine.spots import Spot, text_of_value
+from .engine.survey import SurveyResult, fields_of
 from .errors import ExpressionError, SourceError
 from .language import parse_expression
 from .language.nodes import Path
 from .language.selecting import Selection, compile_path
-from .sources import AnySource, open_source
+from .sources import LARGEST_RECORD, AnySource, open_source
 
 SAMPLE = 2_000
 MOST_DISTINCT = 100_000
@@ -36,16 +37,18 @@ def survey(
     records: str | None = None,
     sample: int | None = SAMPLE,
     progress: Progress | None = None,
+    largest_record: int = LARGEST_RECORD,
 ) -> Survey:
     """Look at the first ``sample`` records of a source (None: at all) and describe each place.
 
-    ``records`` is the path to the records within a document. Raises SourceError.
+    ``records`` is the path to the records within a document, and ``largest_record`` bounds each, in
+    MB. Raises SourceError.
 
     >>> result = survey([{"no": 1, "lines": [{"qty": 2}]}, {"no": 2, "lines": {"qty": 3}}])
     >>> [(field.path, field.filled, field.entries) for field in result.fields]
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
-    tops, found = _gathered(source, records, sample, None, progress)
+    tops, found = _gathered(source, records, sample, None, progress, largest_record)
     fields = fields_of(tops.get("", Spot()))
     if found.records == 1 and found.complete and records is None:
         for field in fields:
@@ -61,6 +64,7 @@ def survey_kinds(
     records: str | None = None,
     sample: int | None = SAMPLE,
     progress: Progress | None = None,
+    largest_record: int = LARGEST_RECORD,
 ) -> dict[str, Survey]:
     """A survey for each kind of record, told apart by the value at a path.
 
@@ -70,7 +74,7 @@ def survey_kinds(
     >>> {kind: [field.path for field in result.fields] for kind, result in kinds.items()}
     {'log': ['type', 'a'], 'chart': ['type', 'b']}
     """
-    tops, found = _gathered(source, records, sample, path, progress)
+    tops, found = _gathered(source, records, sample, path, progress, largest_record)
     return {
         kind: msgspec.structs.replace(found, records=top.filled, fields=fields_of(top))
         for kind, top in tops.items()
@@ -83,10 +87,11 @@ def _gathered(
     sample: int | None,
     kind_path: str | None,
     progress: Progress | None,
+    largest_record: int,
 ) -> tuple[dict[str, Spot], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
     names = tuple(records.split(".")) if records else ()
-    opened = open_source(source, names, double_keys=sample is None)
+    opened = open_source(source, names, double_keys=sample is None, largest_record=largest_record)
     kind_of = _selection(kind_path) if kind_path else None
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
@@ -102,7 +107,7 @@ def _gathered(
             kind = text_of_value(values[0]) if values else "(none)"
             if kind not in tops and len(tops) >= MOST_KINDS:
                 raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
-            tops.setdefault(kind, Spot()).add(record)
+            tops.setdefault(kind, Spot(top=True)).add(record)
         found.records += len(taken)
         if progress:
             progress(found.records)
@@ -127,6 +132,7 @@ def distinct_values(
     *,
     records: str | None = None,
     sample: int | None = None,
+    largest_record: int = LARGEST_RECORD,
 ) -> Counter[Any]:
     """The distinct values at a path with their counts.
 
@@ -137,7 +143,8 @@ def distinct_values(
     Counter({'wick': 2})
     """
     selection = _selection(path)
-    opened = open_source(source, tuple(records.split(".")) if records else ())
+    names = tuple(records.split(".")) if records else ()
+    opened = open_source(source, names, largest_record=largest_record)
     counts: Counter[Any] = Counter()
     read = 0
     for batch in opened.batches(dict[str, Any]):

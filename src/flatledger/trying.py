@@ -17,6 +17,7 @@ from .engine.numbers import EXACT, Unreadable
 from .engine.planner import make_plan
 from .engine.program import generate
 from .engine.structure import observe
+from .engine.wanted import names_wanted
 from .errors import ExpressionError, LayoutError
 from .language import parse_expression
 from .layout.column import Column, Expression
@@ -24,7 +25,7 @@ from .layout.lists import lists_of
 from .layout.model import LayoutModel
 from .layout.shelf import Shelf
 from .layout.text import Scalar
-from .sources import AnySource, open_source
+from .sources import LARGEST_RECORD, AnySource, open_source
 
 
 class Trial(msgspec.Struct, frozen=True):
@@ -43,19 +44,21 @@ def try_expression(
     row_per: str | None = None,
     records: str | None = None,
     first: int = 10,
+    largest_record: int = LARGEST_RECORD,
 ) -> list[Trial]:
     """Evaluate an expression on the first records of a source.
 
     ``row_per`` is the level that a row stands for, ``records`` the path to the records within a
-    document. Values come as they are, lists and mappings included. Raises ExpressionError, with
-    the position, where the expression cannot be evaluated, and SourceError.
+    document, and ``largest_record`` bounds each, in MB. Values come as they are, lists and mappings
+    included. Raises ExpressionError, with the position, where the expression cannot be evaluated,
+    and SourceError.
 
     >>> for trial in try_expression("lines.qty", [{"lines": [{"qty": 2}, {"qty": 3}]}]):
     ...     print(trial.record, trial.value, trial.kind)
     1 [2, 3] a list of 2
     """
     names = tuple(records.split(".")) if records else ()
-    opened = open_source(source, names)
+    opened = open_source(source, names, largest_record=largest_record)
     level = _expression(row_per) if row_per and row_per != "record" else None
     model = LayoutModel(
         name="expression",
@@ -65,7 +68,7 @@ def try_expression(
     try:  # a list is one on the shelf, or a file beside where we are
         lists = lists_of(model, Path(), Shelf())
         model = msgspec.structs.replace(model, lists=lists)
-        structure = observe(opened.look_ahead())
+        structure = observe(opened.look_ahead(), names_wanted(model))
         plan = make_plan(model, structure)
         slips = judged(plan.missing, structure, plan.used).problems
         if slips:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -17,13 +18,12 @@ REMEDY = "--replace replaces it"
 
 def run_draft(
     source: str,
-    row_per: str | None,
-    records: str | None,
     everything: bool,
     to: str | None,
     replace: bool,
     learn: bool,
     fit_to: str | None,
+    **options: Any,
 ) -> int:
     """Write the drafted layout; a file that is there already stays, unless it is to be replaced."""
     if learn and to in (None, "-"):
@@ -34,7 +34,7 @@ def run_draft(
         check_format(to, (".yaml", ".yml", ".txt"), "a layout")
     with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
         sample = None if everything else SAMPLE
-        text = draft(source, row_per=row_per, records=records, sample=sample, fit_to=fit_to)
+        text = draft(source, sample=sample, fit_to=fit_to, **options)
         target.write(text.encode())
     if to and learn:
         note = note_of(Path(to))

@@ -42,6 +42,21 @@ def _version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
         context.exit()
 
 
+def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Give a command the options by which a source is read."""
+    largest = click.option(
+        "--largest-record",
+        metavar="MB",
+        type=click.IntRange(min=1),
+        default=256,
+        help="How large a record may be.  [default: 256]",
+    )
+    records = click.option(
+        "--records", metavar="PATH", help="Where the records sit in a JSON document."
+    )
+    return records(largest(command))
+
+
 LAYOUT_OPTIONS = (
     ("--column", "columns", "A column as in a layout, such as 'Part: lines.part.code'."),
     ("--only", "only", "A condition that must be true."),
@@ -129,7 +144,7 @@ def export(
 @click.option("--under", metavar="PATH", help="Only this place and what lies below it.")
 @click.option("--values", metavar="PATH", help="The distinct values there, with their counts.")
 @click.option("--kinds", metavar="PATH", help="Each kind of record apart, told by the value there.")
-@click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
+@reading_options
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page that can be folded.")
@@ -156,7 +171,7 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
 @flatledger.command(help=help_texts.DRAFT)
 @click.argument("source", type=click.Path(allow_dash=True))
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
-@click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
+@reading_options
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write the layout.")
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
@@ -172,16 +187,14 @@ def draft(source: str, **options: Any) -> None:
 @click.argument("expression")
 @click.argument("source", type=click.Path(allow_dash=True))
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
-@click.option("--records", metavar="PATH", help="Where the records sit in a JSON document.")
+@reading_options
 @click.option(
     "--first", default=10, show_default=True, type=click.IntRange(1, 300), help="How many records."
 )
-def try_(
-    expression: str, source: str, row_per: str | None, records: str | None, first: int
-) -> None:
+def try_(expression: str, source: str, **options: Any) -> None:
     from .trying import run_try
 
-    raise SystemExit(run_try(expression, source, row_per, records, first))
+    raise SystemExit(run_try(expression, source, **options))
 
 
 @flatledger.command(help=help_texts.DEMO)

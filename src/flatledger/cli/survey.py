@@ -25,21 +25,21 @@ def run_survey(
     under: str | None,
     values: str | None,
     kinds: str | None,
-    records: str | None,
     everything: bool,
     as_json: bool,
     page: str | None,
+    **options: Any,
 ) -> int:
     """Show a survey; what was read is said on standard error."""
     check_page(page, [source])
     sample = None if everything else SAMPLE
     if values:
-        return _show_values(values, source, records)
+        return _show_values(values, source, options)
     with showing_progress() as progress:
         if kinds:
-            found = survey_kinds(kinds, source, records=records, sample=sample, progress=progress)
+            found = survey_kinds(kinds, source, sample=sample, progress=progress, **options)
         else:
-            result = survey(source, records=records, sample=sample, progress=progress)
+            result = survey(source, sample=sample, progress=progress, **options)
             found = {"": result}
     if under:
         found = {kind: result.under(under) for kind, result in found.items()}
@@ -68,9 +68,9 @@ def _json(found: Mapping[str, SurveyResult]) -> bytes:
     return f"{steerless_json(text)}\n".encode()
 
 
-def _show_values(path: str, source: str, records: str | None) -> int:
+def _show_values(path: str, source: str, options: dict[str, Any]) -> int:
     """The distinct values as a table that can be saved: values with counts, tab-separated."""
-    counts = distinct_values(path, source, records=records)
+    counts = distinct_values(path, source, **options)
     if not counts:
         raise ExpressionError(f"no value at `{path}` in what was read", path, 0)
     ordered = sorted(counts.items(), key=lambda item: (-item[1], str(item[0])))

@@ -15,12 +15,10 @@ from .terminal import reports, results
 LONGEST = 400
 
 
-def run_try(
-    expression: str, source: str, row_per: str | None, records: str | None, first: int
-) -> int:
+def run_try(expression: str, source: str, **options: Any) -> int:
     """Show a value for each row of the first records; point at what is wrong with an expression."""
     try:
-        trials = try_expression(expression, source, row_per=row_per, records=records, first=first)
+        trials = try_expression(expression, source, **options)
     except ExpressionError as error:
         reports().line(f"flatledger: {error}", whole=True)
         for line in error.pointer().split("\n"):

@@ -9,7 +9,7 @@ from ..engine.survey import SurveyResult
 from ..layout import Layout
 from ..layout.form import read_form
 from ..layout.model import FormReference
-from ..sources import AnySource
+from ..sources import LARGEST_RECORD, AnySource
 from ..surveying import SAMPLE, survey
 from .form_draft import FormDraft
 from .layout_draft import Draft
@@ -38,6 +38,7 @@ def draft(
     records: str | None = None,
     sample: int | None = SAMPLE,
     fit_to: str | PathLike[str] | None = None,
+    largest_record: int = LARGEST_RECORD,
 ) -> DraftedLayout:
     """The text of a layout for a source: every field at or above the row's level.
 
@@ -50,7 +51,7 @@ def draft(
     >>> [line for line in text.splitlines() if line.startswith("  - ")]
     ['  - No: no', '  - Unit price: unit_price']
     """
-    result = survey(source, records=records, sample=sample)
+    result = survey(source, records=records, sample=sample, largest_record=largest_record)
     drafted = DraftedLayout(_writer(result, row_per, records, fit_to).text())
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted

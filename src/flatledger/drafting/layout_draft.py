@@ -6,7 +6,8 @@ import re
 from collections import Counter
 
 from ..engine.recognising import DEEPER
-from ..engine.survey import DEEPEST, MOST_KEYS, FieldSurvey, SurveyResult
+from ..engine.spots import DEEPEST, MOST_KEYS
+from ..engine.survey import FieldSurvey, SurveyResult
 from ..errors import SourceError
 from ..layout.names import proposal
 
@@ -30,7 +31,13 @@ class Draft:
     def __init__(self, result: SurveyResult, row_per: str | None, records: str | None) -> None:
         self.result = result
         self.records = records
-        self.levels = {f.path: f for f in result.fields if f.is_level and f.kinds.get("object")}
+        lone = result.records == 1  # a document whose keys are data holds the entries
+        self.levels = {
+            f.path: f
+            for f in result.fields
+            if (f.is_level and f.kinds.get("object"))
+            or (_is_members(f.path) and (lone or f.kinds.get("object")))
+        }
         if row_per not in (None, "record", *self.levels):
             known = ", ".join(["record", *self.levels])
             hint = proposal(str(row_per), self.levels) or f"; there are {known}"
@@ -46,7 +53,8 @@ class Draft:
         for path, field in self.levels.items():
             outer = [share[other] for other in share if _within(path, other)]
             share[path] = (outer[-1] if outer else 1.0) * field.filled / max(field.parents, 1)
-        usual = [path for path, part in share.items() if part >= MOST]
+        lone = self.result.records == 1
+        usual = [p for p, part in share.items() if part >= MOST and (lone or not _is_members(p))]
         return max(usual, key=lambda path: self.levels[path].depth, default="record")
 
     # ---- which fields
@@ -57,7 +65,8 @@ class Draft:
 
     def _is_column(self, field: FieldSurvey) -> bool:
         holds = set(field.kinds) - {"object", "list"}
-        return bool(holds) and self._side(field) is None and not field.path.endswith(".*")
+        outside = _is_members(field.path) and field.path != self.row
+        return bool(holds) and self._side(field) is None and not outside
 
     def _side(self, field: FieldSurvey) -> str | None:
         """The level beside or below the row that a field belongs to."""
@@ -101,7 +110,7 @@ class Draft:
         lines = [f"# Drafted from {read} {self.result.records:,} records of {self.result.source}."]
         if not self.result.complete:
             lines.append("# A field that only later records have is missing here.")
-        if any(field.path == "$.*" for field in self.result.fields):
+        if any(field.path == "$.*" for field in self.result.fields) and "$.*" not in self.levels:
             lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
         if any(DEEPER in field.remarks for field in self.result.fields):
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
@@ -109,7 +118,7 @@ class Draft:
             lines += ["", f"source: {{records: {self.records}}}"]
         repeating = [scalar(_rooted(f.path)) for f in self.result.fields if f.is_level]
         lines += ["", f"levels: [{', '.join(repeating)}]"]
-        if self.levels or repeating:
+        if repeating:
             lines.append("# Where records repeat; a list of several elsewhere is a fault.")
         lines += ["", f"row-per: {scalar(_rooted(self.row))}"]
         if self.proposed and self.row != "record":
@@ -138,7 +147,7 @@ class Draft:
         return [f"# primary-key: [{scalar(above[0])}, …]   # {says}"]
 
     def column_lines(self) -> list[str]:
-        lines = []
+        lines = self._key_lines()
         columns = self.columns()
         all_rare = all(map(_is_rare, columns)) and not self.languages()
         for field in columns:
@@ -150,6 +159,19 @@ class Draft:
                 lines.append(f"  {entry}" + self.remark(field))
         for path in self.languages():
             lines.append(f"  {self.language_entry(path)}")
+        return lines
+
+    def _key_lines(self) -> list[str]:
+        """Columns for the keys of the mappings that lead to the row."""
+        lines, taken = [], set(self.headings.values())
+        for path in (path for path in self.chain if _is_members(path)):
+            of = f" of {_last_name(path)}" if _last_name(path) else ""
+            heading, number = f"Key{of}", 1
+            while heading in taken:
+                number += 1
+                heading = f"Key {number}{of}"
+            taken.add(heading)
+            lines.append(f"  - {scalar(heading)}: {scalar(f'key({_rooted(path)})')}")
         return lines
 
     def language_entry(self, path: str) -> str:
@@ -207,6 +229,8 @@ class Draft:
     def _is_mapping(self, field: FieldSurvey) -> bool:
         """Whether a field is the members of a mapping whose keys are data."""
         whole = field.path.removesuffix(".*")
+        if field.path in self.levels:
+            return False
         plain = set(field.kinds) - {"object", "list"}
         mapping = whole not in ("$", field.path) and whole not in self.languages()
         return mapping and bool(plain) and self._side(field) is None
@@ -270,6 +294,16 @@ def _is_rare(field: FieldSurvey) -> bool:
     return field.filled < field.parents * RARE or field.filled == 0
 
 
+def _is_members(path: str) -> bool:
+    """Whether a path is that of all members of a mapping, whose keys are data."""
+    return path.endswith(".*")
+
+
+def _last_name(path: str) -> str:
+    """The last name of a path that is none for all."""
+    return next((name for name in reversed(names_of(path)) if name != "*"), "")
+
+
 def _within(path: str, outer: str) -> bool:
     """Whether a path is a level itself or lies below it."""
     return path == outer or path.startswith((f"{outer}.", f"{outer}["))
@@ -288,7 +322,8 @@ def humanised(names: list[str]) -> str:
     >>> humanised(["part", "unitPrice"])
     'Part unit price'
     """
-    words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in names)
+    parts = [name for name in names if name != "*"] or ["value"]
+    words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in parts)
     text = " ".join(words.split())
     lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())
     return (lowered[:1].upper() + lowered[1:]) or "Column"

@@ -49,9 +49,9 @@ class DriftWatch:
         self._known = plan.model.known
         self._rows = self._looked_at = 0
         if self._known is not None:
-            from .survey import Spot  # only a layout with a note pays for it
+            from .spots import Spot  # only a layout with a note pays for it
 
-            self._spot = Spot()
+            self._spot = Spot(top=True)
             self._look_at(islice(first, FIRST))
 
     def records(self, batch: Batch) -> None:

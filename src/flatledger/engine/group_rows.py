@@ -34,6 +34,7 @@ from .run import Progress, Run
 from .sorting import in_order, pair_order
 from .structure import Place, observe
 from .totals import Tally
+from .wanted import names_wanted
 
 NOT_ALL_TAKEN = (
     "`take` leaves groups out, and the total row would be that of all groups; leave out the total "
@@ -64,7 +65,7 @@ class GroupRun:
     ) -> None:
         self._model = model = without_keyless(model)
         known = known_levels(model, expressions_in(model), complete=structure is not None)
-        met = structure or observe(source.look_ahead())
+        met = structure or observe(source.look_ahead(), names_wanted(model))
         self._chain = _Decomposed(model, Chain.of((), met, known))
         self._inner = Run(self._chain.inner_model(), source, progress, store, structure, faults)
         self._outer: Run | None = None

@@ -157,17 +157,33 @@ def plain_steps(path: n.Path, chain: Chain) -> tuple[Names, tuple[n.Segment, ...
     """The leading name steps of a path, and the segments after them.
 
     `[*]` on a level is no step of its own, since names go to each entry; on a mapping it is
-    `MEMBERS`, a level whose entries are the members.
+    `MEMBERS`, a level whose entries are the members. A second one goes to the members of each
+    entry.
     """
     names: list[str] = []
+    entries = False  # whether a `[*]` has gone to the entries of the level so far
     for place, segment in enumerate(path.segments):
         only = segment.selectors[0]
         if segment.descendant or len(segment.selectors) > 1:
             return tuple(names), path.segments[place:]
         if isinstance(only, n.Name):
             names.append(only.name)
+            entries = False
         elif not isinstance(only, n.Wildcard):
             return tuple(names), path.segments[place:]
-        elif not chain.is_level(tuple(names)):
+        elif _goes_to_members(tuple(names), entries, chain):
             names.append(MEMBERS)
+            entries = False
+        else:
+            entries = True
     return tuple(names), ()
+
+
+def _goes_to_members(names: Names, entries: bool, chain: Chain) -> bool:
+    """Whether `[*]` at a place goes to the members of a mapping, and not to a level's entries."""
+    if entries or not names or not chain.is_level(names):
+        return True
+    if names[-1:] != (MEMBERS,):
+        return False
+    place = chain.structure.find(names)  # members that are lists have entries, others members
+    return place is None or not place.lists

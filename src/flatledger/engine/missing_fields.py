@@ -86,7 +86,7 @@ def _near(one: MissingPath, known: Names, name: str, parent: Place, used: set[Na
     Of a level it is, since its fields are used by who means it.
     """
     level = one.what == "level"
-    there = sorted(child for child in parent.children if level or (*known, child) not in used)
+    there = sorted(child for child in parent.names() if level or (*known, child) not in used)
     expression = one.expression
     if expression and expression.quoted and isinstance(expression.node, Path):
         return f"{{text: {expression.text}}}"

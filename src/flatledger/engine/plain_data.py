@@ -155,6 +155,12 @@ def put_kept(entry: Any, names: tuple[str, ...], kept: list[Held]) -> None:
 def put_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]) -> None:
     """Let an entry have only the kept members of a mapping below it, or of several."""
     members = dict(kept)
+    if not names:  # it is the mapping itself
+        whole = entry.whole if isinstance(entry, Held) else entry
+        if isinstance(whole, dict):
+            whole.clear()
+            whole.update(members)
+        return
     put_entries(
         entry, names, members if len(members) == len(kept) else [{key: one} for key, one in kept]
     )

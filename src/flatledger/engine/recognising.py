@@ -4,20 +4,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from itertools import islice
 
 import msgspec
 
 from . import times
 from .amounts import amount_reader, folded_unit
 from .numbers import ValueFaultError, read_decimal
-
-if TYPE_CHECKING:
-    from .survey import Spot
+from .spots import MOST_COUNTED, Spot
 
 ENOUGH = 0.9  # this share of the values makes a kind
 LOOKED_AT = 200
-FEW_KEYS = 40
+_SHOWN, _EXAMPLES = 30, 3
 DEEPER = "nested deeper than is looked at here"
 _LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
 _COMMON_LANGUAGES = frozenset(
@@ -51,13 +49,13 @@ class Recognised(msgspec.Struct):
 def recognise(spot: Spot, path: str) -> Recognised:
     """What a place holds, with the path or key of a layout that suits it."""
     found = Recognised(mixed=_mixed(spot), holds=_holds(spot, path))
-    found.members = _members(spot) if path else ""
+    found.members = _members(spot)
     if found.members == "language tags":
         found.holds.append(
             f"its keys are language tags: in_language({path}, 'en'), or {path}.* for all"
         )
-    elif found.members:
-        found.holds.append(f"its keys are {found.members}: {path}.* is every value")
+    elif found.members and spot.members is not None:
+        found.holds.append(f"its keys are data ({key_words(spot)}): {path}.* is each value")
     if spot.deeper:
         found.mixed.append(DEEPER)
     single = not spot.lists and spot.kinds.total() == spot.filled
@@ -207,18 +205,21 @@ def _is_duration(text: str) -> bool:
 
 def _members(spot: Spot) -> str:
     """What the keys of an object are, where they are data rather than names of fields."""
-    keys = list(spot.children)
-    if spot.other_keys or (len(keys) > FEW_KEYS and _sparse(spot)):
-        return "data"
-    if not keys or any(child.kinds["object"] for child in spot.children.values()):
-        return ""
-    tags = all(_LANGUAGE.fullmatch(key) for key in keys)
+    keys = list(spot.keys if spot.members is not None else spot.children)
+    below = [spot.members] if spot.members is not None else list(spot.children.values())
+    tags = all(map(_LANGUAGE.fullmatch, keys)) and all(set(one.kinds) <= {"text"} for one in below)
     common = sum(key.split("-")[0] in _COMMON_LANGUAGES for key in keys)
-    texts = all(set(child.kinds) <= {"text"} for child in spot.children.values())
-    return "language tags" if tags and texts and common * 2 > len(keys) else ""
+    if tags and common * 2 > len(keys) and not spot.top:
+        return "language tags"
+    return "data" if spot.members is not None or spot.other_keys else ""
 
 
-def _sparse(spot: Spot) -> bool:
-    """Whether most objects lack most of the keys."""
-    filled = sum(child.filled for child in spot.children.values())
-    return filled < spot.objects * len(spot.children) / 5
+def key_words(spot: Spot) -> str:
+    """How many different keys a place has that are data, and a few of them."""
+    bound = "or more " if len(spot.keys) >= MOST_COUNTED else ""
+    shown = ", ".join(key if len(key) <= _SHOWN else f"{key[:_SHOWN]}…" for key in _first(spot))
+    return f"{len(spot.keys):,} {bound}different, such as {shown}"
+
+
+def _first(spot: Spot) -> list[str]:
+    return list(islice(spot.keys, _EXAMPLES))

@@ -44,6 +44,7 @@ from .protocols import Batch, Row, RowStore, Source
 from .sorting import Sorter, grouped_order
 from .structure import Place, observe
 from .taking import Taker
+from .wanted import names_wanted
 
 UNMET_SHOWN = 20
 NO_RECORDS = "the source holds no records"
@@ -67,7 +68,9 @@ class Run:
             model = without_keyless(model)
         first = source.look_ahead()
         whole = structure is not None
-        self.plan: Plan = make_plan(model, structure or observe(first), complete=whole)
+        self.plan: Plan = make_plan(
+            model, structure or observe(first, names_wanted(model)), complete=whole
+        )
         self._drift = DriftWatch(self.plan, first)
         self._looked_at = len(first)
         self.notices: list[str] = []

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field
+from itertools import islice
 from typing import Any
 
 MEMBERS = "\ue000members"  # in a place's names: each member of a mapping; no field is called so
+FEW = 64  # names of one place that are kept apart though they are not wanted
+MOST_NAMES = 3_000  # of the others, for hints
 DEEPEST = 100  # no layout names a place deeper than this
 
 
@@ -16,8 +19,11 @@ class Place:
     """One place in the records: the kinds of value met there, its lists, and what is below.
 
     ``many`` counts the lists of two or more, ``first_many`` is the number of the record that has
-    the first of them.
+    the first of them. Where names are ``wanted``, others are kept apart only as long as they are
+    few: beyond that they are the ``rest``, of which no more is known than what they have in common.
     """
+
+    wanted: Collection[str] | None = None
 
     lists: int = 0
     many: int = 0
@@ -26,6 +32,8 @@ class Place:
     kinds: Counter[type] = field(default_factory=Counter)
     children: dict[str, Place] = field(default_factory=dict)
     together: Place | None = None
+    rest: Place | None = None
+    rest_names: dict[str, None] = field(default_factory=dict)
 
     @property
     def repeated(self) -> bool:
@@ -42,8 +50,8 @@ class Place:
     def below(self, name: str) -> Place | None:
         """The place under one name; under MEMBERS all those of a mapping together."""
         if name == MEMBERS and self.together is None and self.children:
-            self.together = Place()
-            for child in self.children.values():
+            self.together = Place(self.wanted)
+            for child in [*self.children.values(), *([self.rest] if self.rest else [])]:
                 self.together.merge(child)
         return self.together if name == MEMBERS else self.children.get(name)
 
@@ -56,7 +64,32 @@ class Place:
         self.elements += other.elements
         self.kinds.update(other.kinds)
         for name, child in other.children.items():
-            self.children.setdefault(name, Place()).merge(child)
+            (self.children.get(name) or self._child(name)).merge(child)
+        if other.rest is not None:
+            self._rest().merge(other.rest)
+            self._note_names(other.rest_names)
+
+    def names(self) -> Iterator[str]:
+        """The names met here, as far as they are kept."""
+        yield from self.children
+        yield from self.rest_names
+
+    def _child(self, name: str) -> Place:
+        """The place of a name that is new here."""
+        if self.wanted is None or len(self.children) < FEW or name in self.wanted:
+            child = self.children[name] = Place(self.wanted)
+            return child
+        self._note_names((name,))
+        return self._rest()
+
+    def _rest(self) -> Place:
+        if self.rest is None:
+            self.rest = Place(self.wanted)
+        return self.rest
+
+    def _note_names(self, names: Iterable[str]) -> None:
+        if len(self.rest_names) < MOST_NAMES:
+            self.rest_names.update(dict.fromkeys(islice(names, MOST_NAMES)))
 
     def add(self, value: Any, number: int = 0, depth: int = 0) -> None:
         """Take note of a record's value at this place; a list counts as its elements."""
@@ -78,21 +111,21 @@ class Place:
         for key, below in value.items():
             child = children.get(key)
             if child is None:
-                child = children[key] = Place()
+                child = self._child(key)
             if isinstance(below, dict | list | tuple):
                 child.add(below, number, depth + 1)
             else:
                 child.kinds[below.__class__] += 1
 
 
-def observe(records: Iterable[Any]) -> Place:
-    """The structure of plain records.
+def observe(records: Iterable[Any], wanted: Collection[str] | None = None) -> Place:
+    """The structure of plain records; of names that are not ``wanted`` not more than a few.
 
     >>> structure = observe([{"no": 1, "lines": [{"qty": 2}, {"qty": 3}]}])
     >>> structure.find(["lines"]).repeated, structure.find(["lines", "qty"]).kinds[int]
     (True, 2)
     """
-    structure = Place()
+    structure = Place(wanted)
     for number, record in enumerate(records, 1):
         if isinstance(record, dict):
             structure.add(record, number)

@@ -1,35 +1,19 @@
-"""Surveying records: every place with how often it is filled, how it repeats, and what it holds.
-
-Memory is bounded whatever the records hold: so many keys at a place, so many distinct values, so
-many examples, so deep. What lies beyond is counted together.
-"""
+"""Surveying records: every place with how often it is filled, how it repeats, and what it holds."""
 
 from __future__ import annotations
 
 import re
-from collections import Counter
 from decimal import Decimal
-from typing import Any, Self
+from typing import Self
 
 import msgspec
 
 from ..visible import steerless_json
 from .faults import Fault
-from .recognising import recognise
+from .recognising import key_words, recognise
+from .spots import Spot, keys_are_data
 
-MOST_KEYS = 3_000  # tables of hundreds of columns are normal
-MOST_VALUES = 1_000
 EXAMPLES = 3
-DEEPEST = 60
-LONGEST_VALUE = 200
-_KINDS = {
-    str: "text",
-    int: "integer",
-    bool: "truth",
-    Decimal: "decimal",
-    dict: "object",
-    list: "list",
-}
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 _SHORTHAND = re.compile(r"[A-Za-z_\u0080-\U0010FFFF][0-9A-Za-z_\u0080-\U0010FFFF]*")
 
@@ -70,107 +54,6 @@ class FieldSurvey(msgspec.Struct):
     def mean(self) -> Decimal:
         """How many entries it has on average, where it is filled."""
         return Decimal(self.entries) / (self.lists + self.lone) if self.filled else Decimal(0)
-
-
-class Spot:
-    """Gathers what is met at one place."""
-
-    def __init__(self) -> None:
-        self.filled = self.lists = self.lone = self.entries = self.longest = self.objects = 0
-        self.least: int | None = None
-        self.most = 0
-        self.kinds: Counter[str] = Counter()
-        self.values: Counter[str] = Counter()  # the first so many texts, with their counts
-        self.overflow = False
-        self.children: dict[str, Spot] = {}
-        self.others: Spot | None = None
-        self.deeper = False
-        self.other_keys = 0
-
-    def add(self, value: Any, depth: int = 0) -> None:
-        """Take note of the value of one entry of the level above."""
-        if value is None or value == "":
-            return
-        self.filled += 1
-        if value.__class__ is not list:
-            self.lone += 1
-            self.entries += 1
-            self._entry(value, depth)
-            return
-        length = len(value)
-        self.lists += 1
-        self.entries += length
-        self.least = length if self.least is None else min(self.least, length)
-        self.most = max(self.most, length)
-        for entry in value:
-            self._entry(entry, depth)
-
-    def _entry(self, value: Any, depth: int) -> None:
-        kind = _KINDS.get(value.__class__) or kind_name(value)
-        self.kinds[kind] += 1
-        if kind == "text":
-            self._text(value)
-        elif kind == "object":
-            self.objects += 1
-            if depth >= DEEPEST:
-                self.deeper = True
-                return
-            children = self.children
-            for key, below in value.items():
-                (children.get(key) or self._child(key)).add(below, depth + 1)
-        elif kind == "list":
-            if depth >= DEEPEST:
-                self.deeper = True
-                return
-            for entry in value:
-                self._entry(entry, depth + 1)
-        else:
-            self._text(text_of_value(value))
-
-    def _child(self, key: str) -> Spot:
-        child = self.children.get(key)
-        if child is None and len(self.children) < MOST_KEYS:
-            child = self.children[key] = Spot()
-        if child is None:
-            self.other_keys += 1
-            self.others = child = self.others or Spot()
-        return child
-
-    def _text(self, text: str) -> None:
-        length = len(text)
-        if length > self.longest:
-            self.longest = length
-        if length > LONGEST_VALUE:
-            text = text[:LONGEST_VALUE]
-        values = self.values
-        if text in values:
-            values[text] += 1
-        elif len(values) < MOST_VALUES:
-            values[text] = 1
-        else:
-            self.overflow = True
-
-
-def text_of_value(value: Any) -> str:
-    """A plain value as text."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    return format(value, "f") if isinstance(value, Decimal) else str(value)
-
-
-def kind_name(value: Any) -> str:
-    """The kind of a plain value in a word."""
-    if value is None or value == "":
-        return "blank"
-    if isinstance(value, bool):
-        return "truth"
-    if isinstance(value, int):
-        return "integer"
-    if isinstance(value, Decimal | float):
-        return "decimal"
-    if isinstance(value, str):
-        return "text"
-    return "object" if isinstance(value, dict) else "list" if isinstance(value, list) else "other"
 
 
 def path_of(parent: str, name: str) -> str:
@@ -223,13 +106,19 @@ class SurveyResult(msgspec.Struct):
 def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
     """The places below one, each before what lies below it, in the order they were met."""
     fields: list[FieldSurvey] = []
-    remarks = recognise(spot, path)
-    if remarks.members:  # its keys are data: its members are looked at together
-        merged = _merged(spot)
-        fields.append(_field(merged, f"{path}.*", depth, spot.objects))
-        return fields + fields_of(merged, f"{path}.*", depth + 1)
+    settle(spot)
+    if spot.members is not None:
+        together = f"{path or '$'}.*"
+        settle(spot.members)
+        members = _field(spot.members, together, depth, spot.objects)
+        members.filled, members.lists, members.lone, members.most = spot.objects, 0, 0, 0
+        if spot.top:
+            members.remarks.append(f"the keys are data ({key_words(spot)})")
+        fields.append(members)
+        fields += fields_of(spot.members, together, depth + 1)
     for name, child in spot.children.items():
         below = path_of(path, name)
+        settle(child)
         fields.append(_field(child, below, depth, spot.objects))
         fields += fields_of(child, below, depth + 1)
     if spot.others is not None:
@@ -237,26 +126,17 @@ def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
     return fields
 
 
+def settle(spot: Spot) -> None:
+    """Decide, when all has been met, whether the keys of a place are data."""
+    told = spot.members is None and spot.children
+    if told and (recognise(spot, "").members == "language tags" or keys_are_data(spot)):
+        spot.gather()
+
+
 def _digits(spot: Spot) -> set[int]:
     """How many digits after the decimal mark the numbers have; whole numbers have none."""
     numbers = (text for text in spot.values if _NUMBER.fullmatch(text))
     return {len(text.partition(".")[2]) for text in numbers}
-
-
-def _merged(spot: Spot) -> Spot:
-    """The members of a mapping as one place: each member counts as an entry."""
-    merged = Spot()
-    for child in [*spot.children.values(), *([spot.others] if spot.others else [])]:
-        merged.kinds.update(child.kinds)
-        merged.values.update(dict(child.values.most_common(MOST_VALUES - len(merged.values))))
-        merged.longest = max(merged.longest, child.longest)
-        merged.entries += child.entries
-        merged.objects += child.objects
-        merged.overflow = merged.overflow or child.overflow
-        for name, below in child.children.items():
-            merged.children.setdefault(name, below)
-    merged.filled = spot.objects
-    return merged
 
 
 def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:

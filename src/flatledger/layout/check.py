@@ -26,6 +26,7 @@ OUTPUT_KEYS = (
     *("file", "delimiter", "quote-char", "quote", "header", "second-header", "line-terminator"),
     *("encoding", "if-there", "formula-guard"),
 )
+MOST_MEGABYTES = 1_000_000
 IF_THERE = ("keep", "replace", "refuse", "number")
 _NO_ENCODINGS = ("idna", "punycode", "undefined", "unicode_escape", "raw_unicode_escape")
 _PIECE = 'a,"b"\r\n'
@@ -52,7 +53,7 @@ class _Checker(ColumnForms):
             name=self.text(keys["layout"], "`layout`") if "layout" in keys else self.name,
             about=self.text(keys["about"], "`about`") if "about" in keys else "",
             locale=self.locale(keys["locale"]) if "locale" in keys else "",
-            records=self.source(keys.get("source")),
+            **self.source(keys.get("source")),
             levels=self.paths(keys["levels"], "levels") if "levels" in keys else None,
             may_lack=self.paths(keys.get("may-lack"), "may-lack"),
             spread_levels=tuple(self.spread_levels),
@@ -84,10 +85,17 @@ class _Checker(ColumnForms):
             raise LayoutError(self.name, self.problems)
         return model
 
-    def source(self, item: Item | None) -> tuple[str, ...]:
+    def source(self, item: Item | None) -> dict[str, Any]:
         if item is None:
-            return ()
-        keys = self.mapping(item, "`source`", ("records",))
+            return {}
+        keys = self.mapping(item, "`source`", ("records", "largest-record"))
+        found: dict[str, Any] = {"records": self.records(keys)}
+        if "largest-record" in keys:
+            most = self.whole_number(keys["largest-record"], "`largest-record`", MOST_MEGABYTES)
+            found["largest_record"] = max(most, 1)
+        return found
+
+    def records(self, keys: dict[str, Item]) -> tuple[str, ...]:
         if "records" not in keys:
             return ()
         path = self.expression(keys["records"], "`records`")

@@ -205,7 +205,8 @@ class NamedList(msgspec.Struct, frozen=True):
 
 
 class LayoutModel(msgspec.Struct, frozen=True):
-    """A whole layout. ``records`` is the path to the records within the source's document.
+    """A whole layout. ``records`` is the path to the records within the source's document, each of
+    at most ``largest_record`` megabytes.
 
     ``known`` are the fields that its note knows, as a survey prints them; None without a note.
     ``known_keys`` are the keys that it knows for columns, by what those are named by.
@@ -220,6 +221,7 @@ class LayoutModel(msgspec.Struct, frozen=True):
     columns: tuple[Column, ...]
     about: str = ""
     records: tuple[str, ...] = ()
+    largest_record: int = 256
     levels: tuple[Expression, ...] | None = None
     spread_levels: tuple[Expression, ...] = ()
     may_lack: tuple[Expression, ...] = ()

@@ -15,7 +15,7 @@ from ..engine.protocols import Batch
 from ..errors import SourceError
 from .double_keys import DoubleKeys
 from .json_pieces import Piece, Pieces
-from .json_text import JsonText
+from .json_text import LARGEST, JsonText
 from .json_values import (
     DECODE_ERRORS,
     LOOK_AHEAD,
@@ -36,13 +36,16 @@ class JsonRecords:
     """Reads the records of a JSON source, some at a time (a Source).
 
     ``names`` is the path to them in a document; with ``double_keys`` names that come twice in an
-    object are looked for.
+    object are looked for. A record has the ``largest`` number of bytes at most.
     """
 
-    def __init__(self, data: Bytes, names: Names, double_keys: bool = False) -> None:
+    def __init__(
+        self, data: Bytes, names: Names, double_keys: bool = False, largest: int = LARGEST
+    ) -> None:
         self.name = data.name
         self._names = names
         self._double_keys = double_keys
+        self._largest = largest
         self._chunks = data.chunks()
         self._first: list[Any] | None = None
 
@@ -60,7 +63,7 @@ class JsonRecords:
 
     def _read(self, chunks: Iterator[bytes], shape: Any) -> Iterator[Batch]:
         """Whole lines are decoded together; where that fails, the values in them one by one."""
-        text = JsonText(chunks)
+        text = JsonText(chunks, self._largest, self.name)
         pieces = Pieces(text, self._names, self.name)
         decode = _Decoding(shape, self._double_keys)
         while byte := text.peek():

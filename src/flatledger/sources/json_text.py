@@ -13,29 +13,39 @@ from collections.abc import Iterator
 
 import msgspec
 
+from ..errors import SourceError
+
 _PLAIN = rb'(?:[^"{}\[\]]++|"(?:[^"\\\r\n]++|\\[^\r\n])*+")'
 # as far as the next bracket that matters: what holds no further brackets is passed over whole
 _TO_BRACKET = re.compile(rb"(?:" + _PLAIN + rb"|\{" + _PLAIN + rb"*+\}|\[" + _PLAIN + rb"*+\])*+")
 _IN_TEXT = re.compile(rb'(?:[^"\\\r\n]++|\\[^\r\n])*+')
-_SCALAR = re.compile(rb'(?:"(?:[^"\\\r\n]++|\\[^\r\n])*+"|[\w.+-]++)(?=[\s,\]{}\[]|\Z)')
-_ALONE = re.compile(rb'(?:"(?:[^"\\\r\n]++|\\[^\r\n])*+"|[\w.+-]++)(?=[ \t]*+(?:[{\[\r\n]|\Z))')
-_KEY = re.compile(rb'"(?:[^"\\\r\n]++|\\[^\r\n])*+"[ \t\r\n]*+:')
+_WORD = re.compile(rb"[\w.+-]*+")
 _BLANKS = re.compile(rb"[ \t\r\n]*+")
 _LINE_END = re.compile(rb"[\r\n]")
+_AFTER_VALUE = (re.compile(rb""), b" \t\r\n\f\v,]}{[")  # what may stand after it: blanks, a byte
+_AFTER_ALONE = (re.compile(rb"[ \t]*+"), b"{[\r\n")
+_AFTER_KEY = (re.compile(rb"[ \t\r\n]*+"), b":")
 _INDENT = re.compile(rb"[ \t]*+")
 _QUOTE, _BACKSLASH = b'"\\'
 _OPENING = b"{["
+_TRAILING = re.compile(r"trailing characters \(byte (\d+)\)")
 _RAW = msgspec.json.Decoder(msgspec.Raw)
 DEEPEST = 1_000  # brackets within each other that a value over several lines can have
+LARGEST = 256 << 20  # bytes of a record, where nothing else is stated
 _CHECKED = 1 << 16  # bytes of a value after which it is looked at whether it can still be one
 _DROPPED = 1 << 20  # bytes that are behind, after which they are let go
 
 
 class JsonText:
-    """A window on the text; ``at`` is where reading goes on."""
+    """A window on the text; ``at`` is where reading goes on.
 
-    def __init__(self, chunks: Iterator[bytes]) -> None:
+    Raises SourceError where a value has more than the ``largest`` number of bytes.
+    """
+
+    def __init__(self, chunks: Iterator[bytes], largest: int = LARGEST, name: str = "") -> None:
         self._chunks = chunks
+        self._name = name
+        self._largest = largest
         self._lines = 0  # that end before the place as far as which they have been counted
         self._counted = 0
         self._indent_behind: int | None = None  # of the line that the window begins in
@@ -52,6 +62,13 @@ class JsonText:
 
     def fill(self) -> bool:
         """Read on; false at the end."""
+        if len(self.buffer) - self.at > self._largest:
+            raise SourceError(
+                f"{self._name}, line {self.line(self.at):,}: a record of more than "
+                f"{self._largest >> 20:,} MB. If records lie within it, say where (`source: "
+                "{records: …}`, --records); if it is one, say how many MB it may have (`source: "
+                "{largest-record: …}`, --largest-record)"
+            )
         chunk = next((chunk for chunk in self._chunks if chunk), b"")
         self.buffer += chunk
         return bool(chunk)
@@ -112,11 +129,12 @@ class JsonText:
         """
         start = self.at
         brackets = self.buffer[start] in b"{["
-        end = self._end_of_brackets() if brackets else self._end_of(_ALONE if alone else _SCALAR)
+        after = _AFTER_ALONE if alone else _AFTER_VALUE
+        end = self._end_of_brackets() if brackets else self._end_of_plain(after)
         if end is None:
             return None
         text = bytes(self.buffer[start:end])
-        if _LINE_END.search(text) and _is_broken(text) is not False:
+        if _is_lined(text) and _is_broken(text) is not False:
             return None
         self.at = end
         return text
@@ -124,9 +142,7 @@ class JsonText:
     def skip_value(self) -> bool:
         """Pass over the value that begins here, without holding it; false where it has no end."""
         if self.buffer[self.at] not in b"{[":
-            end = self._end_of(_SCALAR)
-            self.at = self.at if end is None else end
-            return end is not None
+            return self._skip_plain()
         depth = 1
         self.at += 1
         while True:
@@ -172,29 +188,61 @@ class JsonText:
 
     def key(self) -> bytes | None:
         """Take a name with its colon; None where there is none, and nothing is taken."""
-        end = self._end_of(_KEY)
-        if end is None:
+        end = self._end_of_plain(_AFTER_KEY)
+        if end is None or end == len(self.buffer):
             return None
         text = bytes(self.buffer[self.at : end])
-        self.at = end
-        return text[:-1].rstrip()
+        self.at = self.buffer.index(b":", end) + 1
+        return text
 
-    def _end_of(self, pattern: re.Pattern[bytes]) -> int | None:
-        """Where a match ends that begins here; it may go on in the next chunk."""
+    def _end_of_plain(self, after: tuple[re.Pattern[bytes], bytes]) -> int | None:
+        """Where a text or word ends that begins here; None if what follows is not as it has to be.
+
+        At the end of the source nothing has to follow.
+        """
+        quoted = self.buffer[self.at] == _QUOTE
+        end = self._end_of_text(self.at + 1) if quoted else self._end_of_word(self.at)
+        if end is None or end == self.at:
+            return None
+        blanks, allowed = after
         while True:
-            found = pattern.match(self.buffer, self.at)
-            if found and found.end() < len(self.buffer):
-                return found.end()
-            if not found and self._is_settled(pattern):
+            found = blanks.match(self.buffer, end)
+            assert found is not None
+            if found.end() < len(self.buffer):
+                return end if self.buffer[found.end()] in allowed else None
+            if found.end() - end > _CHECKED:
                 return None
             if not self.fill():
-                return found.end() if found else None
+                return end
 
-    def _is_settled(self, pattern: re.Pattern[bytes]) -> bool:
-        """Whether what follows can change nothing: no plain value goes on over the end of a line,
-        and between a name and its colon there is not much."""
-        lined = _LINE_END.search(self.buffer, self.at) is not None
-        return lined and (pattern is not _KEY or len(self.buffer) - self.at > _CHECKED)
+    def _end_of_word(self, place: int) -> int:
+        """Where letters and digits end that may go on in the next chunk."""
+        while True:
+            found = _WORD.match(self.buffer, place)
+            assert found is not None
+            place = found.end()
+            if place < len(self.buffer) or not self.fill():
+                return place
+
+    def _skip_plain(self) -> bool:
+        """Pass over a text or word, of which no more is held than a chunk."""
+        quoted = self.buffer[self.at] == _QUOTE
+        part = _IN_TEXT if quoted else _WORD
+        self.at += quoted
+        begun = self.passed
+        while True:
+            found = part.match(self.buffer, self.at)
+            assert found is not None
+            self.at = found.end()
+            self.drop()
+            escaped = self.buffer[self.at : self.at + 1] == b"\\"  # by the chunk after this
+            if len(self.buffer) - self.at > escaped or not self.fill():
+                break
+        if not quoted:
+            return self.passed > begun
+        closed = self.buffer[self.at : self.at + 1] == b'"'
+        self.at += closed
+        return closed
 
     def _end_of_brackets(self) -> int | None:
         """Where the bracket that opens here is closed; None where it can't be."""
@@ -224,10 +272,29 @@ class JsonText:
             if depth > DEEPEST and lined:
                 return None  # nothing goes so deep over several lines
             if place - start > checked:
-                text = bytes(buffer[start:place])
-                if _is_broken(text) and _LINE_END.search(text):
-                    return None
-                checked = 2 * len(text)
+                end, checked = self._end_by_decoder(start)
+                if end is None or end:
+                    return end
+
+    def _end_by_decoder(self, start: int) -> tuple[int | None, int]:
+        """Where a long value ends that begins at a place; None where it can't be one.
+
+        0: the decoder can't tell, since it is broken within its line, or nested too deeply; the
+        second number says when to ask again.
+        """
+        while True:
+            text = bytes(self.buffer[start:])
+            ends = _end_in(text)
+            if ends == _BROKEN and _is_lined(text):
+                return None, 0
+            if ends >= 0:
+                return start + ends, 0
+            if ends in (_UNKNOWN, _BROKEN):
+                return 0, 2 * len(text)
+            while len(self.buffer) - start < 2 * len(text) and self.fill():
+                pass
+            if len(self.buffer) - start == len(text):
+                return None, 0
 
     def _to_bracket(self, place: int) -> int | None:
         """The next bracket that is in no text; None at the end, or where a text has none."""
@@ -260,6 +327,27 @@ class JsonText:
                 return None
             if not self.fill():
                 return None
+
+
+_BROKEN, _SHORT, _UNKNOWN = -1, -2, -3
+
+
+def _end_in(text: bytes) -> int:
+    """Where the JSON value ends that a text begins with, or else why that can't be told."""
+    try:
+        _RAW.decode(text)
+    except msgspec.DecodeError as error:
+        if "truncated" in str(error):
+            return _SHORT
+        found = _TRAILING.search(str(error))
+        return len(text[: int(found[1]) - 1].rstrip()) if found else _BROKEN
+    except RecursionError:
+        return _UNKNOWN
+    return len(text.rstrip())
+
+
+def _is_lined(text: bytes) -> bool:
+    return b"\n" in text or b"\r" in text
 
 
 def _is_broken(text: bytes) -> bool | None:

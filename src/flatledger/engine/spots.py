@@ -1,0 +1,268 @@
+"""Gathering what is met at the places of records, of which a survey tells.
+
+Memory is bounded whatever the records hold: so many keys at a place, so many distinct values, so
+deep. Members of one place that are many and look alike are one place, `name.*`: then its keys are
+data, and no names of fields.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from decimal import Decimal
+from itertools import islice
+from typing import Any
+
+MOST_KEYS = 3_000  # tables of hundreds of columns are normal
+MOST_COUNTED = 100_000  # keys of one place that are told apart
+MOST_VALUES = 1_000
+DEEPEST = 60
+LONGEST_VALUE = 200
+FEWEST_ALIKE = 12  # objects that look alike, for their keys to be data
+FEWEST_KEYED = 40  # the same of objects that have no names in common
+FEWEST_PLAIN = 200  # the same of plain values, where there are few objects to go by
+FEW_OBJECTS = 5
+_LOOKED_AT = 200
+NEVER = 1 << 62
+_KINDS = {
+    str: "text",
+    int: "integer",
+    bool: "truth",
+    Decimal: "decimal",
+    dict: "object",
+    list: "list",
+}
+
+
+class Spot:
+    """Gathers what is met at one place.
+
+    ``members`` are its children together, once its keys are known to be data; then ``keys`` are
+    those met. ``top`` is the record itself, whose keys are the names of fields as a rule.
+    """
+
+    __slots__ = (
+        *("filled", "lists", "lone", "entries", "longest", "objects", "least", "most", "kinds"),
+        *("values", "overflow", "children", "others", "deeper", "other_keys", "members", "keys"),
+        *("top", "_next_look"),
+    )
+
+    def __init__(self, top: bool = False) -> None:
+        self.filled = self.lists = self.lone = self.entries = self.longest = self.objects = 0
+        self.least: int | None = None
+        self.most = 0
+        self.kinds: Counter[str] = Counter()
+        self.values: dict[str, int] = {}  # the first so many texts, with their counts
+        self.overflow = False
+        self.children: dict[str, Spot] = {}
+        self.others: Spot | None = None
+        self.members: Spot | None = None
+        self.keys: dict[str, None] = {}
+        self.deeper = False
+        self.other_keys = 0
+        self.top = top
+        self._next_look = FEWEST_ALIKE
+
+    def add(self, value: Any, depth: int = 0) -> None:
+        """Take note of the value of one entry of the level above."""
+        if value is None or value == "":
+            return
+        self.filled += 1
+        kind = value.__class__
+        if kind is not list:
+            self.lone += 1
+            self.entries += 1
+            if kind is str:
+                self.kinds["text"] += 1
+                self._text(value)
+            else:
+                self._entry(value, depth)
+            return
+        length = len(value)
+        self.lists += 1
+        self.entries += length
+        self.least = length if self.least is None else min(self.least, length)
+        self.most = max(self.most, length)
+        for entry in value:
+            self._entry(entry, depth)
+
+    def _entry(self, value: Any, depth: int) -> None:
+        kind = _KINDS.get(value.__class__) or kind_name(value)
+        self.kinds[kind] += 1
+        if kind == "text":
+            self._text(value)
+        elif kind == "object":
+            self.objects += 1
+            if depth >= DEEPEST:
+                self.deeper = True
+                return
+            if self.members is not None:
+                self._note_keys(value)
+                add = self.members.add
+                for below in value.values():
+                    add(below, depth + 1)
+                return
+            children = self.children
+            for key, below in value.items():
+                (children.get(key) or self._child(key)).add(below, depth + 1)
+        elif kind == "list":
+            if depth >= DEEPEST:
+                self.deeper = True
+                return
+            for entry in value:
+                self._entry(entry, depth + 1)
+        else:
+            self._text(text_of_value(value))
+
+    def _child(self, key: str) -> Spot:
+        """The place of a key that is new here."""
+        if self.members is None and len(self.children) >= self._next_look:
+            seen_all = self._next_look >= MOST_KEYS
+            self._next_look = NEVER if seen_all else min(2 * self._next_look, MOST_KEYS)
+            if keys_are_data(self):
+                self.gather()
+        if self.members is not None:
+            self._note_keys((key,))
+            return self.members
+        if len(self.children) < MOST_KEYS:
+            child = self.children[key] = Spot()
+            return child
+        self.other_keys += 1
+        self.others = self.others or Spot()
+        return self.others
+
+    def _note_keys(self, keys: Iterable[str]) -> None:
+        if len(self.keys) < MOST_COUNTED:
+            self.keys.update(dict.fromkeys(islice(keys, MOST_COUNTED - len(self.keys))))
+
+    def gather(self) -> None:
+        """Take all children as one place from now on: they are members, by keys that are data."""
+        together = self.members or Spot()
+        self.members = together
+        for key, child in self.children.items():
+            self.keys[key] = None
+            together.merge(child)
+        if self.others is not None:
+            together.merge(self.others)
+        self.children.clear()
+        self.others = None
+
+    def merge(self, other: Spot) -> None:
+        """Take in what was met at another place."""
+        for name in ("filled", "lists", "lone", "entries", "objects", "other_keys"):
+            setattr(self, name, getattr(self, name) + getattr(other, name))
+        self.longest, self.most = max(self.longest, other.longest), max(self.most, other.most)
+        least = [one for one in (self.least, other.least) if one is not None]
+        self.least = min(least, default=None)
+        self.kinds.update(other.kinds)
+        for text, count in other.values.items():
+            self._value(text, count)
+        self.overflow = self.overflow or other.overflow
+        self.deeper = self.deeper or other.deeper
+        if other.members is not None and self.members is None:
+            self.gather()
+        for key, child in other.children.items():
+            (self.children.get(key) or self._child(key)).merge(child)
+        if other.others is not None:
+            self.others = self.others or Spot()
+            self.others.merge(other.others)
+        if other.members is not None and self.members is not None:
+            self._note_keys(other.keys)
+            self.members.merge(other.members)
+
+    def _text(self, text: str) -> None:
+        length = len(text)
+        if length > self.longest:
+            self.longest = length
+            if length > LONGEST_VALUE:
+                text = text[:LONGEST_VALUE]
+        elif length > LONGEST_VALUE:
+            text = text[:LONGEST_VALUE]
+        values = self.values
+        if text in values:
+            values[text] += 1
+        elif len(values) < MOST_VALUES:
+            values[text] = 1
+        else:
+            self.overflow = True
+
+    def _value(self, text: str, count: int) -> None:
+        values = self.values
+        if text in values:
+            values[text] += count
+        elif len(values) < MOST_VALUES:
+            values[text] = count
+        else:
+            self.overflow = True
+
+
+# ---- keys that are data ----------------------------------------------------------------------
+
+
+def keys_are_data(spot: Spot) -> bool:
+    """Whether the members of a place are many and look alike, so that its keys are no names."""
+    count = len(spot.children)
+    if count < FEWEST_ALIKE:
+        return False
+    looked_at = list(islice(spot.children.values(), _LOOKED_AT))
+    objects = [child for child in looked_at if child.kinds["object"] * 2 > child.kinds.total()]
+    if len(objects) >= 0.9 * len(looked_at):
+        return _same_names(objects) or (count >= FEWEST_KEYED and _same_kinds_below(objects))
+    if spot.top:
+        return count >= MOST_KEYS and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
+    if count >= FEWEST_KEYED and _is_sparse(spot):
+        return spot.objects >= FEW_OBJECTS
+    return count >= FEWEST_PLAIN and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
+
+
+def _same_names(objects: list[Spot]) -> bool:
+    """Whether most of what objects hold has names that half of them have."""
+    names = Counter(name for one in objects for name in one.children)
+    common = sum(count for count in names.values() if 2 * count >= len(objects))
+    return 2 * common >= names.total() > 0
+
+
+def _same_kinds_below(objects: list[Spot]) -> bool:
+    """Whether all that objects hold is of one kind, or their own keys are data already."""
+    keyed = [one for one in objects if one.members is not None]
+    if 2 * len(keyed) >= len(objects):
+        return True
+    return _one_kind([below for one in objects for below in one.children.values()])
+
+
+def _one_kind(spots: list[Spot]) -> bool:
+    kinds: Counter[str] = Counter()
+    for one in spots:
+        kinds.update(one.kinds)
+    return bool(kinds) and kinds.most_common(1)[0][1] >= 0.95 * kinds.total()
+
+
+def _is_sparse(spot: Spot) -> bool:
+    """Whether most objects lack most of the keys."""
+    filled = sum(child.filled for child in spot.children.values())
+    return filled < spot.objects * len(spot.children) / 5
+
+
+# ---- values ----------------------------------------------------------------------------------
+
+
+def text_of_value(value: Any) -> str:
+    """A plain value as text."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return format(value, "f") if isinstance(value, Decimal) else str(value)
+
+
+def kind_name(value: Any) -> str:
+    """The kind of a plain value in a word."""
+    if value is None or value == "":
+        return "blank"
+    if isinstance(value, bool):
+        return "truth"
+    if isinstance(value, int):
+        return "integer"
+    if isinstance(value, Decimal | float):
+        return "decimal"
+    if isinstance(value, str):
+        return "text"
+    return "object" if isinstance(value, dict) else "list" if isinstance(value, list) else "other"

@@ -1,0 +1,47 @@
+"""The names that a layout uses, of which the structure of records has to tell all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from ..language import nodes as n
+from ..layout.column import Expression
+from ..layout.model import Attachment, Expectation, LayoutModel, Split
+
+_NAMING = (Attachment, Expectation, Split)  # they name fields in texts of their own
+
+
+def names_wanted(model: LayoutModel) -> frozenset[str]:
+    """Every name in a path of a layout, and those of what it adds to records."""
+    parts: list[Any] = [model.levels, model.spread_levels, model.may_lack, model.row_per]
+    parts += [model.row_per_group, model.conditions, model.sort, model.group, model.expects]
+    parts += [model.splits, model.attachments, model.records]
+    for column in model.columns:
+        parts += [column.value, column.spread]
+    return frozenset(name for part in parts for name in _names(part))
+
+
+def _names(value: Any) -> Iterator[str]:
+    if isinstance(value, n.Name):
+        yield value.name
+    elif isinstance(value, _NAMING):
+        yield from _texts(msgspec.structs.astuple(value))
+    elif isinstance(value, Expression):
+        yield from _names(value.node)
+    elif isinstance(value, tuple | list):
+        for part in value:
+            yield from _names(part)
+    elif isinstance(value, msgspec.Struct):
+        for name in value.__struct_fields__:
+            yield from _names(getattr(value, name))
+
+
+def _texts(value: Any) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, tuple):
+        for part in value:
+            yield from _texts(part)
