@@ -60,7 +60,10 @@ def test_odd_data_stays_bounded() -> None:
     assert len(result.fields) < 10
     wide = flatledger.survey([{f"c{n}": n for n in range(2_000)}])
     assert len(wide.fields) == 2_000
-    wider = [{f"c{n}": n for n in range(5_000)}]
+    lone = flatledger.survey([{f"c{n}": n for n in range(5_000)}])
+    assert [field.path for field in lone.fields] == ["$.*"]
+    assert "the keys are data (5,000 different" in lone.fields[0].remarks[0]
+    wider = [{f"c{n}": n if n % 2 else "x" for n in range(5_000)}]
     assert len(flatledger.survey(wider).fields) == 3_001
     drafted = flatledger.draft(wider)
     assert "more than 3,000 fields; the others are not listed" in drafted

@@ -92,6 +92,10 @@ class SourceError(FlatLedgerError):
     """A source that cannot be opened or read at all."""
 
 
+class SlowPatternError(FlatLedgerError):
+    """A pattern that takes so long on the texts of a source that the run would not end."""
+
+
 class OutputError(FlatLedgerError):
     """A table that cannot be written as the layout asks; the former file is left as it was."""
 

@@ -84,6 +84,7 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     if not sample:
         prepared.check_names(run)
     balance = prepared.balance(run)
+    balance.notes += writer.notes()
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
     plan = run.plan if isinstance(run, Run) else None

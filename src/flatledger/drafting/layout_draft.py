@@ -11,6 +11,7 @@ from ..engine.survey import FieldSurvey, SurveyResult
 from ..errors import SourceError
 from ..layout.names import proposal
 
+LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
 MOST = 0.5  # a level that this share of the records has can be the row's
 _DECIMALS = 2
@@ -152,7 +153,10 @@ class Draft:
         all_rare = all(map(_is_rare, columns)) and not self.languages()
         for field in columns:
             entry = f"- {scalar(self.headings[field.path])}: {self.value(field)}"
-            if _is_rare(field) and not all_rare:
+            if field.is_level and field.most * max(field.longest, 1) > LONGEST_JOINED:
+                many = f"up to {field.most:,} values in one cell"
+                lines.append(f"  # {comment(entry)}   # {many}; or a row for each of them")
+            elif _is_rare(field) and not all_rare:
                 of = f"{field.filled:,} of {field.parents:,}"
                 lines.append(f"  # {comment(entry)}   # filled in {of} only")
             else:

@@ -6,13 +6,16 @@ fault and null; nothing here stops a run.
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from decimal import Decimal
+from time import perf_counter
 from typing import Any
 
 import msgspec
 
-from ..language.patterns import PatternTooSlowError
+from ..errors import SlowPatternError
+from ..language.patterns import SECONDS, PatternTooSlowError
 from ..language.selecting import Selection
 from . import times
 from .aggregates import AGGREGATES
@@ -44,12 +47,16 @@ from .plain_data import (
 from .reading_texts import read_date
 from .sorting import in_order
 
+SLOW = 0.01  # seconds of one match, from which on it counts
+MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
+
 
 class Runtime:
     """The functions that generated code is given, bound to one log of faults."""
 
     def __init__(self, log: FaultLog) -> None:
         self._log = log
+        self._spent: defaultdict[str, float] = defaultdict(float)  # seconds, by pattern
 
     def _bounded(self, function: Callable[..., Any]) -> Callable[..., Any]:
         """The function; where a value is nested too deeply for it, a fault and null."""
@@ -73,7 +80,7 @@ class Runtime:
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
             **{f"aggregate_{name}": function for name, function in AGGREGATES.items()},
-            **{f.__name__: f for f in (cast_value, like, like_regex, overlap)},
+            **{f.__name__: f for f in (cast_value, overlap)},
             "compare_times": times.compare,
             "calculate": times.calculate,
         }
@@ -87,6 +94,7 @@ class Runtime:
             **{function.__name__: function for function in (*own, *entries, *shared)},
             **{function.__name__: self._bounded(function) for function in deep},
             **{name: self._guarded(function) for name, function in guarded.items()},
+            **{function.__name__: self._clocked(function) for function in (like, like_regex)},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
             "members": members,
             "put_entries": put_entries,
@@ -105,6 +113,29 @@ class Runtime:
             "known_code": self.known_code,
             "whole": self.whole,
         }
+
+    def _clocked(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """A guarded function of a text and a pattern, whose time in all is bounded."""
+        guarded = self._guarded(function)
+
+        def call(*arguments: Any) -> Any:
+            start = perf_counter()
+            found = guarded(*arguments)
+            self._spend(perf_counter() - start, str(arguments[1]))
+            return found
+
+        return call
+
+    def _spend(self, seconds: float, pattern: str) -> None:
+        """Add to the time that a pattern has taken on texts that it is slow for."""
+        if seconds < SLOW:
+            return
+        self._spent[pattern] += seconds
+        if self._spent[pattern] > MOST_SECONDS:
+            raise SlowPatternError(
+                f"the pattern `{pattern[:200]}` has taken more than {MOST_SECONDS} s on texts that "
+                "it is slow for, so that the run would not end; repeat less within what is repeated"
+            )
 
     def _guarded(self, function: Callable[..., Any]) -> Callable[..., Any]:
         """The function with two more arguments, the path and the record's number for a fault."""
@@ -209,6 +240,7 @@ class Runtime:
             found = selection.find(value, value if root is None else root)
         except PatternTooSlowError as error:
             self.fault(number, path, value, str(error))
+            self._spend(SECONDS, path)
             return None
         if selection.singular:
             return found[0] if found else None

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import warnings
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
-from zipfile import BadZipFile
+from zipfile import BadZipFile, ZipFile
 
 from ..errors import LayoutError, Problem
 from .files import csv_rows, delimiter_of
@@ -14,7 +15,11 @@ from .model import FormReference, PublishedForm
 
 WORKBOOK = ".xlsx"
 _LOOKED_AT = 100  # rows, for headings
-_BROKEN = (BadZipFile, KeyError, ValueError, TypeError, AttributeError, SyntaxError)
+DAMAGED = (  # what reading a damaged workbook raises
+    *(ArithmeticError, AttributeError, BadZipFile, EOFError, LookupError, NotImplementedError),
+    *(RuntimeError, StopIteration, SyntaxError, TypeError, ValueError, zlib.error),
+)
+LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook
 _FEWEST = 2  # filled cells in a row of headings, where any row has so many
 
 
@@ -84,16 +89,27 @@ def _rows_of_csv(path: Path) -> Iterator[list[str]]:
 
 def _sheet_rows(path: Path) -> Iterator[list[str]]:
     """The first rows of a workbook's first sheet, as texts."""
-    for row in first_sheet(path).iter_rows(max_row=_LOOKED_AT, values_only=True):
-        yield ["" if value is None else str(value) for value in row]
+    rows = first_sheet(path).iter_rows(max_row=_LOOKED_AT, values_only=True)
+    yield from (["" if value is None else str(value) for value in row] for row in rows)
+
+
+def check_unpacked(path: Path) -> None:
+    """Raise LayoutError for a workbook that would fill the memory, and what opening it raises."""
+    with ZipFile(path) as packed:
+        size = sum(part.file_size for part in packed.infolist())
+    if size > LARGEST_UNPACKED:
+        most = LARGEST_UNPACKED >> 20
+        message = f"the workbook would take {size >> 20:,} MB when unpacked; {most:,} are the most"
+        raise LayoutError(str(path), [Problem(message)])
 
 
 def first_sheet(path: Path) -> Any:
     """The first sheet of a workbook, as openpyxl reads it. Raises LayoutError."""
     from openpyxl import load_workbook
 
-    problem = Problem("this is no workbook (XLSX), or a password protects it")
+    problem = Problem("this is no workbook (XLSX), is damaged, or a password protects it")
     try:
+        check_unpacked(path)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # of what is not read here and kept all the same
             sheets = load_workbook(path, data_only=True).worksheets
@@ -102,6 +118,6 @@ def first_sheet(path: Path) -> Any:
         problem = Problem("the workbook has no sheet with cells")
     except OSError as error:
         problem = Problem(f"the file can't be read: {error.strerror}")
-    except _BROKEN:
+    except DAMAGED:
         pass
     raise LayoutError(str(path), [problem])

@@ -15,6 +15,7 @@ from ..layout.column import Column
 from ..layout.model import Output
 from .files import Target
 from .formula_guard import FormulaGuard
+from .long_cells import LONGEST, LongCells
 
 _LONG = 2_048  # bits
 
@@ -41,6 +42,7 @@ class DelimitedWriter:
         self._encoder = codecs.getincrementalencoder(output.encoding)()
         self._guard = FormulaGuard(columns, self._delimiter) if output.formula_guard else None
         self._in_header = False
+        self._long = LongCells(columns)
 
     def header(self, rows: Sequence[Sequence[str]]) -> None:
         """Write the header rows."""
@@ -61,6 +63,9 @@ class DelimitedWriter:
 
     def notes(self) -> list[str]:
         """What a reader of the table should know."""
+        return [*self._long.notes(), *self._guard_notes()]
+
+    def _guard_notes(self) -> list[str]:
         if self._guard is None or not self._guard.count:
             return []
         count = self._guard.count
@@ -118,12 +123,16 @@ class DelimitedWriter:
         plain = self._delimiter * (len(rows[0]) - 1) + output.line_terminator
         line = self._delimiter.replace("%", "%%").join(["%s"] * len(rows[0]))
         line += output.line_terminator
-        text = "".join([line % row for row in rows])
+        lines = [line % row for row in rows]
+        text = "".join(lines)
         if "None" in text:
-            text = "".join([line % (_blanked(row) if None in row else row) for row in rows])
+            lines = [line % (_blanked(row) if None in row else row) for row in rows]
+            text = "".join(lines)
         for mark in {self._delimiter, output.quote_char, "\r", "\n"}:
             if text.count(mark) != plain.count(mark) * len(rows):
                 return None
+        if max(map(len, lines)) > LONGEST:
+            self._long.look_at(rows, self._number(0))
         return text
 
     def _quoted(self, rows: list[Row]) -> str:
@@ -133,6 +142,8 @@ class DelimitedWriter:
         except csv.Error:
             raise self._breaking(rows) from None
         text = buffer.getvalue()
+        if len(text) > LONGEST:
+            self._long.look_at(rows, self._number(0))
         if self._output.line_terminator == "\n" and "\r" in text:
             return self._guarded(rows)
         return text

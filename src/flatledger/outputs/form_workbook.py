@@ -16,8 +16,9 @@ from zipfile import ZIP_DEFLATED, ZipFile
 from lxml import etree
 
 from ..engine.protocols import Row
-from ..errors import OutputError
+from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
+from ..layout.form import DAMAGED
 from ..layout.model import PublishedForm
 from .files import Target
 from .form_sheet import FormSheet
@@ -25,7 +26,8 @@ from .workbook_cells import CellWriter
 from .workbook_styles import PARSER, Styles, as_bytes, tag
 
 _OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
-_DOCUMENT, _STYLES, _TABLE = "/officeDocument", "/styles", "/table"
+_DOCUMENT, _STYLES, _TABLE, _SHEET = "/officeDocument", "/styles", "/table", "/worksheet"
+_SHOWN = 80
 
 
 class FormWorkbook:
@@ -35,7 +37,18 @@ class FormWorkbook:
         self.rows = self.bytes = 0
         self._form = form
         self._target = target
-        self._old = ZipFile(form.file)
+        with self._telling():
+            self._old = ZipFile(form.file)
+        try:
+            with self._telling():
+                self._open(columns)
+        except BaseException:
+            self._old.close()
+            raise
+
+    def _open(self, columns: Sequence[Column]) -> None:
+        """Read the parts of the form that are written anew."""
+        form, target = self._form, self._target
         self._workbook = self._related("", _DOCUMENT)[0]
         self._book = self._xml(self._workbook)
         self._sheet_part = self._first_sheet()
@@ -80,8 +93,16 @@ class FormWorkbook:
     def _telling(self) -> Iterator[None]:
         try:
             yield
+        except FlatLedgerError:
+            raise
         except OSError as error:
             raise self._target.failed(error) from None
+        except DAMAGED as error:
+            why = f"{type(error).__name__}: {error}"[:_SHOWN]
+            raise OutputError(
+                f"{self._form.file}: this workbook is damaged, and can't be filled ({why}); "
+                "open and save it again in a spreadsheet"
+            ) from None
 
     def _finish(self) -> None:
         """Write what comes after the rows, and the parts that tell where they end."""
@@ -138,10 +159,14 @@ class FormWorkbook:
         return posixpath.normpath(whole).lstrip("/")
 
     def _first_sheet(self) -> str:
-        sheet = next(self._book.iter(tag("sheet")))
-        link = sheet.get(f"{_OFFICE}id")
-        found = [one for one in self._relations(self._workbook) if one.get("Id") == link]
-        return self._place(self._workbook, found[0].get("Target"))
+        """The first sheet that has cells; a chart can be a sheet too."""
+        places = {
+            one.get("Id"): one.get("Target")
+            for one in self._relations(self._workbook)
+            if one.get("Type", "").endswith(_SHEET)
+        }
+        links = [sheet.get(f"{_OFFICE}id") for sheet in self._book.iter(tag("sheet"))]
+        return self._place(self._workbook, next(places[link] for link in links if link in places))
 
     def _copy_others(self) -> None:
         own = {self._sheet_part, self._styles_part, self._workbook, *self._tables}
