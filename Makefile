@@ -3,7 +3,7 @@ VENV ?= .venv
 PYTHON ?= python3
 BIN := $(VENV)/bin
 
-.PHONY: demo test bench format clean
+.PHONY: demo test bench fuzz format clean
 
 $(VENV)/.ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -21,6 +21,9 @@ test: $(VENV)/.ready
 
 bench: $(VENV)/.ready
 	$(BIN)/python bench/run.py
+
+fuzz: $(VENV)/.ready
+	$(BIN)/python -W ignore -m fuzz.run
 
 format: $(VENV)/.ready
 	$(BIN)/ruff check --fix .

@@ -1,4 +1,4 @@
-"""Damaged workbooks as forms: bytes flipped or cut off, parts missing, and XML that says odd things."""
+"""Damaged workbooks as forms: bytes flipped or cut off, parts missing, odd XML."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def _odd_xml(content: bytes, chance: random.Random) -> bytes:
 
 
 def run(seed: int, folder: Path) -> str:
-    """Fill a damaged form; what came of it in a word. Anything but an error of the family raises."""
+    """Fill a damaged form. Anything but an error of the family raises."""
     chance = random.Random(seed)
     form, filled = folder / "form.xlsx", folder / "filled.xlsx"
     form.write_bytes(mutant(chance))

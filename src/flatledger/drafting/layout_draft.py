@@ -7,7 +7,7 @@ from collections import Counter
 
 from ..engine.recognising import DEEPER
 from ..engine.spots import DEEPEST, MOST_KEYS
-from ..engine.survey import FieldSurvey, SurveyResult
+from ..engine.survey import FURTHER, FieldSurvey, SurveyResult
 from ..errors import SourceError
 from ..layout.names import proposal
 
@@ -37,7 +37,7 @@ class Draft:
             f.path: f
             for f in result.fields
             if (f.is_level and f.kinds.get("object"))
-            or (_is_members(f.path) and (lone or f.kinds.get("object")))
+            or (_is_members(f.path) and FURTHER not in f.remarks and (lone or "object" in f.kinds))
         }
         if row_per not in (None, "record", *self.levels):
             known = ", ".join(["record", *self.levels])
@@ -111,7 +111,7 @@ class Draft:
         lines = [f"# Drafted from {read} {self.result.records:,} records of {self.result.source}."]
         if not self.result.complete:
             lines.append("# A field that only later records have is missing here.")
-        if any(field.path == "$.*" for field in self.result.fields) and "$.*" not in self.levels:
+        if any(FURTHER in field.remarks for field in self.result.fields):
             lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
         if any(DEEPER in field.remarks for field in self.result.fields):
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")

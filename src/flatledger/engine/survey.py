@@ -14,6 +14,7 @@ from .recognising import key_words, recognise
 from .spots import Spot, keys_are_data
 
 EXAMPLES = 3
+FURTHER = "further fields, which are not listed one by one"
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 _SHORTHAND = re.compile(r"[A-Za-z_\u0080-\U0010FFFF][0-9A-Za-z_\u0080-\U0010FFFF]*")
 
@@ -122,7 +123,9 @@ def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
         fields.append(_field(child, below, depth, spot.objects))
         fields += fields_of(child, below, depth + 1)
     if spot.others is not None:
-        fields.append(_field(spot.others, f"{path or '$'}.*", depth, spot.objects))
+        others = _field(spot.others, f"{path or '$'}.*", depth, spot.objects)
+        others.remarks.append(FURTHER)
+        fields.append(others)
     return fields
 
 
