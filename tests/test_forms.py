@@ -9,12 +9,14 @@ from collections.abc import Callable
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
-from zipfile import ZipFile
+from zipfile import ZIP_DEFLATED, ZipFile
 
 import pytest
+from fuzz import forms
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook, load_workbook
+from openpyxl.chart import BarChart
 from openpyxl.styles import Font
 from openpyxl.worksheet.datavalidation import DataValidation
 from openpyxl.worksheet.table import Table
@@ -375,3 +377,31 @@ def test_an_untyped_truth_value_is_one_in_a_workbook(tmp_path: Path) -> None:
     flatledger.export(form, [{"ok": True, "n": 2}], tmp_path / "out.xlsx")
     sheet = load_workbook(tmp_path / "out.xlsx").worksheets[0]
     assert [sheet.cell(4, place).value for place in (2, 3)] == [True, True]
+
+
+def test_damaged_workbooks_are_refused_or_filled(tmp_path: Path) -> None:
+    outcomes = {forms.run(seed, tmp_path) for seed in range(150)}
+    assert outcomes == {"filled", "refused"}
+
+
+def test_a_workbook_that_unpacks_without_end_is_refused(tmp_path: Path) -> None:
+    form = tmp_path / "form.xlsx"
+    workbook(form, ["no", "Called"])
+    with ZipFile(form, "a", ZIP_DEFLATED) as packed, packed.open("xl/pad.xml", "w") as part:
+        for _ in range(1_100):
+            part.write(b"\0" * (1 << 20))
+    with pytest.raises(LayoutError, match=r"would take 1,1\d\d MB when unpacked; 1,024 are the"):
+        Layout.from_data(LAYOUT).fitted_to(form)
+
+
+def test_a_form_whose_first_sheet_is_a_chart(tmp_path: Path) -> None:
+    book = Workbook()
+    book.create_chartsheet("Chart", 0).add_chart(BarChart())
+    book.worksheets[0].append(["no", "Called"])
+    book.save(tmp_path / "form.xlsx")
+    layout = Layout.from_data({"columns": [{"no": "no"}, {"Called": "name"}]})
+    flatledger.export(
+        layout.fitted_to(tmp_path / "form.xlsx"), [{"no": 7, "name": "x"}], tmp_path / "out.xlsx"
+    )
+    sheet = load_workbook(tmp_path / "out.xlsx").worksheets[0]
+    assert list(sheet.iter_rows(values_only=True)) == [("no", "Called"), (7, "x")]

@@ -17,6 +17,7 @@ from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..visible import steerless_json
 from .drift import Drift
 from .faults import Fault
+from .numbers import digits_of
 
 
 class ConditionCount(msgspec.Struct):
@@ -164,6 +165,12 @@ class FileCount(msgspec.Struct):
     replaced: bool = False
 
 
+def _as_text(value: Any) -> str | None:
+    if isinstance(value, int) and not isinstance(value, bool):
+        return digits_of(value)
+    return None if value is None else str(value)
+
+
 class Balance(msgspec.Struct):
     """Everything that a run can say for itself when it has ended.
 
@@ -233,6 +240,6 @@ class Balance(msgspec.Struct):
         data["balanced"] = self.balanced
         for column in data["columns"]:
             for key in ("source", "written", "total", "overlap", "cut", "rounding", "straight"):
-                column[key] = None if column[key] is None else str(column[key])
+                column[key] = _as_text(column[key])
         text = msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
         return f"{steerless_json(text)}\n".encode()

@@ -18,7 +18,7 @@ EXACT = decimal.Context(
     traps=[decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow],
 )
 QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
-MOST_DIGITS = 4_000  # of an integer; Python itself writes out 4,300
+MOST_DIGITS = 4_300  # of a number in text; Python itself takes and writes so many
 LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
 
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
@@ -56,7 +56,7 @@ def read_decimal(text: str) -> Decimal | None:
     >>> read_decimal("10.00"), read_decimal("1e400"), read_decimal("ten")
     (Decimal('10.00'), None, None)
     """
-    if not _NUMBER.fullmatch(text) or len(text) > MOST_DIGITS:
+    if not _NUMBER.fullmatch(text) or len(text.lstrip("+-")) > MOST_DIGITS:
         return None
     number = Decimal(text)
     if ("e" in text or "E" in text) and number and abs(number.adjusted()) > LARGEST_EXPONENT:
@@ -76,6 +76,15 @@ def plain(number: Decimal) -> Decimal:
     if not isinstance(exponent, int) or exponent > 0 or len(digits) + exponent < -5:
         return PlainDecimal(number)
     return number
+
+
+def digits_of(number: int | Decimal) -> str:
+    """A number in plain digits, of any length: Python writes out no integer of more than 4,300.
+
+    >>> digits_of(12), len(digits_of(10**5000))
+    ('12', 5001)
+    """
+    return format(number if isinstance(number, Decimal) else Decimal(number), "f")
 
 
 class DecimalReader(dict[str, Decimal | Unreadable]):

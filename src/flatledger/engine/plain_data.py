@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from .functions import text_of
+from .numbers import Unreadable
 from .structure import MEMBERS
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
@@ -57,7 +58,8 @@ class FaultText(str):
 
 def raw_text(value: Any) -> FaultText | None:
     """What could not be read, as a cell shows it all the same."""
-    return None if is_null(value) else FaultText(text_of_parts(value))
+    blank = is_null(value) or (isinstance(value, Unreadable) and not value.text)
+    return None if blank else FaultText(text_of_parts(value))
 
 
 def text_of_parts(value: Any) -> str:

@@ -319,7 +319,7 @@ class Runtime:
             return str(value) if result is None else result
         if isinstance(value, Unreadable):
             self.fault(number, path, value, value.reason)
-            return FaultText(value.text)
+            return FaultText(value.text) if value.text else None
         if isinstance(value, list | tuple):
             parts = [self.cell(item, joining, path, number) for item in _flat(value)]
             present = [part for part in parts if part is not None]

@@ -112,7 +112,8 @@ def first_sheet(path: Path) -> Any:
         check_unpacked(path)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # of what is not read here and kept all the same
-            sheets = load_workbook(path, data_only=True).worksheets
+            with path.open("rb") as file:
+                sheets = load_workbook(file, data_only=True).worksheets
         if sheets:
             return sheets[0]
         problem = Problem("the workbook has no sheet with cells")

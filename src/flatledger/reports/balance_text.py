@@ -171,7 +171,7 @@ def amount(value: Any) -> str:
     """
     if value is None:
         return ""
-    return f"{value:,f}" if isinstance(value, Decimal) else f"{value:,}"
+    return f"{Decimal(value):,f}" if isinstance(value, int | Decimal) else f"{value:,}"
 
 
 def _column_notes(balance: Balance) -> list[str]:

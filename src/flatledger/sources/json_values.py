@@ -48,7 +48,7 @@ def reason(error: Exception) -> str:
 def decode_long(text: bytes, shape: Any) -> Any:
     """A record in a shape, of which an integer has more digits than the decoder takes.
 
-    Such an integer is read exactly up to 4,000 digits; beyond them it stands as what can't be read.
+    Such an integer is read exactly up to 4,300 digits; beyond them it stands as what can't be read.
     Raises what decoding raises.
 
     >>> decode_long(b'{"no": 12}', dict)
@@ -64,11 +64,10 @@ def decode_long(text: bytes, shape: Any) -> Any:
 
 
 def _long_integer(text: str) -> Any:
-    if len(text) <= MOST_DIGITS:
+    digits = len(text.lstrip("-"))
+    if digits <= MOST_DIGITS:
         return int(text)
-    return Unreadable(
-        f"{text[:_SHOWN]}…", f"has {len(text):,} digits; {MOST_DIGITS:,} are the most"
-    )
+    return Unreadable(f"{text[:_SHOWN]}…", f"has {digits:,} digits; {MOST_DIGITS:,} are the most")
 
 
 def _refused(text: str) -> Any:
