@@ -23,15 +23,12 @@ ARROWS = {
     "spilling": {"errors", "engine"},
     "enriching": {"errors", "engine", "layout", "sources"},
     "spreading": {"errors", "engine", "language", "layout", "sources", "enriching"},
+    "placing": {"errors", "layout", "sources", "outputs"},
+    "preparing": {
+        *("errors", "engine", "layout", "sources", "spilling", "spreading", "enriching"),
+    },
     "exporting": {
-        "errors",
-        "engine",
-        "layout",
-        "sources",
-        "outputs",
-        "spilling",
-        "spreading",
-        "enriching",
+        *("errors", "engine", "layout", "sources", "outputs", "placing", "preparing"),
     },
     "trying": {"errors", "language", "engine", "layout", "sources"},
     "surveying": {"errors", "language", "engine", "sources", "reports"},
@@ -39,8 +36,7 @@ ARROWS = {
         *("errors", "engine", "layout", "sources", "surveying", "reports"),
     },
     "previewing": {
-        *("errors", "engine", "layout", "sources", "outputs", "exporting", "reports"),
-        *("spreading", "enriching"),
+        *("errors", "engine", "layout", "sources", "outputs", "placing", "preparing", "reports"),
     },
     "shelving": {"errors", "layout", "outputs"},
     "cli": {

@@ -275,6 +275,29 @@ def test_what_does_not_balance_stands_beside(tool: Tool, folder: Path) -> None:
     assert "3 rows and 4 total rows to standard output" in stream.stderr.splitlines()[-1]
 
 
+def test_a_preview_makes_the_checks_of_an_export(tool: Tool, folder: Path) -> None:
+    (folder / "elsewhere").mkdir()
+    (folder / "out").symlink_to("/tmp")
+    (folder / "t.csv").write_text("mine")
+    refusals = {
+        "{file: s.jsonl}": "takes part in this run",
+        "{file: out/x.csv}": "is a link out of this folder",
+        "{file: t.csv, if-there: refuse}": "is there already and stays as it is",
+        "{file: none/x.csv}": "can't be written",
+        "{file: elsewhere}": "is a folder",
+        "{file: x.tsv, delimiter: semicolon}": "has tabs between its cells",
+        "{file: x.csv, encoding: ascii, header: no}": "ascii can't express",
+    }
+    for output, says in refusals.items():
+        (folder / "p.yaml").write_text(f"columns: [{{É: {{text: é}}}}]\noutput: {output}\n")
+        before = held(folder)
+        for command in ("preview", "export"):
+            done = tool(command, "p.yaml", "s.jsonl")
+            assert done.returncode == 1
+            assert says in done.stderr, (command, output)
+            assert held(folder) == before
+
+
 @pytest.mark.parametrize(
     ("option", "name"),
     [

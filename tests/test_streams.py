@@ -126,6 +126,18 @@ def test_streams_and_pipes_by_name(folder: Path) -> None:
     assert (folder / "t.csv").read_text() == table
 
 
+def test_a_full_disk_leaves_the_former_file(folder: Path) -> None:
+    """A bound on the size of files is what a full disk is, halfway through one."""
+    (folder / "t.csv").write_text("old")
+    (folder / "sorted.yaml").write_text(LAYOUT + "sort: [Qty desc]\n")
+    for layout in ("l.yaml", "sorted.yaml"):
+        done = shell(folder, f"ulimit -f 8; fl export {layout} s.jsonl -o t.csv")
+        assert done.returncode == 1
+        assert "t.csv can't be written: File too large; the former file is as it was" in done.stderr
+        assert (folder / "t.csv").read_text() == "old"
+        assert not [f.name for f in folder.iterdir() if "unfinished" in f.name]
+
+
 def test_a_report_that_fails_after_the_table_says_what_is_there(folder: Path) -> None:
     done = shell(folder, "fl export l.yaml s.jsonl -o t.csv --report-to /dev/full")
     assert done.returncode == 1

@@ -5,21 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, nullcontext
 from os import PathLike
-from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from .engine.balance import Balance, FileCount
 from .engine.level_watch import LevelsDifferError
 from .engine.protocols import Row
 from .engine.run import Progress
-from .errors import FlatLedgerError, OutputError, TableNotReadError
+from .errors import FlatLedgerError, TableNotReadError
 from .layout import Layout
 from .layout.known import learnt, note_of
 from .layout.model import IfThere
-from .outputs import Place, Target, check_apart, check_format, check_place, open_writer, with_values
+from .outputs import Place, Target, open_writer, with_values
 from .outputs.fault_table import fault_table
-from .outputs.files import is_file, name_of
-from .outputs.writing import TEXTS, Writer
+from .outputs.files import is_file
+from .outputs.writing import Writer
+from .placing import Places, check_places, own_place
 from .preparing import Preparation
 from .sources import AnySource
 
@@ -127,13 +127,13 @@ def export(
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
     layout = layout.answered(ask)
-    places = _Places(
-        to if to is not None else _own_place(layout),
+    places = Places(
+        to if to is not None else own_place(layout),
         faults_to,
         report_to,
         if_there or layout.model.output.if_there,
     )
-    _check_places(places, source, layout, learn)
+    check_places(places, source, layout, learn)
     prepared = Preparation(layout, source, None, learn, strict)
     while True:
         try:
@@ -142,53 +142,13 @@ def export(
             prepared.begin_again(wrong, given=any(map(_is_stream, (places.table, places.faults))))
 
 
-class _Places(NamedTuple):
-    """Where a run writes to, and what becomes of files that are there."""
-
-    table: Place
-    faults: Place | None
-    report: Place | None
-    if_there: IfThere
-
-    def target(self, place: Place | None) -> Target | None:
-        return None if place is None else Target(place, self.if_there)
-
-
-def _own_place(layout: Layout) -> str:
-    """Where the layout says that its table goes: in the folder where it is run, or below."""
-    file = layout.model.output.file
-    if file is None:
-        raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
-    if not Path(file).resolve().is_relative_to(Path.cwd().resolve()):
-        raise OutputError(
-            f"{file} is a link out of this folder, which a layout's `output: file` does not "
-            "follow; name the file on the command line"
-        )
-    return file
-
-
-def _check_places(places: _Places, source: AnySource, layout: Layout, learn: bool) -> None:
-    """Raise OutputError where a place can't be written to, before anything is read."""
-    inputs = layout.taking_part()
-    outputs = {"the table": places.table, "the faults": places.faults, "the report": places.report}
-    check_apart([source, *inputs], outputs)
-    if learn and layout.path is not None:
-        note = note_of(layout.path)
-        check_apart([source, *(one for one in inputs if one != note)], {"the note": note})
-    check_place(layout.model, name_of(places.table))
-    if places.faults is not None:
-        check_format(name_of(places.faults), TEXTS, "the table of faults")
-    if places.report is not None:
-        check_format(name_of(places.report), (".json", ".txt"), "the balance")
-
-
 def _is_stream(place: Place | None) -> bool:
     """Whether what has been written to a place has been seen already."""
     return place is not None and (not isinstance(place, str | PathLike) or not is_file(place))
 
 
 def _exported(
-    prepared: Preparation, places: _Places, progress: Progress | None, learn: bool
+    prepared: Preparation, places: Places, progress: Progress | None, learn: bool
 ) -> Balance:
     """Write the table with what goes with it; the balance."""
     done: list[FileCount] = []
@@ -208,7 +168,7 @@ def _exported(
     return balance
 
 
-def _table(prepared: Preparation, places: _Places, progress: Progress | None) -> Balance:
+def _table(prepared: Preparation, places: Places, progress: Progress | None) -> Balance:
     """Write the table, and the faults beside it; the balance, which decides what it is called."""
     model = prepared.layout.model
     faults = places.target(places.faults)

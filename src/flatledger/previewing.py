@@ -6,6 +6,7 @@ import io
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
 from itertools import islice
+from pathlib import PurePath
 from typing import Any, BinaryIO, cast
 
 from .engine.balance import FileCount
@@ -17,7 +18,9 @@ from .engine.protocols import Batch, Row, Source, TotalRow
 from .engine.run import Progress, Run
 from .layout import Layout
 from .layout.column import Column
-from .outputs import DelimitedWriter, Target, check_place
+from .layout.form import WORKBOOK
+from .outputs import Target, open_writer, with_values
+from .placing import check_own_place
 from .preparing import Preparation
 from .sources import AnySource
 
@@ -54,7 +57,9 @@ def preview(
     >>> [(column.heading, column.source, column.filled) for column in look.columns], look.rows
     ([('No', 'no', 1), ('Mark', 'the same text on every row', 2)], 2)
     """
-    prepared = Preparation(layout, source, ask)
+    layout = layout.answered(ask)
+    check_own_place(layout, source)
+    prepared = Preparation(layout, source, None)
     while True:
         try:
             return _looked(prepared, sample, progress)
@@ -66,21 +71,18 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     """A preview of what was prepared."""
     layout = prepared.layout
     source = _FirstRecords(prepared.source) if sample else prepared.source
-    run = prepared.run(progress, source=source)
+    model = with_values(layout.model, layout.model.output.file or "")
+    run = prepared.run(progress, model=model, source=source)
     columns = layout.model.written
     watched = [_Watched(column.default or column.null) for column in columns]
     first: list[Row] = []
-    if layout.model.output.file:
-        check_place(layout.model, layout.model.output.file)
-    target = Target(cast(BinaryIO, _Nowhere()))
-    writer = DelimitedWriter(layout.model.output, target, layout.model.written)
-    writer.header(layout.model.header_rows)
-    for block in run.blocks():
-        first += block[: ROWS - len(first)]
-        rows = [row for row in block if row.__class__ is not TotalRow]
-        for place, one in enumerate(watched):
-            one.add([row[place] for row in rows])
-        writer.write(block)
+    with open_writer(layout.model, Target(_scratch(layout))) as writer:
+        for block in run.blocks():
+            first += block[: ROWS - len(first)]
+            rows = [row for row in block if row.__class__ is not TotalRow]
+            for place, one in enumerate(watched):
+                one.add([row[place] for row in rows])
+            writer.write(block)
     if not sample:
         prepared.check_names(run)
     balance = prepared.balance(run)
@@ -100,10 +102,24 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     )
 
 
+def _scratch(layout: Layout) -> BinaryIO:
+    """What a preview writes to: a workbook in memory, which is read back, else nowhere."""
+    name = layout.model.output.file or "the table"
+    scratch: Any = _Scratch() if PurePath(name).suffix.lower() == WORKBOOK else _Nowhere()
+    scratch.name = name
+    return cast(BinaryIO, scratch)
+
+
+class _Scratch(io.BytesIO):
+    """A file in memory that has a name."""
+
+    name = ""
+
+
 class _Nowhere(io.RawIOBase):
     """Takes bytes and keeps none."""
 
-    name = "nowhere"
+    name = ""
 
     def writable(self) -> bool:
         return True

@@ -17,7 +17,8 @@ EPILOG = """\b
 Exit codes: 0 done and balanced; 1 the data or the layout is at fault, and
 nothing was written; 2 the command line is wrong; 3 written, with faults,
 under --strict; 4 does not balance: the table stands beside as
-NAME.unbalanced.EXT. Stopped: 130 by Ctrl-C, 143, 129, 141 by a closed pipe.
+NAME.unbalanced.EXT; 130, 143, 129 or 141 stopped by Ctrl-C, SIGTERM, SIGHUP
+or a closed pipe.
 """
 
 

@@ -10,6 +10,7 @@ from ..engine.spots import DEEPEST, MOST_KEYS
 from ..engine.survey import FURTHER, FieldSurvey, SurveyResult
 from ..errors import SourceError
 from ..layout.names import proposal
+from ..reports.words import counted
 
 LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
@@ -108,7 +109,8 @@ class Draft:
 
     def head(self) -> list[str]:
         read = "all" if self.result.complete else "the first"
-        lines = [f"# Drafted from {read} {self.result.records:,} records of {self.result.source}."]
+        much = counted(self.result.records, "record")
+        lines = [f"# Drafted from {read} {much} of {self.result.source}."]
         if not self.result.complete:
             lines.append("# A field that only later records have is missing here.")
         if any(FURTHER in field.remarks for field in self.result.fields):

@@ -105,6 +105,11 @@ class Target:
         except (OSError, ValueError) as error:
             raise self.failed(error) from None
 
+    def abandon(self) -> None:
+        """Leave it without having written anything."""
+        if self._unfinished is not None:
+            self._unfinished.abandon()
+
     def __enter__(self) -> Target:
         return self
 

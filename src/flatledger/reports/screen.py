@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
+import os
 import sys
 from collections.abc import Collection, Sequence
 from typing import Any, TextIO
@@ -14,6 +14,7 @@ from rich.text import Text
 from ..visible import visible
 
 WIDEST = 160  # where the width is not that of a terminal
+_USUAL = 80
 _NARROWEST = 72  # a narrower terminal breaks the lines itself
 _GAP = 3
 
@@ -111,5 +112,11 @@ def _text(text: str, style: str = "") -> Text:
 
 def _width(stream: TextIO) -> int:
     """The width of a stream that is a terminal; COLUMNS, if it is set, goes first."""
-    width = shutil.get_terminal_size().columns if stream.isatty() else WIDEST
+    if not stream.isatty():
+        return WIDEST
+    stated = os.environ.get("COLUMNS", "")
+    try:
+        width = int(stated) if stated.isdecimal() else os.get_terminal_size(stream.fileno()).columns
+    except OSError:
+        width = _USUAL
     return max(width, _NARROWEST)
