@@ -115,3 +115,23 @@ def test_minor_units_are_those_of_iso_4217() -> None:
             rows, _ = table(layout, [{"x": 12345}])
             assert rows == [(Decimal(12345).scaleb(-currency.exponent),)]
     assert [iso4217.Currency(code).exponent for code in ("RSD", "IQD", "KRW")] == [2, 3, 0]
+
+
+@pytest.mark.parametrize("datatype", ["duration", "time", "dateTime", "date", "string"])
+@pytest.mark.parametrize(
+    "sign", ["+ interval '1' day", "- interval '1' day", "- date '2026-01-01'"]
+)
+@pytest.mark.parametrize(
+    "value", ["2026-01-01", "2026-01-01T10:00+02:00", "PT1H", "10:00", 1, True]
+)
+def test_sums_of_times_are_of_their_kind(datatype: str, sign: str, value: object) -> None:
+    layout = {
+        "columns": [{"A": {"value": f"day {sign}", "datatype": datatype}}],
+        "sort": ["A"],
+        "primary-key": ["A"],
+    }
+    rows, balance = table(layout, [{"day": value}, {"day": None}])
+    assert balance.balanced
+    if value == "2026-01-01" and datatype in ("date", "dateTime") and "interval" in sign:
+        day = "2026-01-02" if "+" in sign else "2025-12-31"
+        assert rows[0][0].startswith(day)

@@ -69,5 +69,5 @@ def check_own_place(layout: Layout, source: AnySource) -> None:
         return
     places = Places(own_place(layout), None, None, layout.model.output.if_there)
     check_places(places, source, layout)
-    if is_file(own_place(layout)):
+    if is_file(own_place(layout)) or Path(own_place(layout)).is_dir():
         Target(places.table, places.if_there).abandon()

@@ -96,10 +96,22 @@ def comparison_kind(kinds: Iterable[str]) -> str | None:
 
 
 def arithmetic_kind(operator: str, left: str, right: str) -> str:
-    """The kind of a sum, difference, product or quotient."""
-    if "moment" in (left, right):
-        return "interval" if left == right and operator == "-" else "moment"
-    return "interval" if "interval" in (left, right) else "number"
+    """The kind of a sum, difference, product or quotient.
+
+    What stands beside a time in a sum, and is none by itself, is read as a moment.
+
+    >>> arithmetic_kind("+", "any", "interval"), arithmetic_kind("-", "any", "moment")
+    ('moment', 'interval')
+    """
+    pair = (left, right)
+    if not set(pair) & set(TIMES):
+        return "number"
+    if operator in ("*", "/"):
+        return "interval"
+    pair = (left if left in TIMES else "moment", right if right in TIMES else "moment")
+    if pair == ("moment", "moment"):
+        return "interval" if operator == "-" else "moment"
+    return next(kind for kind in ("moment", "time", "interval") if kind in pair)
 
 
 def fits(given: str, wanted: str) -> bool:
