@@ -3,15 +3,19 @@ fault of that value alone."""
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import flatledger
 from flatledger import FlatLedgerError, Layout, OutputError, SourceError
+from flatledger.language.literals import iso_duration
 from tests.conftest import Tool, table
 
 RECORD = {
@@ -22,6 +26,13 @@ RECORD = {
     "o": {"a": 1},
 }
 NINES = "9" * 5_000
+SPANS = [  # the same place in the order by each of its kinds: a span, a time, a moment
+    ("P-1D", "01:00", "2026-01-01", 0),
+    ("PT1H", "04:00+02:00", "2026-01-01T10:00:00", 1),
+    ("P1D", "09:00", "2026-02-01T01:00:00+02:00", 2),
+    ("P20D", "10:30", "2026-02-01T00:30:00", 3),
+    ("P1M", "12:30+01:00", "2026-02-02T00:00:00Z", 4),
+]
 
 
 @pytest.mark.parametrize(
@@ -105,6 +116,34 @@ def test_a_mixture_has_no_extremes_in_whatever_order_it_comes() -> None:
         rows, balance = table(layout, mixed)
         assert rows[0][:2] == (None, 5)
         assert balance.fault_count == 1
+
+
+@given(st.lists(st.sampled_from(SPANS), min_size=1, max_size=6), st.booleans())
+def test_extremes_of_times_go_by_their_value(indexes: list[Any], grouped: bool) -> None:
+    """Spans, times with and without a zone, days beside moments: in whatever order they come."""
+    for kind, type_ in ((0, "interval"), (1, "time"), (2, "timestamp")):
+        lines = [{"v": one[kind]} for one in indexes]
+        columns = [{"A": f"min(cast(l.v as {type_}))"}, {"B": f"max(cast(l.v as {type_}))"}]
+        layout: dict[str, Any] = {"levels": ["l"], "columns": columns}
+        if grouped:
+            layout["row-per-group"] = ["g"]
+        rows, balance = table(layout, [{"g": 1, "l": lines}])
+        ordered = sorted(indexes, key=lambda one: one[3])
+        least, most = (read_back(text, type_) for text in rows[0][:2])
+        assert least == read_back(ordered[0][kind], type_)
+        assert most == read_back(ordered[-1][kind], type_)
+        assert balance.fault_count == 0
+
+
+def read_back(text: str, type_: str) -> Any:
+    """A value as it compares; the moments and times are in UTC where they have no zone."""
+    if type_ == "interval":
+        return iso_duration(text)
+    if type_ == "time":
+        time = dt.time.fromisoformat(text)
+        return (time.hour * 60 + time.minute) - (time.utcoffset() or dt.timedelta()).seconds // 60
+    moment = dt.datetime.fromisoformat(text)
+    return moment if moment.tzinfo else moment.replace(tzinfo=dt.UTC)
 
 
 def test_whole_entries_have_no_order() -> None:

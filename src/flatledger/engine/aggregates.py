@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
+from ..language.literals import Interval
 from .functions import text_of
 from .numbers import QUOTIENT, ValueFaultError, plain
-from .ordering import distinct_key
+from .ordering import distinct_key, order_key
 
 Found = list[Any]
 
@@ -50,12 +52,12 @@ def join(found: Found, distinct: bool, separator: str | None) -> str | None:
 
 def least(found: Found, distinct: bool) -> Any:
     present = _comparable(_present(found, distinct))
-    return min(present, default=None)
+    return min(present, default=None, key=_by_value(present))
 
 
 def greatest(found: Found, distinct: bool) -> Any:
     present = _comparable(_present(found, distinct))
-    return max(present, default=None)
+    return max(present, default=None, key=_by_value(present))
 
 
 def _comparable(present: Found) -> Found:
@@ -66,6 +68,12 @@ def _comparable(present: Found) -> Found:
     if any(isinstance(value, dict | list) for value in present):
         raise ValueFaultError("whole values have no least or greatest")
     return present
+
+
+def _by_value(present: Found) -> Callable[[Any], Any] | None:
+    """The key by which moments, times and intervals are ordered; others are by themselves."""
+    times = any(isinstance(value, dt.date | dt.time | Interval) for value in present)
+    return order_key if times else None
 
 
 def first(found: Found, distinct: bool) -> Any:

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..engine.preview import PreviewResult
 from ..engine.protocols import TotalRow
-from .balance_text import asked_lines, drift_lines, fault_lines, notes_of
+from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notice_lines
 from .page import render
 from .preview_text import closing, filled
 from .table_text import WIDEST_CELL
@@ -44,7 +44,7 @@ def _values(found: PreviewResult) -> dict[str, Any]:
         "more": found.rows - len(rows),
         "notes": [
             *(*asked_lines(balance), *notes_of(balance)),
-            *(*drift_lines(balance.drift), *fault_lines(balance)),
+            *(*drift_lines(balance.drift), *fault_lines(balance), *notice_lines(balance)),
         ],
         "closing": list(closing(found)),
     }
