@@ -110,7 +110,7 @@ def check_free(name: str, kind: str, shelf: Shelf | None = None) -> None:
     if is_taken(name, kind, shelf):
         raise ShelfError(
             f"`{name}` is on the shelf already; choose another name, or remove it first "
-            "(flatledger shelf remove), or put a file in its place with --replace"
+            "(flatledger shelf remove), or replace it with --replace"
         )
 
 
