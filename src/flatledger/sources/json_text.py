@@ -28,10 +28,12 @@ _AFTER_KEY = (re.compile(rb"[ \t\r\n]*+"), b":")
 _INDENT = re.compile(rb"[ \t]*+")
 _QUOTE, _BACKSLASH = b'"\\'
 _OPENING = b"{["
-_TRAILING = re.compile(r"trailing characters \(byte (\d+)\)")
+_AT = re.compile(r"malformed: (.*) \(byte (\d+)\)")
+_TRAILING = "trailing characters"
 _RAW = msgspec.json.Decoder(msgspec.Raw)
 DEEPEST = 1_000  # brackets within each other that a value over several lines can have
 LARGEST = 256 << 20  # bytes of a record, where nothing else is stated
+_SHOWN = 1 << 16  # bytes of a broken line that are kept
 _CHECKED = 1 << 16  # bytes of a value after which it is looked at whether it can still be one
 _DROPPED = 1 << 20  # bytes that are behind, after which they are let go
 
@@ -171,7 +173,7 @@ class JsonText:
         while True:
             found = _LINE_END.search(self.buffer, self.at)
             end = found.start() if found else len(self.buffer)
-            start = start or bytes(self.buffer[self.at : min(end, self.at + _CHECKED)])
+            start += bytes(self.buffer[self.at : min(end, self.at + _SHOWN - len(start))])
             self.at = end
             self.drop()
             if found or not self.fill():
@@ -284,12 +286,12 @@ class JsonText:
         """
         while True:
             text = bytes(self.buffer[start:])
-            ends = _end_in(text)
-            if ends == _BROKEN and _is_lined(text):
+            state, place = _look(text)
+            if state == _WHOLE:
+                return start + place, 0
+            if state == _BROKEN and _is_lined(text[:place]):
                 return None, 0
-            if ends >= 0:
-                return start + ends, 0
-            if ends in (_UNKNOWN, _BROKEN):
+            if state != _SHORT:
                 return 0, 2 * len(text)
             while len(self.buffer) - start < 2 * len(text) and self.fill():
                 pass
@@ -329,21 +331,30 @@ class JsonText:
                 return None
 
 
-_BROKEN, _SHORT, _UNKNOWN = -1, -2, -3
+_WHOLE, _BROKEN, _SHORT, _UNKNOWN = range(4)
 
 
-def _end_in(text: bytes) -> int:
-    """Where the JSON value ends that a text begins with, or else why that can't be told."""
+def _look(text: bytes) -> tuple[int, int]:
+    """What the JSON value is that a text begins with, and where it ends or is broken."""
     try:
         _RAW.decode(text)
     except msgspec.DecodeError as error:
-        if "truncated" in str(error):
-            return _SHORT
-        found = _TRAILING.search(str(error))
-        return len(text[: int(found[1]) - 1].rstrip()) if found else _BROKEN
+        if _may_go_on(text, error):
+            return _SHORT, 0
+        found = _AT.search(str(error))
+        place = int(found[2]) - 1 if found else 0
+        trailing = found is not None and found[1] == _TRAILING
+        return (_WHOLE, len(text[:place].rstrip())) if trailing else (_BROKEN, place)
     except RecursionError:
-        return _UNKNOWN
-    return len(text.rstrip())
+        return _UNKNOWN, 0
+    return _WHOLE, len(text.rstrip())
+
+
+def _may_go_on(text: bytes, error: msgspec.DecodeError) -> bool:
+    """Whether a value is only too short: it ends too early, or is wrong in its last byte alone,
+    which a number that is cut off may be."""
+    found = _AT.search(str(error))
+    return found is None or (int(found[2]) >= len(text) and found[1] != _TRAILING)
 
 
 def _is_lined(text: bytes) -> bool:
@@ -355,7 +366,7 @@ def _is_broken(text: bytes) -> bool | None:
     try:
         _RAW.decode(text)
     except msgspec.DecodeError as error:
-        return None if "truncated" in str(error) else True
+        return None if _may_go_on(text, error) else True
     except RecursionError:
         return None
     return False
