@@ -11,9 +11,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-import msgspec
-
 from ..errors import SourceError
+from .json_look import BROKEN, SHORT, WHOLE, is_broken, is_lined, look
 
 _PLAIN = rb'(?:[^"{}\[\]]++|"(?:[^"\\\r\n]++|\\[^\r\n])*+")'
 # as far as the next bracket that matters: what holds no further brackets is passed over whole
@@ -28,9 +27,6 @@ _AFTER_KEY = (re.compile(rb"[ \t\r\n]*+"), b":")
 _INDENT = re.compile(rb"[ \t]*+")
 _QUOTE, _BACKSLASH = b'"\\'
 _OPENING = b"{["
-_AT = re.compile(r"malformed: (.*) \(byte (\d+)\)")
-_TRAILING = "trailing characters"
-_RAW = msgspec.json.Decoder(msgspec.Raw)
 DEEPEST = 1_000  # brackets within each other that a value over several lines can have
 LARGEST = 256 << 20  # bytes of a record, where nothing else is stated
 _SHOWN = 1 << 16  # bytes of a broken line that are kept
@@ -136,7 +132,7 @@ class JsonText:
         if end is None:
             return None
         text = bytes(self.buffer[start:end])
-        if _is_lined(text) and _is_broken(text) is not False:
+        if is_lined(text) and is_broken(text) is not False:
             return None
         self.at = end
         return text
@@ -286,12 +282,12 @@ class JsonText:
         """
         while True:
             text = bytes(self.buffer[start:])
-            state, place = _look(text)
-            if state == _WHOLE:
+            state, place = look(text)
+            if state == WHOLE:
                 return start + place, 0
-            if state == _BROKEN and _is_lined(text[:place]):
+            if state == BROKEN and is_lined(text[:place]):
                 return None, 0
-            if state != _SHORT:
+            if state != SHORT:
                 return 0, 2 * len(text)
             while len(self.buffer) - start < 2 * len(text) and self.fill():
                 pass
@@ -329,44 +325,3 @@ class JsonText:
                 return None
             if not self.fill():
                 return None
-
-
-_WHOLE, _BROKEN, _SHORT, _UNKNOWN = range(4)
-
-
-def _look(text: bytes) -> tuple[int, int]:
-    """What the JSON value is that a text begins with, and where it ends or is broken."""
-    try:
-        _RAW.decode(text)
-    except msgspec.DecodeError as error:
-        if _may_go_on(text, error):
-            return _SHORT, 0
-        found = _AT.search(str(error))
-        place = int(found[2]) - 1 if found else 0
-        trailing = found is not None and found[1] == _TRAILING
-        return (_WHOLE, len(text[:place].rstrip())) if trailing else (_BROKEN, place)
-    except RecursionError:
-        return _UNKNOWN, 0
-    return _WHOLE, len(text.rstrip())
-
-
-def _may_go_on(text: bytes, error: msgspec.DecodeError) -> bool:
-    """Whether a value is only too short: it ends too early, or is wrong in its last byte alone,
-    which a number that is cut off may be."""
-    found = _AT.search(str(error))
-    return found is None or (int(found[2]) >= len(text) and found[1] != _TRAILING)
-
-
-def _is_lined(text: bytes) -> bool:
-    return b"\n" in text or b"\r" in text
-
-
-def _is_broken(text: bytes) -> bool | None:
-    """Whether a text can't be the beginning of a JSON value; None where it is only too short."""
-    try:
-        _RAW.decode(text)
-    except msgspec.DecodeError as error:
-        return None if _may_go_on(text, error) else True
-    except RecursionError:
-        return None
-    return False
