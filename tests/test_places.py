@@ -456,3 +456,23 @@ def test_a_signal_that_is_told_to_be_ignored_is_ignored(folder: Path) -> None:
         run.stdin.close()
         assert run.wait(60) == 0
     assert (folder / "t.csv").read_text() == "No\nR1\n"
+
+
+FORKING = """
+import os, sys, flatledger
+def records():
+    yield {"no": 1}
+    if os.fork() == 0:
+        sys.exit()  # which runs what is registered for the end
+    os.wait()
+    yield {"no": 2}
+layout = flatledger.Layout.from_data({"columns": [{"No": "no"}], "levels": []})
+flatledger.export(layout, records(), sys.argv[1])
+"""
+
+
+def test_a_process_that_a_run_began_clears_nothing_when_it_ends(folder: Path) -> None:
+    place = folder / "t.csv"
+    done = subprocess.run([sys.executable, "-c", FORKING, str(place)], capture_output=True)
+    assert done.returncode == 0, done.stderr
+    assert place.read_text() == "No\n1\n2\n"

@@ -31,6 +31,7 @@ class Unfinished:
 
     def __init__(self, place: Path) -> None:
         self._place = place
+        self._process = os.getpid()
         self.path = place.with_name(unfinished_name(place))
         self.cleared = False
         self.file = self._made()
@@ -59,9 +60,11 @@ class Unfinished:
     def _lock(self, file: BufferedRandom) -> None:
         try:
             portalocker.lock(file, portalocker.LOCK_EX | portalocker.LOCK_NB)
-        except portalocker.LockException:
+        except portalocker.AlreadyLocked:
             file.close()
             raise self._busy() from None
+        except portalocker.LockException:
+            return  # not every file system has locks
 
     def _busy(self) -> OutputError:
         return OutputError(f"another run is writing to {self._place}; wait until it has ended")
@@ -101,10 +104,14 @@ class Unfinished:
         _settle(self._place.parent)
 
     def abandon(self) -> None:
-        """Clear it away, if it has not taken its place."""
+        """Clear it away, if it has not taken its place.
+
+        A process that was forked off a run leaves the run's file alone.
+        """
         if self in _OPEN:
             with suppress(OSError):
-                self.path.unlink()
+                if self._process == os.getpid():
+                    self.path.unlink()
             _OPEN.discard(self)
         with suppress(OSError):  # a full disk is told where something is written
             self.file.close()
