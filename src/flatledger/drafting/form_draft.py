@@ -6,7 +6,8 @@ from ..engine.survey import FieldSurvey, SurveyResult
 from ..layout.column import Column
 from ..layout.fitting import matched, near_ones
 from ..layout.model import PublishedForm
-from .layout_draft import Draft, comment, humanised, names_of, scalar
+from .layout_draft import Draft
+from .wording import comment, humanised, names_of, scalar
 
 _PROPOSED = 3
 

@@ -11,19 +11,18 @@ from ..engine.survey import FURTHER, FieldSurvey, SurveyResult
 from ..errors import SourceError
 from ..layout.names import proposal
 from ..reports.words import counted
+from .wording import comment, humanised, is_members, last_name, names_of, rooted, scalar, within
 
 LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
 MOST = 0.5  # a level that this share of the records has can be the row's
 _DECIMALS = 2
 _MOST_DECIMALS = 8  # more are the noise of binary fractions
-_PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 _ADDS_UP = re.compile(
     r"(?:^|_)(?:qty|quantity|amount|total|sum|cost|costs|fee|fees|carriage|weight|hours|minutes|paid|"
     r"net|gross|tax|value)(?:$|_)",
     re.IGNORECASE,
 )
-_ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
 _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGNORECASE)
 
 
@@ -38,7 +37,7 @@ class Draft:
             f.path: f
             for f in result.fields
             if (f.is_level and f.kinds.get("object"))
-            or (_is_members(f.path) and FURTHER not in f.remarks and (lone or "object" in f.kinds))
+            or (is_members(f.path) and FURTHER not in f.remarks and (lone or "object" in f.kinds))
         }
         if row_per not in (None, "record", *self.levels):
             known = ", ".join(["record", *self.levels])
@@ -46,17 +45,17 @@ class Draft:
             raise SourceError(f"{result.source}: no level `{row_per}`{hint}")
         self.proposed = row_per is None
         self.row = row_per or self._deepest()
-        self.chain = [path for path in self.levels if _within(self.row, path)]
+        self.chain = [path for path in self.levels if within(self.row, path)]
         self.headings = self._headings()
 
     def _deepest(self) -> str:
         """The deepest level that most records have."""
         share: dict[str, float] = {}
         for path, field in self.levels.items():
-            outer = [share[other] for other in share if _within(path, other)]
+            outer = [share[other] for other in share if within(path, other)]
             share[path] = (outer[-1] if outer else 1.0) * field.filled / max(field.parents, 1)
         lone = self.result.records == 1
-        usual = [p for p, part in share.items() if part >= MOST and (lone or not _is_members(p))]
+        usual = [p for p, part in share.items() if part >= MOST and (lone or not is_members(p))]
         return max(usual, key=lambda path: self.levels[path].depth, default="record")
 
     # ---- which fields
@@ -67,12 +66,12 @@ class Draft:
 
     def _is_column(self, field: FieldSurvey) -> bool:
         holds = set(field.kinds) - {"object", "list"}
-        outside = _is_members(field.path) and field.path != self.row
+        outside = is_members(field.path) and field.path != self.row
         return bool(holds) and self._side(field) is None and not outside
 
     def _side(self, field: FieldSurvey) -> str | None:
         """The level beside or below the row that a field belongs to."""
-        around = [path for path in self.levels if _within(field.path, path)]
+        around = [path for path in self.levels if within(field.path, path)]
         return next((path for path in around if path not in self.chain), None)
 
     def languages(self) -> list[str]:
@@ -119,11 +118,11 @@ class Draft:
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
         if self.records:
             lines += ["", f"source: {{records: {self.records}}}"]
-        repeating = [scalar(_rooted(f.path)) for f in self.result.fields if f.is_level]
+        repeating = [scalar(rooted(f.path)) for f in self.result.fields if f.is_level]
         lines += ["", f"levels: [{', '.join(repeating)}]"]
         if repeating:
             lines.append("# Where records repeat; a list of several elsewhere is a fault.")
-        lines += ["", f"row-per: {scalar(_rooted(self.row))}"]
+        lines += ["", f"row-per: {scalar(rooted(self.row))}"]
         if self.proposed and self.row != "record":
             lines.append("# It is the deepest level that most records have.")
         others = [path for path in ("record", *self.levels) if path != self.row]
@@ -170,23 +169,23 @@ class Draft:
     def _key_lines(self) -> list[str]:
         """Columns for the keys of the mappings that lead to the row."""
         lines, taken = [], set(self.headings.values())
-        for path in (path for path in self.chain if _is_members(path)):
-            of = f" of {_last_name(path)}" if _last_name(path) else ""
+        for path in (path for path in self.chain if is_members(path)):
+            of = f" of {last_name(path)}" if last_name(path) else ""
             heading, number = f"Key{of}", 1
             while heading in taken:
                 number += 1
                 heading = f"Key {number}{of}"
             taken.add(heading)
-            lines.append(f"  - {scalar(heading)}: {scalar(f'key({_rooted(path)})')}")
+            lines.append(f"  - {scalar(heading)}: {scalar(f'key({rooted(path)})')}")
         return lines
 
     def language_entry(self, path: str) -> str:
         """A column for a text in several languages."""
-        value = f"in_language({_rooted(path)}, 'en')"
+        value = f"in_language({rooted(path)}, 'en')"
         return f"- {scalar(self.headings[path])}: {scalar(value)}"
 
     def value(self, field: FieldSurvey) -> str:
-        path = scalar(_rooted(field.path))
+        path = scalar(rooted(field.path))
         if field.is_level:
             return f'{{value: {path}, separator: "; "}}'
         kind = _datatype(field)
@@ -207,8 +206,8 @@ class Draft:
 
     def remark(self, field: FieldSurvey) -> str:
         notes = [remark for remark in field.remarks if "identifier" not in remark]
-        if self._adds_up(field) and len(self.chain) > 0 and not _within(field.path, self.row):
-            home = next((p for p in reversed(self.chain) if _within(field.path, p)), "record")
+        if self._adds_up(field) and len(self.chain) > 0 and not within(field.path, self.row):
+            home = next((p for p in reversed(self.chain) if within(field.path, p)), "record")
             each = home if home == "record" else f"entry of {home}"
             notes.append(f"added once for each {each}")
         return comment(f"   # {'; '.join(notes)}") if notes else ""
@@ -242,11 +241,11 @@ class Draft:
         return mapping and bool(plain) and self._side(field) is None
 
     def innermost(self, field: FieldSurvey) -> str | None:
-        around = [path for path in self.levels if _within(field.path, path)]
+        around = [path for path in self.levels if within(field.path, path)]
         return around[-1] if around else None
 
     def _way(self, field: FieldSurvey) -> str:
-        path = _rooted(field.path)
+        path = rooted(field.path)
         return f"sum({path})" if self._adds_up(field) else f"listagg({path}, '; ')"
 
     @property
@@ -260,7 +259,7 @@ class Draft:
             "",
             "# What takes part; each condition keeps the entries for which it is true.",
             "# only:",
-            comment(f"#   - {_rooted(next(iter(self.headings), 'no'))} is not null"),
+            comment(f"#   - {rooted(next(iter(self.headings), 'no'))} is not null"),
             "",
             "# The order of the rows, groups with subtotals, and how the table is written.",
             f"# sort: [{scalar(first)}]",
@@ -298,61 +297,3 @@ def _datatype(field: FieldSurvey) -> str:
 def _is_rare(field: FieldSurvey) -> bool:
     """Whether a field is filled so seldom that it is a comment rather than a column."""
     return field.filled < field.parents * RARE or field.filled == 0
-
-
-def _is_members(path: str) -> bool:
-    """Whether a path is that of all members of a mapping, whose keys are data."""
-    return path.endswith(".*")
-
-
-def _last_name(path: str) -> str:
-    """The last name of a path that is none for all."""
-    return next((name for name in reversed(names_of(path)) if name != "*"), "")
-
-
-def _within(path: str, outer: str) -> bool:
-    """Whether a path is a level itself or lies below it."""
-    return path == outer or path.startswith((f"{outer}.", f"{outer}["))
-
-
-def names_of(path: str) -> list[str]:
-    """The names of a path as a survey prints it."""
-    found = re.findall(r"\['((?:[^'\\]|\\.)*)'\]|([^.\[\]]+)", path)
-    names = [(bracketed or plain).replace("\\'", "'") for bracketed, plain in found if plain != "$"]
-    return [_ADDRESS_START.sub("", name) or name for name in names]
-
-
-def humanised(names: list[str]) -> str:
-    """A heading from names: `unit_price` becomes Unit price.
-
-    >>> humanised(["part", "unitPrice"])
-    'Part unit price'
-    """
-    parts = [name for name in names if name != "*"] or ["value"]
-    words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in parts)
-    text = " ".join(words.split())
-    lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())
-    return (lowered[:1].upper() + lowered[1:]) or "Column"
-
-
-def _rooted(path: str) -> str:
-    return f"${path}" if path.startswith("[") else path
-
-
-def scalar(text: str) -> str:
-    """A text for YAML: as it is where that is safe, else in double quotes."""
-    if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ]*", text) or _PLAIN.fullmatch(text):
-        return text
-    return '"' + "".join(_escaped(letter) for letter in text) + '"'
-
-
-def _escaped(letter: str) -> str:
-    """A letter within YAML's double quotes."""
-    if letter in '"\\':
-        return f"\\{letter}"
-    return letter if letter.isprintable() else f"\\U{ord(letter):08x}"
-
-
-def comment(line: str) -> str:
-    """A line of comment, without what would end it."""
-    return "".join(letter if letter.isprintable() else "·" for letter in line)

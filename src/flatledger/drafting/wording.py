@@ -1,0 +1,66 @@
+"""Paths and texts as a draft writes them: headings, YAML texts, comments."""
+
+from __future__ import annotations
+
+import re
+
+_PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
+_ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
+
+
+def is_members(path: str) -> bool:
+    """Whether a path is that of all members of a mapping, whose keys are data."""
+    return path.endswith(".*")
+
+
+def last_name(path: str) -> str:
+    """The last name of a path that is none for all."""
+    return next((name for name in reversed(names_of(path)) if name != "*"), "")
+
+
+def within(path: str, outer: str) -> bool:
+    """Whether a path is a level itself or lies below it."""
+    return path == outer or path.startswith((f"{outer}.", f"{outer}["))
+
+
+def names_of(path: str) -> list[str]:
+    """The names of a path as a survey prints it."""
+    found = re.findall(r"\['((?:[^'\\]|\\.)*)'\]|([^.\[\]]+)", path)
+    names = [(bracketed or plain).replace("\\'", "'") for bracketed, plain in found if plain != "$"]
+    return [_ADDRESS_START.sub("", name) or name for name in names]
+
+
+def humanised(names: list[str]) -> str:
+    """A heading from names: `unit_price` becomes Unit price.
+
+    >>> humanised(["part", "unitPrice"])
+    'Part unit price'
+    """
+    parts = [name for name in names if name != "*"] or ["value"]
+    words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in parts)
+    text = " ".join(words.split())
+    lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())
+    return (lowered[:1].upper() + lowered[1:]) or "Column"
+
+
+def rooted(path: str) -> str:
+    return f"${path}" if path.startswith("[") else path
+
+
+def scalar(text: str) -> str:
+    """A text for YAML: as it is where that is safe, else in double quotes."""
+    if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ]*", text) or _PLAIN.fullmatch(text):
+        return text
+    return '"' + "".join(_escaped(letter) for letter in text) + '"'
+
+
+def _escaped(letter: str) -> str:
+    """A letter within YAML's double quotes."""
+    if letter in '"\\':
+        return f"\\{letter}"
+    return letter if letter.isprintable() else f"\\U{ord(letter):08x}"
+
+
+def comment(line: str) -> str:
+    """A line of comment, without what would end it."""
+    return "".join(letter if letter.isprintable() else "·" for letter in line)
