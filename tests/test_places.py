@@ -381,6 +381,18 @@ def test_names_of_any_length(folder: Path) -> None:
         flatledger.export(layout, [{"no": 1}], folder / f"{'n' * 300}.csv")
 
 
+def test_a_refusal_leaves_no_other_output_unfinished(folder: Path) -> None:
+    layout = Layout.from_data({"columns": [{"No": "no"}]})
+    (folder / "t.csv").write_text("mine")
+    others = {"faults_to": folder / "f.csv", "report_to": folder / "r.json"}
+    for _ in range(2):
+        with pytest.raises(OutputError, match=r"t\.csv is there already"):
+            flatledger.export(layout, [{"no": 1}], folder / "t.csv", if_there="refuse", **others)
+        assert unfinished(folder) == []
+    flatledger.export(layout, [{"no": 1}], folder / "t.csv", **others)
+    assert (folder / "f.csv").exists()
+
+
 LONG_RUN = """
 import sys, time, flatledger
 def records():

@@ -171,8 +171,10 @@ def _exported(
 def _table(prepared: Preparation, places: Places, progress: Progress | None) -> Balance:
     """Write the table, and the faults beside it; the balance, which decides what it is called."""
     model = prepared.layout.model
-    faults = places.target(places.faults)
-    with Target(places.table, places.if_there) as target, fault_table(faults) as sink:
+    with (
+        Target(places.table, places.if_there) as target,
+        fault_table(faults := places.target(places.faults)) as sink,
+    ):
         run = prepared.run(progress, model=with_values(model, target.name), faults=sink)
         with open_writer(model, target) as writer, _telling_rows(writer, target):
             for block in run.blocks():

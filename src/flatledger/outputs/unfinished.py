@@ -38,7 +38,11 @@ class Unfinished:
         _OPEN.add(self)
         self._former = _stat(place)
         if self._former is not None:
-            self._take_after(self._former)
+            try:
+                self._take_after(self._former)
+            except BaseException:
+                self.abandon()
+                raise
 
     def _made(self) -> BufferedRandom:
         """A file of our own, new and locked. One that nobody has locked any more is cleared."""
