@@ -172,7 +172,11 @@ def test_generated_source_reads_as_what_is_done() -> None:
     keys = layout(only=["lines.q > 1"])
     run = Run(flatledger.Layout.from_data(keys).model, open_source(LINES))
     source = run.program.source
-    for line in ("for entry_1 in entries_1:", "entry_1.f_q", "def weigh(records, numbers):"):
+    for line in (
+        "for entry_1, ordinal_1 in zip(entries_1, ordinals_1):",
+        "entry_1.f_q",
+        "def weigh(records, numbers, kept):",
+    ):
         assert line in source
     assert max(len(line) for line in source.splitlines()) < 200
 

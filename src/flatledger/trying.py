@@ -86,8 +86,8 @@ def try_expression(
             if number > first:
                 return trials
             with decimal.localcontext(EXACT):
-                kept, numbers, _ = program.keep([record], [number])
-                rows, _ = program.unfold(kept, numbers)
+                passed, numbers, kept, _ = program.keep([record], [number])
+                rows, _ = program.unfold(passed, numbers, kept)
             faults = "; ".join(fault.reason for fault in log.kept if fault.record == number)
             trials += [Trial(number, row[0], kind_of_value(row[0]), faults) for row in rows]
     return trials

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from ..language import nodes as n
-from .code import Lines
-from .emit_paths import Scope
+from .code import Constants, Lines, indented
+from .emit_paths import Scope, entry_name
 from .emit_values import ValueEmitter
 from .kinds import AGGREGATE_KINDS, Operand
 from .levels import Access, Chain
-from .plan import AggregatePlan
+from .plan import AggregatePlan, Plan
 from .sorting import pair_order
 from .structure import MEMBERS
 
@@ -16,7 +16,15 @@ _ARGUMENT_KINDS = {"sum": "number", "avg": "number", "any": "truth", "every": "t
 
 
 class AggregateEmitter(ValueEmitter):
-    """Emits aggregates, each once at the level it runs under."""
+    """Emits aggregates, each once at the level it runs under.
+
+    ``judging`` is the level whose entries are being judged, 0 where all have been.
+    """
+
+    def __init__(self, plan: Plan, constants: Constants, judging: int = 0) -> None:
+        super().__init__(plan, constants)
+        self.judging = judging
+        self._seen_below: set[str] = set()  # variables of entries for which that is known
 
     def call(self, node: n.Call) -> Operand:
         if node.name not in AGGREGATE_KINDS:
@@ -49,7 +57,7 @@ class AggregateEmitter(ValueEmitter):
             watch = self._watch(node, node)
             self.block.add(f"if {watch}.on: {watch}.look({found})")
         call = f"aggregate_{node.name}({found}, {node.distinct}{separator}"
-        code = f"{call}, {self.site(node)}, number)"
+        code = f"{call}, {self.told(node)})"
         result = self.variable("total")
         self.block.add(f"{result} = {code}")
         return Operand(result, self.plan.kind(node))
@@ -59,25 +67,34 @@ class AggregateEmitter(ValueEmitter):
 
         ``count`` are the lines that count a verdict, which they call ``verdict``.
         """
-        scope = self._inner_scope(AggregatePlan(base, side, False))
-        kept, outer, above = self.variable("kept"), self.scope, side.row - 1
-        names = side.levels[-1][len(side.levels[above]) :]
-        members, entry = names[-1] == MEMBERS, scope.variables[-1]
-        if members:
-            entry = f"(key_of_{entry}, {entry})"
-        self.scope = scope
-        with self.at(side.row) as innermost:
+        outer, self.scope = self.scope, self._inner_scope(AggregatePlan(base, side, False))
+        scope = self.scope
+        with self.at(side.row):
             self.block.add(f"verdict = {self.truth(condition).code}")
             for line in count:
                 self.block.add(line)
-            self.block.add(f"if verdict is True: {kept}.append({entry})")
-        steps = self.constants.name(names[:-1] if members else names, "steps")
-        what = f"put_{'members' if members else 'entries'}"
-        put = f"{what}({scope.variables[above]}, {steps}, {kept})"
-        loops = self._loops(scope, base, innermost.lines, around=(f"{kept} = []", put))
+        loops = self._rebuilding_loops(scope, base + 1)
         self.scope = outer
         for line in loops:
             self.block.add(line)
+
+    def _rebuilding_loops(self, scope: Scope, level: int) -> list[str]:
+        """The loops that give each entry above a side level what is kept below it."""
+        variable, owner = scope.variables[level], scope.variables[level - 1]
+        kept, lines = f"kept_{variable}", [f"kept_{variable} = []"]
+        head = self._loop_head(scope, level, lines, 0)
+        names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
+        members = names[-1] == MEMBERS
+        entry = f"(key_of_{variable}, {variable})" if members else variable
+        inside = list(scope.blocks[level].lines)
+        if level == scope.chain.row:
+            inside.append(f"if verdict is True: {kept}.append({entry})")
+        else:
+            inside += [*self._rebuilding_loops(scope, level + 1), f"{kept}.append({entry})"]
+        steps = self.constants.name(names[:-1] if members else names, "steps")
+        what = "with_members" if members else "with_entries"
+        rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
+        return [*lines, head, *indented(inside, 1), rebuilt]
 
     def _separator(self, node: n.Call) -> str:
         if node.name != "listagg":
@@ -89,11 +106,17 @@ class AggregateEmitter(ValueEmitter):
         """The scope inside the aggregate: further levels, each with a variable of its own."""
         deeper = len(plan.chain.levels) - plan.base - 1
         names = [self.variable("each") for _ in range(deeper)]
-        return Scope(
+        above = self.scope
+        scope = Scope(
             plan.chain,
-            [*self.scope.variables[: plan.base + 1], *names],
-            [*self.scope.blocks[: plan.base + 1], *(Lines() for _ in range(deeper))],
+            [*above.variables[: plan.base + 1], *names],
+            [*above.ordinals[: plan.base + 1], *(f"place_of_{name}" for name in names)],
+            [*above.blocks[: plan.base + 1], *(Lines() for _ in range(deeper))],
         )
+        for level in range(plan.base + 1, plan.chain.row + 1):
+            if len(self._kept_entries(scope, level)) > 2:
+                self._seen_below.add(scope.variables[level])
+        return scope
 
     def _gather(self, node: n.Call, plan: AggregatePlan, found: str) -> None:
         """Add the value of the argument within one entry to what was found.
@@ -112,7 +135,7 @@ class AggregateEmitter(ValueEmitter):
         elif isinstance(argument, n.Path):
             raw = self.value(argument).code
             convert = f"as_{kind}" if kind else "None"
-            other = f"gather({found}, {raw}, {convert}, {self.site(argument)}, number)"
+            other = f"gather({found}, {raw}, {convert}, {self.told(argument)})"
             if kind == "number":  # a list is taken too, wherever it stands
                 usual = " or ".join(f"{raw}.__class__ is {one}" for one in ("int", "Decimal"))
                 self.block.add(f"if {usual}: {found}.append({raw})")
@@ -124,38 +147,46 @@ class AggregateEmitter(ValueEmitter):
             test = f"if {value.code} is not None: " if alone else ""
             self.block.add(f"{test}{found}.append({value.code})")
 
-    def _loops(
-        self, scope: Scope, base: int, innermost: list[str], around: tuple[str, str] | None = None
-    ) -> list[str]:
-        """The nested loops from the base's entry down to the innermost ones, if there are any.
-
-        ``around`` are lines that stand before and after the last loop.
-        """
+    def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
+        """The nested loops from the base's entry down to the innermost ones, if there are any."""
         lines: list[str] = []
         for depth, level in enumerate(range(base + 1, len(scope.variables))):
             indent, last = "    " * depth, level == scope.chain.row
             head = self._loop_head(scope, level, lines, depth)
-            if around and last:
-                lines.append(indent + around[0])
             lines.append(indent + head)
             block = innermost if last else scope.blocks[level].lines
             lines += [f"{indent}    {line}" for line in block]
-            if around and last:
-                lines.append(indent + around[1])
         return lines
 
     def _loop_head(self, scope: Scope, level: int, lines: list[str], depth: int) -> str:
         """The `for` of a level: kept entries of the row's chain, or what plain data holds."""
-        variable, parent = scope.variables[level], scope.variables[level - 1]
-        own = self.plan.chain.levels
-        if own[level : level + 1] == (scope.chain.levels[level],):
-            return f"for {variable} in {parent}.kept:"
+        variable, place = scope.variables[level], scope.ordinals[level]
         names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
         members = names[-1:] == (MEMBERS,)
+        entry = f"(key_of_{variable}, {variable})" if members else variable
+        kept = self._kept_entries(scope, level)
+        if kept and len(kept) > 2:
+            return f"for {entry}, {place}, below_{variable} in zip({', '.join(kept)}):"
+        if kept:
+            return f"for {entry}, {place} in zip({', '.join(kept)}):"
         raw = self._raw_entries(scope, level, names[:-1] if members else names, lines, depth)
-        if members:
-            return f"for key_of_{variable}, {variable} in members({raw}):"
-        return f"for {variable} in listed({raw}):"
+        found = f"members({raw})" if members else f"listed({raw})"
+        return f"for {place}, {entry} in enumerate({found}, 1):"
+
+    def _kept_entries(self, scope: Scope, level: int) -> list[str]:
+        """What holds the kept entries of a level of the row's chain, their places, and what is kept
+        below each; nothing where another level is meant, or where they are not known yet.
+        """
+        own = self.plan.chain
+        if own.levels[level : level + 1] != (scope.chain.levels[level],):
+            return []
+        parent, deeper = scope.variables[level - 1], level < own.row
+        if parent in self._seen_below:
+            return [f"below_{parent}[{part}]" for part in range(2 + deeper)]
+        if parent != entry_name(level - 1):
+            return []
+        known = deeper and level >= self.judging
+        return [f"{part}_{level}" for part in ("entries", "ordinals", "belows")[: 2 + known]]
 
     def _raw_entries(
         self, scope: Scope, level: int, names: tuple[str, ...], lines: list[str], depth: int
@@ -166,6 +197,7 @@ class AggregateEmitter(ValueEmitter):
         self.scope = Scope(
             Chain(scope.chain.levels[:level], scope.chain.structure, scope.chain.known),
             scope.variables[:level],
+            scope.ordinals[:level],
             blocks,
         )
         before, self.block = self.block, block

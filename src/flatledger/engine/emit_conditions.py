@@ -79,15 +79,13 @@ class ConditionEmitter(PathEmitter):
         watch = self._watch(left, right) if loose and kind in (None, "text") else ""
         if kind is None:
             a, b = self.value(left), self.value(right)
-            code = (
-                f"compare({a.code}, {sign!r}, {b.code}, {watch or None}, {self.site(left)}, number)"
-            )
+            code = f"compare({a.code}, {sign!r}, {b.code}, {watch or None}, {self.told(left)})"
             return self.assign(code, "truth")
         a, b = self.as_kind(kind, left), self.as_kind(kind, right)
         if watch and sign not in _SIGNS.values():
             self.block.add(f"if {watch}.on: {watch}.look(({a.code}, {b.code}))")
         if kind in TIMES:
-            code = f"compare_times({a.code}, {sign!r}, {b.code}, {self.site(left)}, number)"
+            code = f"compare_times({a.code}, {sign!r}, {b.code}, {self.told(left)})"
         else:
             code = f"{a.code} {sign} {b.code}"
         return self.unless_null((a, b), code, "truth")
@@ -144,7 +142,7 @@ class ConditionEmitter(PathEmitter):
             numbers = [one for text in texts if (one := read_decimal(text.strip())) is not None]
             options = self.constants.name((frozenset(texts), frozenset(numbers)), "options")
             value = self.value(operand)
-            code = f"among({value.code}, {options}, {self.site(node.operand)}, number)"
+            code = f"among({value.code}, {options}, {self.told(node.operand)})"
             return self.assign(code, "truth")
         tests = tuple(n.Comparison(o.position, "=", operand, o) for o in node.options)
         return self._all(tests, settled="True", other="False")
@@ -173,7 +171,7 @@ class ConditionEmitter(PathEmitter):
             operands.append(self.text(node.escape))
         function = "like_regex" if node.regex else "like"
         codes = ", ".join(operand.code for operand in operands)
-        call = f"{function}({codes}, {self.site(node.operand)}, number)"
+        call = f"{function}({codes}, {self.told(node.operand)})"
         return self.unless_null(tuple(operands), call, "truth")
 
     def _overlaps(self, node: n.Overlaps) -> Operand:
@@ -183,7 +181,7 @@ class ConditionEmitter(PathEmitter):
             kind = "interval" if self.plan.kind(end) == "interval" else "moment"
             operands.append(self.as_kind(kind, end))
         codes = ", ".join(operand.code for operand in operands)
-        call = f"overlap({codes}, {self.site(node.left[0])}, number)"
+        call = f"overlap({codes}, {self.told(node.left[0])})"
         return self.unless_null(tuple(operands), call, "truth")
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..language.selecting import compile_path
-from .code import Constants, Lines
+from .code import Constants, Lines, listed_codes
 from .functions import text_of
 from .kinds import TIMES, Operand, kind_of_literal
 from .levels import Access, Chain, Names, level_name
@@ -33,12 +33,23 @@ def entry_name(level: int) -> str:
     return "record" if level == 0 else f"entry_{level}"
 
 
-class Scope:
-    """Where expressions are evaluated: a chain, with a variable and a block of lines per level."""
+def ordinal_name(level: int) -> str:
+    """The variable that holds the place of that entry in its list, from 1: a record's number."""
+    return "number" if level == 0 else f"ordinal_{level}"
 
-    def __init__(self, chain: Chain, variables: list[str], blocks: list[Lines]) -> None:
+
+class Scope:
+    """Where expressions are evaluated: a chain, with a variable and a block of lines per level.
+
+    ``ordinals`` are the variables that hold the places of the entries, the record's number first.
+    """
+
+    def __init__(
+        self, chain: Chain, variables: list[str], ordinals: list[str], blocks: list[Lines]
+    ) -> None:
         self.chain = chain
         self.variables = variables
+        self.ordinals = ordinals
         self.blocks = blocks
 
 
@@ -50,7 +61,8 @@ class PathEmitter:
         self.constants = constants
         levels = range(len(plan.chain.levels))
         variables = [entry_name(level) for level in levels]
-        self.scope = Scope(plan.chain, variables, [Lines() for _ in levels])
+        ordinals = [ordinal_name(level) for level in levels]
+        self.scope = Scope(plan.chain, variables, ordinals, [Lines() for _ in levels])
         self.block = self.scope.blocks[-1]
         self._count = 0
         self._known: dict[Any, Operand] = {}
@@ -101,9 +113,19 @@ class PathEmitter:
         tests = [f"{operand.code} is None" for operand in operands if operand.nullable]
         return self.assign(f"None if {' or '.join(tests)} else {code}" if tests else code, kind)
 
+    @property
+    def where(self) -> str:
+        """The address of the entry that is looked at: a tuple of the record's number and places."""
+        level = next(i for i, block in enumerate(self.scope.blocks) if block is self.block)
+        return f"({listed_codes(self.scope.ordinals[: level + 1])})"
+
     def site(self, node: n.Node) -> str:
         """The name of the text by which a fault calls an expression."""
         return self.constants.name(self.plan.text_of(node), "site")
+
+    def told(self, node: n.Node) -> str:
+        """The last two arguments of what may find a fault: what it is called, and where it is."""
+        return f"{self.site(node)}, {self.where}"
 
     # ---- kinds
 
@@ -142,8 +164,8 @@ class PathEmitter:
         usual = [one for one in self.kinds_met(node) if one in wanted] or list(wanted[:1])
         tests = [f"{value.code}.__class__ is not {one.__name__}" for one in usual]
         if kind == "text":
-            tests = [f"{tests[0]} or not {value.code} > ' '"]
-        convert = f"{result} = as_{kind}({value.code}, {self.site(node)}, number)"
+            tests = [f"{tests[0]} or not {value.code} >= '!'"]
+        convert = f"{result} = as_{kind}({value.code}, {self.told(node)})"
         if not tests:
             self.block.add(convert)
             return Operand(result, kind)
@@ -192,8 +214,7 @@ class PathEmitter:
         names, rest = self._split(level, access)
         place = self.plan.shape.place_of(level) if access.anchor <= self._own_levels() else None
         if place is None or place.whole:
-            held = place is not None
-            self._walk(f"{variable}.whole" if held else variable, names, result)
+            self._walk(variable, names, result)
         else:
             self._step(place, variable, names, result)
         if rest:
@@ -245,7 +266,7 @@ class PathEmitter:
         steps = self.constants.name(names[1:], "steps")
         site = self.constants.name(level_name(child.names), "site")
         with self.block.below("else:"):
-            self.block.add(f"{result} = stray({inner}, {steps}, {site}, number)")
+            self.block.add(f"{result} = stray({inner}, {steps}, {site}, {self.where})")
 
     def _walk(self, variable: str, names: Names, result: str) -> None:
         """Steps through plain data; one name in an object is looked up at once."""
@@ -265,5 +286,5 @@ class PathEmitter:
         selection = compile_path(rest, start=start, is_level=self.plan.chain.is_level)
         name = self.constants.name(selection, "selection")
         site = self.constants.name(level_name(start) + "…", "site")
-        root = "record.whole" if self.plan.shape.root.whole else "None"
-        self.block.add(f"{result} = select({name}, {result}, {root}, {site}, number)")
+        root = "record" if self.plan.shape.root.whole else "None"
+        self.block.add(f"{result} = select({name}, {result}, {root}, {site}, {self.where})")

@@ -48,7 +48,7 @@ class ValueEmitter(ConditionEmitter):
             return self._time_arithmetic(node, *kinds)
         left, right = self.number(node.left), self.number(node.right)
         if node.operator == "/":
-            code = f"divide({left.code}, {right.code}, {self.site(node)}, number)"
+            code = f"divide({left.code}, {right.code}, {self.told(node)})"
         else:
             code = f"{left.code} {node.operator} {right.code}"
         return self.unless_null((left, right), code, "number")
@@ -60,7 +60,7 @@ class ValueEmitter(ConditionEmitter):
             for kind, part in zip(kinds, (node.left, node.right), strict=True)
         )
         site = self.site(node)
-        code = f"calculate({left.code}, {node.operator!r}, {right.code}, {site}, number)"
+        code = f"calculate({left.code}, {node.operator!r}, {right.code}, {site}, {self.where})"
         return self.unless_null((left, right), code, arithmetic_kind(node.operator, *kinds))
 
     # ---- choices
@@ -105,7 +105,7 @@ class ValueEmitter(ConditionEmitter):
     def _cast(self, node: n.Cast) -> Operand:
         value = self.present(node.operand)
         site = self.site(node.operand)
-        code = f"cast_value({value.code}, {node.type!r}, {node.parameters!r}, {site}, number)"
+        code = f"cast_value({value.code}, {node.type!r}, {node.parameters!r}, {site}, {self.where})"
         return self.unless_null((value,), code, self.plan.kind(node))
 
     # ---- functions
@@ -127,12 +127,9 @@ class ValueEmitter(ConditionEmitter):
         path = node.arguments[0]
         assert isinstance(path, n.Path)
         anchor = self.plan.access(path).anchor
-        variable = self.scope.variables[anchor]
-        if node.name == "key" and anchor > self._own_levels():
-            return Operand(f"key_of_{variable}", "text")
-        with self.at(anchor):
-            kind = "text" if node.name == "key" else "number"
-            return self.assign(f"{variable}.{'key' if kind == 'text' else 'ordinal'}", kind)
+        if node.name == "key":
+            return Operand(f"key_of_{self.scope.variables[anchor]}", "text")
+        return Operand(self.scope.ordinals[anchor], "number")
 
     def _function(self, node: n.Call) -> Operand:
         function = FUNCTIONS[node.name]
@@ -148,7 +145,7 @@ class ValueEmitter(ConditionEmitter):
             if kind != "any"
         )
         codes = "".join(f"{operand.code}, " for operand in operands)
-        code = f"{node.name}_({codes}{self.site(self._culprit(node))}, number)"
+        code = f"{node.name}_({codes}{self.told(self._culprit(node))})"
         return self.unless_null(needed, code, function.result)
 
     def _with_calendar(self, node: n.Call) -> tuple[n.Node, ...]:

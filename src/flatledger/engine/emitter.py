@@ -38,8 +38,10 @@ class Emitter(AggregateEmitter):
     With ``notes_units`` that function takes note of the units that amounts stand in.
     """
 
-    def __init__(self, plan: Plan, constants: Constants, notes_units: bool = False) -> None:
-        super().__init__(plan, constants)
+    def __init__(
+        self, plan: Plan, constants: Constants, judging: int = 0, notes_units: bool = False
+    ) -> None:
+        super().__init__(plan, constants, judging)
         self._notes_units = notes_units
 
     def value(self, node: n.Node) -> Operand:
@@ -114,7 +116,7 @@ class Emitter(AggregateEmitter):
             code = f"{code} if {code} is not None else raw_text({self.value(node).code})"
         self.block.add(f"{result} = {code}")
         if column.datatype == "integer":
-            call = f"whole({result}, {plan.shows_texts}, {self.site(node)}, number)"
+            call = f"whole({result}, {plan.shows_texts}, {self.told(node)})"
             self.block.add(f"{result} = {call}")
         if column.decimals is not None and not exact:
             self._round(result, guard, column.decimals, column.rounding)
@@ -135,7 +137,7 @@ class Emitter(AggregateEmitter):
 
     def _converted(self, how: Conversion, value: Operand, node: n.Node) -> Operand:
         name = self.constants.name(converter(how, self.plan.model.calendar), "convert")
-        code = f"converted({value.code}, {name}, {self.site(node)}, number)"
+        code = f"converted({value.code}, {name}, {self.told(node)})"
         return self.unless_null((value,), code, "number")
 
     def _typed_column(self, column: Column, node: n.Node) -> Operand:
@@ -159,14 +161,14 @@ class Emitter(AggregateEmitter):
         value = self.present(node)
         if column.reads != "amount":
             name = self.constants.name(DateReader(column.reads, locale), "reader")
-            code = f"read_date({value.code}, {name}, {self.site(node)}, number)"
+            code = f"read_date({value.code}, {name}, {self.told(node)})"
             return self.unless_null((value,), code, "moment")
         how = column.conversion
         unit, factors = ("", how.factors) if how else (column.unit, None)
         reader = ColumnReader(amount_reader(locale), unit, factors)
         watch = self.plan.units.get(column.heading) if self._notes_units else None
         names = self.constants.name(reader, "reader"), self.constants.name(watch, "units")
-        code = f"read_amount({value.code}, {', '.join(names)}, {self.site(node)}, number)"
+        code = f"read_amount({value.code}, {', '.join(names)}, {self.told(node)})"
         return self.unless_null((value,), code, "number")
 
     def _known_code(self, plan: ColumnPlan) -> Operand:
@@ -179,7 +181,9 @@ class Emitter(AggregateEmitter):
         site = self.constants.name(plan.column.heading, "site")
         with self.at(plan.home) as block:
             value = self.held(value)
-            call = f"known_code({value.code}, {codes}, {translation.reason!r}, {site}, number)"
+            call = (
+                f"known_code({value.code}, {codes}, {translation.reason!r}, {site}, {self.where})"
+            )
             block.add(f"if {value.code} is not None: {call}")
         return value
 
@@ -207,11 +211,11 @@ class Emitter(AggregateEmitter):
             return value
         raw = value.code
         usual = {
-            str: f'{raw}.__class__ is str and {raw} > " "',
+            str: f'{raw}.__class__ is str and {raw} >= "!"',
             int: f"{raw}.__class__ is int",
             Decimal: f"{raw}.__class__ is Decimal",
         }
         tests = [f"{raw} is None", *(usual[one] for one in self.kinds_met(node) if one in usual)]
         how = self.constants.name(joining, "joining")
-        slow = f"cell({raw}, {how}, {self.site(node)}, number)"
+        slow = f"cell({raw}, {how}, {self.told(node)})"
         return self.assign(f"{raw} if {' or '.join(tests)} else {slow}", "any")

@@ -16,7 +16,8 @@ _SHOWN = 120
 class Fault(msgspec.Struct, frozen=True):
     """One fault: the record's number (from 1), the path in it, the raw value, and what is wrong.
 
-    ``identifier`` is what the columns of the primary key say of the record.
+    ``identifier`` is what the columns of the primary key say of the record. ``ordinals`` are the
+    places (from 1) of the entries that lead to the value, one for each level.
     """
 
     record: int
@@ -24,6 +25,7 @@ class Fault(msgspec.Struct, frozen=True):
     value: str
     reason: str
     identifier: str = ""
+    ordinals: tuple[int, ...] = ()
 
     def __str__(self) -> str:
         who = f" ({_cut(self.identifier)})" if self.identifier else ""
@@ -34,10 +36,9 @@ class Fault(msgspec.Struct, frozen=True):
 class FaultLog:
     """Counts all faults and keeps the first ones, so that memory stays bounded.
 
-    A value that both a condition and a column read is met twice, and told once: between
-    `second_reading` and the next `first_reading` a fault that was told already is passed over.
-    From `first_reading` to `settle` faults wait until it is known which records are kept. ``sink``
-    is called with each fault that counts.
+    A value that both a condition and a column read is met twice, and told once, by its address.
+    From `begin` to `settle` faults wait until it is known which records are kept. ``sink`` is
+    called with each fault that counts.
     """
 
     def __init__(self, most: int = 10_000, sink: Callable[[Fault], None] | None = None) -> None:
@@ -46,35 +47,25 @@ class FaultLog:
         self.places: Counter[str] = Counter()
         self.sink = sink
         self._most = most
-        self._told: Counter[Fault] = Counter()
-        self._second = False
-        self._waiting: list[Fault] | None = None
+        self._waiting: dict[Fault, None] | None = None
 
-    def first_reading(self) -> None:
-        self._told.clear()
-        self._second = False
-        self._waiting = []
-
-    def second_reading(self) -> None:
-        self._second = True
+    def begin(self) -> None:
+        """Some records are looked at."""
+        self._waiting = {}
 
     def add(self, fault: Fault) -> None:
-        if self._second and self._told[fault]:
-            self._told[fault] -= 1
-            return
-        if not self._second:
-            self._told[fault] += 1
+        """Take note of a fault; one that was told already is the same one."""
         if self._waiting is None:
             self._count(fault)
         else:
-            self._waiting.append(fault)
+            self._waiting[fault] = None
 
     def settle(
         self, judged: Iterable[int], kept: Iterable[int], identify: Callable[[], dict[int, str]]
     ) -> None:
-        """Count what was told since the first reading. Faults of records that were judged and are
+        """Count what was told since the beginning. Faults of records that were judged and are
         not kept are counted apart; ``identify`` gives what the judged records are called."""
-        waiting, self._waiting = self._waiting or [], None
+        waiting, self._waiting = self._waiting or {}, None
         if not waiting:
             return
         gone = set(judged) - set(kept)

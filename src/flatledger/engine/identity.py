@@ -13,31 +13,41 @@ from .sorting import Sorter
 _TOGETHER = 2_000  # keys that are sorted in at once
 
 
-class Absent:
-    """Stands in a key for a column of a level at which a row has no entry."""
-
-
-ABSENT = Absent()
-
-
 class IdentityWatch:
     """Follows the keys of the rows. Those that do not fit into memory are kept in the store."""
 
     def __init__(self, plan: Plan, log: FaultLog, store: RowStore | None) -> None:
         self._headings = plan.model.primary_key
+        self._columns = [plan.column(heading) for heading in self._headings]
+        self._address = plan.address
         self._log = log
         keys = [KeyPlan(place, 0, "") for place in range(len(self._headings) + 1)]
         self._sorter = Sorter(keys, store)
         self._held: list[Row] = []
 
-    def __call__(self, cells: tuple[Any, ...], number: int) -> None:
-        """Take note of the key of a row, made from a record."""
-        texts = tuple("" if cell is None or cell is ABSENT else text_of(cell) for cell in cells)
+    def rows(self, rows: list[Row]) -> None:
+        """Take note of the keys of rows, which know their entries."""
+        places = [(plan.place, self._address.start + plan.home) for plan in self._columns]
+        for row in rows:
+            cells = [row[place] for place, _ in places]
+            number, *ordinals = row[self._address]
+            for heading, cell, (_, entry) in zip(self._headings, cells, places, strict=True):
+                if cell is None and row[entry]:
+                    reason = "blank, and it is part of the primary key"
+                    known = tuple(ordinal for ordinal in ordinals if ordinal)
+                    self._log.add(Fault(number, heading, "", reason, ordinals=known))
+            self._hold(cells, number)
+
+    def group(self, cells: list[Any], number: int) -> None:
+        """Take note of the key of a group's row."""
         for heading, cell in zip(self._headings, cells, strict=True):
             if cell is None:
                 reason = "blank, and it is part of the primary key"
                 self._log.add(Fault(number, heading, "", reason))
-        self._held.append((*texts, number))
+        self._hold(cells, number)
+
+    def _hold(self, cells: list[Any], number: int) -> None:
+        self._held.append((*("" if cell is None else text_of(cell) for cell in cells), number))
         if len(self._held) >= _TOGETHER:
             self._sorter.add(self._held)
             self._held = []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from .code import Constants, indented, listed_codes
-from .emit_paths import entry_name
+from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
 from .kinds import AGGREGATE_KINDS
 from .levels import Access, level_name
@@ -38,19 +38,17 @@ class _Keep:
             self._judge(level)
 
     def text(self) -> tuple[str, tuple[str, ...]]:
-        body = [*self._held(), *self._entry(0), *self._judged(0)]
+        body = [*self._entry(0), *self._judged(0)]
+        counts = listed_codes(self.counters)
         lines = [
             "def keep(records, numbers):",
             *indented((f"{counter} = 0" for counter in self.counters), 1),
-            *indented(("kept_0, kept_numbers = [], []",), 1),
+            *indented(("kept_records, kept_numbers, kept = [], [], []",), 1),
             *indented(("for record, number in zip(records, numbers):",), 1),
             *indented(body, 2),
-            *indented((f"return kept_0, kept_numbers, ({listed_codes(self.counters)})",), 1),
+            *indented((f"return kept_records, kept_numbers, kept, ({counts})",), 1),
         ]
         return "\n".join(lines), tuple(self.counters)
-
-    def _held(self) -> list[str]:
-        return ["record = Held(record)"] if self.plan.shape.root.whole else []
 
     def _counter(self, name: str) -> str:
         if name not in self.counters:
@@ -59,7 +57,7 @@ class _Keep:
 
     def _judge(self, level: int) -> None:
         """Emit the conditions of a level, and the lines that count their verdicts."""
-        emitter = Emitter(self.plan, self.constants)
+        emitter = Emitter(self.plan, self.constants, judging=level)
         self.tests[level], self.verdicts[level] = emitter, []
         for index, condition in enumerate(self.plan.conditions):
             if condition.level != level or condition.side is not None:
@@ -117,36 +115,88 @@ class _Keep:
         return lines
 
     def _entry(self, level: int) -> list[str]:
-        """The lines that find the kept entries of the next level under one entry."""
+        """The lines that find the kept entries of the next level under one entry.
+
+        They leave ``entries_N``, ``ordinals_N`` and, where it goes deeper, ``belows_N``.
+        """
         sides = self._side_conditions(level)
         if level == self.plan.chain.row:
             return sides
         deeper = level + 1
-        entry = entry_name(level)
-        lines = [*sides, *self._load_entries(level), f"{entry}.kept = entries_{deeper}"]
+        lines = [*sides, *self._load_entries(level)]
         if self._can_be_emptied(level):
-            lines.append(f"{entry}.met = len(entries_{deeper})")
+            lines.append(f"found_{deeper} = len(entries_{deeper})")
         for further in range(deeper + 1, self.plan.chain.row + 1):
             lines += self.tests[further].blocks[level].lines
         inside = self._entry(deeper)
-        loop = f"for {entry_name(deeper)} in entries_{deeper}:"
         if inside:
-            lines += [loop, *indented(inside, 1)]
+            lines += self._going_deeper(deeper, inside)
         lines += self.tests[deeper].blocks[level].lines
-        if not inside and not self.verdicts[deeper]:
-            return lines
-        judged = indented(self._judged(deeper), 1)
-        kept = [f"{entry}.kept = kept_{deeper}", *self._shown(level)]
-        return [*lines, f"kept_{deeper} = []", loop, *judged, *kept]
+        if inside or self.verdicts[deeper]:
+            lines += self._choosing(deeper)
+        return [*lines, *self._shown(level)]
+
+    def _going_deeper(self, level: int, inside: list[str]) -> list[str]:
+        """The loop over all entries of a level which finds what is kept below each of them."""
+        entry = self._entry_code(level)
+        lines, body = [], list(inside)
+        if level < self.plan.chain.row:
+            lines.append(f"belows_{level} = []")
+            body.append(f"belows_{level}.append({self._below(level)})")
+        if self._changes(level):
+            lines.append(f"changed_{level} = []")
+            body.append(f"changed_{level}.append({entry})")
+        loop = f"for {entry}, {ordinal_name(level)} in zip(entries_{level}, ordinals_{level}):"
+        lines += [loop, *indented(body, 1)]
+        return lines + ([f"entries_{level} = changed_{level}"] if self._changes(level) else [])
+
+    def _below(self, level: int) -> str:
+        """What is kept below an entry: the entries, their places, and what is below each."""
+        parts = [f"entries_{level + 1}", f"ordinals_{level + 1}"]
+        if level + 1 < self.plan.chain.row:
+            parts.append(f"belows_{level + 1}")
+        if level > 0 and self._can_be_emptied(level):  # it is asked after in the second loop
+            parts.append(f"found_{level + 1}")
+        return f"({', '.join(parts)})"
+
+    def _choosing(self, level: int) -> list[str]:
+        """The loop that judges the entries of a level, and leaves those that are kept."""
+        entry, ordinal = self._entry_code(level), ordinal_name(level)
+        names = [f"entries_{level}", f"ordinals_{level}"]
+        kept = [f"kept_{level}", f"kept_ordinals_{level}"]
+        loop = f"for {entry}, {ordinal} in zip({', '.join(names)}):"
+        if level < self.plan.chain.row:
+            names.append(f"belows_{level}")
+            kept.append(f"kept_belows_{level}")
+            loop = f"for {entry}, {ordinal}, {self._below(level)} in zip({', '.join(names)}):"
+        starts = f"{', '.join(kept)} = {', '.join('[]' for _ in kept)}"
+        judged = indented(self._judged(level), 1)
+        return [starts, loop, *judged, f"{', '.join(names)} = {', '.join(kept)}"]
+
+    def _entry_code(self, level: int) -> str:
+        """What holds an entry in a loop: of a mapping, its key and the value."""
+        name = entry_name(level)
+        mapping = self.plan.chain.levels[level][-1:] == (MEMBERS,)
+        return f"(key_of_{name}, {name})" if mapping else name
+
+    def _changes(self, level: int) -> bool:
+        """Whether an entry of a level can be another one once it is judged what lies below it."""
+        sides = any(p.side is not None and p.level == level for p in self.plan.conditions)
+        return sides or (level < self.plan.chain.row and bool(self._shown(level)))
 
     def _shown(self, level: int) -> list[str]:
         """The line that lets paths which look at a level as a whole see its kept entries only."""
         chain, deeper = self.plan.chain, level + 1
+        judged = range(deeper, chain.row + 1)
+        if not any(plan.level in judged for plan in self.plan.conditions):
+            return []
         if not self.plan.shape.place_of(chain.levels[deeper]).whole:
             return []
         names = chain.levels[deeper][len(chain.levels[level]) :]
-        steps = self.constants.name(names, "steps")
-        return [f"put_kept({entry_name(level)}, {steps}, kept_{deeper})"]
+        mapping = names[-1] == MEMBERS
+        steps = self.constants.name(names[:-1] if mapping else names, "steps")
+        what = "with_members" if mapping else "with_entries"
+        return [f"{entry_name(level)} = {what}({entry_name(level)}, {steps}, entries_{deeper})"]
 
     def _load_entries(self, level: int) -> list[str]:
         """The lines that load the entries of the next level under one entry."""
@@ -158,32 +208,49 @@ class _Keep:
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
-        call = f"entries({raw}, {struct_name}, {self.plan.numbers_entries}, {site}, number)"
+        with self.loads.at(level):
+            where = self.loads.where
+        call = f"entries({raw}, {struct_name}, {site}, {where})"
         if mapping:
-            call = f"member_entries({raw}, {self.plan.numbers_entries}, {site}, number)"
+            call = f"member_entries({raw}, {site}, {where})"
         return [
             *self.loads.blocks[level].lines,
-            f"entries_{deeper} = {call}",
+            f"entries_{deeper}, ordinals_{deeper} = {call}",
             f"{self._counter(f'met_{deeper}')} += len(entries_{deeper})",
         ]
 
     def _judged(self, level: int) -> list[str]:
         """The lines that judge an entry, keep it or drop it, and count why."""
-        entry, deeper = entry_name(level), level + 1
-        keep = [f"kept_{level}.append({entry})"]
-        if level == 0:
-            keep.append("kept_numbers.append(number)")
+        keep = self._kept(level)
         if level < self.plan.chain.row:
             keep = self._unless_emptied(level, keep)
         if not self.verdicts[level]:
             return keep
         test = " and ".join(f"{verdict} is True" for verdict, _ in self.verdicts[level])
         drop = [f"{self._counter(f'dropped_{level}')} += 1"]
-        for further in range(deeper, self.plan.chain.row + 1):
-            below = f"below({entry}.kept, {further - deeper})"
-            drop.append(f"{self._counter(f'with_parent_{further}')} += {below}")
+        below = self._kept_below(level)
+        for further in range(level + 1, self.plan.chain.row + 1):
+            count = f"below({below}, {further - level})"
+            drop.append(f"{self._counter(f'with_parent_{further}')} += {count}")
         lines = [*self.tests[level].blocks[level].lines, *self._sequence(self.verdicts[level])]
         return [*lines, f"if {test}:", *indented(keep, 1), "else:", *indented(drop, 1)]
+
+    def _kept(self, level: int) -> list[str]:
+        """The lines that keep an entry, its place, and what is kept below it."""
+        deepest = level == self.plan.chain.row
+        if level == 0:
+            keep = ["kept_records.append(record)", "kept_numbers.append(number)"]
+            return keep if deepest else [*keep, f"kept.append({self._kept_below(0)})"]
+        entry, ordinal = self._entry_code(level), ordinal_name(level)
+        keep = [f"kept_{level}.append({entry})", f"kept_ordinals_{level}.append({ordinal})"]
+        below = [] if deepest else [f"kept_belows_{level}.append({self._kept_below(level)})"]
+        return [*keep, *below]
+
+    def _kept_below(self, level: int) -> str:
+        parts = [f"entries_{level + 1}", f"ordinals_{level + 1}"]
+        if level + 1 < self.plan.chain.row:
+            parts.append(f"belows_{level + 1}")
+        return f"({', '.join(parts)})"
 
     def _can_be_emptied(self, level: int) -> bool:
         """Whether an entry can have lost all entries below it, or none are a reason to drop it."""
@@ -198,9 +265,9 @@ class _Keep:
         """An entry all of whose entries were held back is left out itself."""
         if not self._can_be_emptied(level):
             return keep
-        entry = entry_name(level)
+        entries = f"entries_{level + 1}"
         drops = self.plan.drops_without_entries
-        test = f"if {entry}.kept:" if drops else f"if {entry}.kept or not {entry}.met:"
+        test = f"if {entries}:" if drops else f"if {entries} or not found_{level + 1}:"
         emptied = f"{self._counter(f'emptied_{level}')} += 1"
         return [test, *indented(keep, 1), "else:", *indented([emptied], 1)]
 

@@ -6,6 +6,7 @@ Missing, null and blank text are all null. A list is many values.
 from __future__ import annotations
 
 from collections.abc import Hashable
+from copy import copy
 from typing import Any, NamedTuple
 
 import msgspec
@@ -17,20 +18,6 @@ from .structure import MEMBERS
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
 PART_SEPARATOR = ", "
 BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with anything beyond
-
-
-class Held:
-    """An entry of the row's chain that is plain data, and what the engine notes on it.
-
-    The entry of a mapping has the key that it stood under.
-    """
-
-    __slots__ = ("kept", "key", "met", "ordinal", "whole")
-    ordinal: int
-
-    def __init__(self, whole: Any, key: str | None = None) -> None:
-        self.whole = whole
-        self.key = key
 
 
 class Joining(NamedTuple):
@@ -132,40 +119,31 @@ def listed(value: Any) -> list[Any]:
     ]
 
 
-def put_entries(entry: Any, names: tuple[str, ...], kept: Any) -> None:
-    """Let an entry have only the kept ones at a side level below it."""
-    entry = entry.whole if isinstance(entry, Held) else entry
-    for name in names[:-1]:
-        if isinstance(entry, msgspec.Struct):
-            entry = getattr(entry, _field(entry, name))
-        else:
-            entry = entry.get(name) if isinstance(entry, dict) else None
+def with_entries(entry: Any, names: tuple[str, ...], kept: Any) -> Any:
+    """An entry that has only the kept ones at a level below it; the entry itself stays as it is.
+
+    >>> with_entries({"no": 1, "lines": [1, 2, 3]}, ("lines",), [2])
+    {'no': 1, 'lines': [2]}
+    """
+    name, rest = names[0], names[1:]
     if isinstance(entry, dict):
-        entry[names[-1]] = kept
-    elif isinstance(entry, msgspec.Struct):
-        setattr(entry, _field(entry, names[-1]), kept)
+        below = with_entries(entry.get(name), rest, kept) if rest else kept
+        return {**entry, name: below} if not rest or below is not None else entry
+    if not isinstance(entry, msgspec.Struct):
+        return entry
+    attribute, changed = _field(entry, name), copy(entry)
+    below = with_entries(getattr(entry, attribute), rest, kept) if rest else kept
+    setattr(changed, attribute, below)
+    return changed
 
 
-def put_kept(entry: Any, names: tuple[str, ...], kept: list[Held]) -> None:
-    """Let the plain data of an entry have only the kept entries of a level of the chain."""
-    if names[-1] == MEMBERS:
-        put_members(entry, names[:-1], [(one.key, one.whole) for one in kept])
-    else:
-        put_entries(entry, names, [one.whole for one in kept])
-
-
-def put_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]) -> None:
-    """Let an entry have only the kept members of a mapping below it, or of several."""
+def with_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]) -> Any:
+    """An entry that has only the kept members of a mapping below it, or of several."""
     members = dict(kept)
     if not names:  # it is the mapping itself
-        whole = entry.whole if isinstance(entry, Held) else entry
-        if isinstance(whole, dict):
-            whole.clear()
-            whole.update(members)
-        return
-    put_entries(
-        entry, names, members if len(members) == len(kept) else [{key: one} for key, one in kept]
-    )
+        return members if isinstance(entry, dict) else entry
+    whole = members if len(members) == len(kept) else [{key: one} for key, one in kept]
+    return with_entries(entry, names, whole)
 
 
 def _field(struct: msgspec.Struct, name: str) -> str:
@@ -180,11 +158,11 @@ def members(value: Any) -> list[tuple[str, Any]]:
     return list(value.items()) if value.__class__ is dict else []
 
 
-def below(entries: list[Any], depth: int) -> int:
-    """How many kept entries there are ``depth`` levels below some entries."""
-    if depth == 0:
-        return len(entries)
-    return sum(below(entry.kept, depth - 1) for entry in entries)
+def below(kept: Any, depth: int) -> int:
+    """How many kept entries there are ``depth`` levels below an entry."""
+    if depth == 1:
+        return len(kept[0])
+    return sum(below(one, depth - 1) for one in kept[2])
 
 
 def mark(seen: set[tuple[Hashable, ...]], keys: tuple[Hashable, ...]) -> int:

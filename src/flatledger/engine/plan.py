@@ -91,7 +91,7 @@ class Plan:
     """Everything that a run needs to know.
 
     A row is a tuple: the written columns, the suppressed ones, the keys that are no columns
-    (``extra_keys``), then one mark for each level of ``marked``.
+    (``extra_keys``), one mark for each level of ``marked``, and the ``address`` of its entry.
     """
 
     model: LayoutModel
@@ -121,15 +121,6 @@ class Plan:
     def expressions(self) -> Iterator[Expression]:
         """Every expression of the layout."""
         return expressions_in(self.model)
-
-    @property
-    def numbers_entries(self) -> bool:
-        """Whether some expression asks for the place of an entry."""
-        return any(
-            isinstance(part, n.Call) and part.name == "ordinal"
-            for expression in self.expressions
-            for part in expression.node.walk()
-        )
 
     @property
     def written(self) -> list[ColumnPlan]:
@@ -166,6 +157,13 @@ class Plan:
         if home == self.chain.row:
             return None
         return len(self.columns) + len(self.extra_keys) + self.marked.index(home)
+
+    @property
+    def address(self) -> slice:
+        """Where in a row the address of its entry stands: the record's number, and the place of
+        the entry at each level (0 where the row has none)."""
+        start = len(self.columns) + len(self.extra_keys) + len(self.marked)
+        return slice(start, start + self.chain.row + 1)
 
     def splits(self, home: int) -> bool:
         """Whether the rows of one entry of a level can fall into several groups."""

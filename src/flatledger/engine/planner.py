@@ -54,7 +54,7 @@ class _Planner:
         self._marks()
         self._check_taking()
         self._stop_at_problems()
-        self.result.shape = Shape(self.result.chain, self._wants(), self.result.numbers_entries)
+        self.result.shape = Shape(self.result.chain, self._wants())
         return self.result
 
     def _wants(self) -> Iterator[Names]:

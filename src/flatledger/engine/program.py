@@ -15,49 +15,49 @@ from typing import Any
 
 from ..language import nodes as n
 from .code import Constants, indented, listed_codes
-from .emit_paths import entry_name
+from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
 from .faults import FaultLog
-from .identity import ABSENT
 from .keeping import keep_source
 from .kinds import is_aggregate
 from .level_watch import Crowd, watch_source
 from .numerals import NumeralWatch, Unwatched
-from .plain_data import REPEAT, FaultText, Held
+from .plain_data import REPEAT, FaultText
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
+from .structure import MEMBERS
 from .totals import Tally
 
-Identity = Callable[[tuple[Any, ...], int], None]
+Kept = list[tuple[Any, ...]]
 
 
 @dataclass(slots=True)
 class Program:
     """The generated functions of one run.
 
-    ``keep(records, numbers)`` gives the kept records, their numbers, and counts named by
-    ``counters``; ``unfold(records, numbers)`` the rows and how many entries each level had;
-    ``weigh(records, numbers)`` a tally for each totalled column. ``watch(records, numbers)``, where
-    it is needed, raises LevelsDifferError for a list that the plan did not reckon with, and
-    ``identify(records, numbers)`` gives what the primary key says of each record.
+    ``keep(records, numbers)`` gives the kept records, their numbers, what is kept below each, and
+    counts named by ``counters``. What is kept below an entry is a tuple: the entries of the next
+    level, their places, and, where it goes deeper, what is kept below each. From these three
+    ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
+    and ``weigh(records, numbers, kept)`` a tally for each totalled column.
+    ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
+    plan did not reckon with, and ``identify(records, numbers)`` gives what the primary key says of
+    each record.
     """
 
     source: str
     counters: tuple[str, ...]
-    keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], tuple[int, ...]]]
-    unfold: Callable[[list[Any], Sequence[int]], tuple[list[Any], tuple[int, ...]]]
-    weigh: Callable[[list[Any], Sequence[int]], list[Tally]]
+    keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
+    unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
+    weigh: Callable[[list[Any], Sequence[int], Kept], list[Tally]]
     watch: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
 
 
-def generate(
-    plan: Plan, log: FaultLog, *, raw: bool = False, identity: Identity | None = None
-) -> Program:
+def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
     """Generate the functions for a plan; what they cannot take is added to ``log``.
 
-    ``identity`` is called with the primary key of each row. With ``raw`` the cells of a row are the
-    values as they are, lists and objects included.
+    With ``raw`` the cells of a row are the values as they are, lists and objects included.
     """
     constants = Constants()
     keep, counters = keep_source(plan, constants)
@@ -75,7 +75,6 @@ def generate(
     crowd = Crowd(plan.chain)
     loud = _namespace(constants, Runtime(log), crowd, quiet=False)
     quiet = _namespace(constants, Runtime(FaultLog(0)), crowd, quiet=True)
-    loud |= {"identity": identity, "ABSENT": ABSENT}
     exec(code, loud)
     exec(code, quiet)  # the second walk meets the same faults; they are told once
     return Program(
@@ -90,7 +89,7 @@ def generate(
 
 
 def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
-    fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "Held": Held}
+    fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText}
     fixed |= {"REPEAT": REPEAT, "Tally": Tally}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
     values = constants.values
@@ -116,14 +115,11 @@ def _identify(plan: Plan, constants: Constants) -> str:
         return ""
     emitter = Emitter(plan, constants)
     cells = [emitter.cell(column).code for column in own]
-    held = (
-        ["if record.__class__ is not Held: record = Held(record)"] if plan.shape.root.whole else []
-    )
     lines = [
         "def identify(records, numbers):",
         "    found = []",
         "    for record, number in zip(records, numbers):",
-        *indented([*held, *emitter.blocks[0].lines, f"found.append(({listed_codes(cells)}))"], 2),
+        *indented([*emitter.blocks[0].lines, f"found.append(({listed_codes(cells)}))"], 2),
         "    return found",
     ]
     return "\n".join(lines)
@@ -143,43 +139,53 @@ def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
         (code, home, False) for code, home in keys
     ]
     groups = [cells[key.place] for key in plan.group]
-    detail = plan.model.totals.detail and not raw
-    keyed = [plan.column(heading).place for heading in plan.model.primary_key if detail]
 
     def row_tuple(level: int) -> list[str]:
         """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
         codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
         group = [code if home <= level else "None" for code, home, _ in groups]
         lines, marks = _marks(plan, level, group)
-        if keyed:
-            own = [cells[place] for place in keyed]
-            key = [code if home <= level or fixed else "ABSENT" for code, home, fixed in own]
-            lines.append(f"identity(({listed_codes(key)}), number)")
-        return [*lines, f"append(({listed_codes(codes + marks)}))"]
+        address = [ordinal_name(at) if at <= level else "0" for at in range(row + 1)]
+        return [*lines, f"append(({listed_codes(codes + marks + address)}))"]
 
     def level_lines(level: int) -> list[str]:
         lines = [*_mark_starts(plan, level), *emitter.blocks[level].lines]
         if level == row:
             return [*lines, *row_tuple(level), *_mark_ends(plan)]
-        entries = f"{entry_name(level)}.kept"
+        entries = f"entries_{level + 1}"
         return [
             *lines,
             f"if not {entries}:",
             *indented([*row_tuple(level), *_mark_ends(plan), "continue"], 1),
             f"kept_{level + 1} += len({entries})",
-            f"for {entry_name(level + 1)} in {entries}:",
+            _loop(plan, level + 1),
             *indented(level_lines(level + 1), 1),
         ]
 
     counts = [f"kept_{level}" for level in range(1, row + 1)]
     lines = [
-        "def unfold(records, numbers):",
+        "def unfold(records, numbers, kept):",
         *indented(["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)], 1),
-        *indented(["for record, number in zip(records, numbers):"], 1),
+        *indented([_loop(plan, 0)], 1),
         *indented(level_lines(0), 2),
         *indented([f"return rows, ({listed_codes(counts)})"], 1),
     ]
     return "\n".join(lines)
+
+
+def _loop(plan: Plan, level: int) -> str:
+    """The `for` over the kept entries of a level, with their places and what is below them."""
+    entry, parts = entry_name(level), [f"ordinals_{level}", f"entries_{level}"]
+    if plan.chain.levels[level][-1:] == (MEMBERS,):
+        entry = f"(key_of_{entry}, {entry})"
+    names = [ordinal_name(level), entry]
+    if level == 0:
+        parts, names = ["numbers", "records"], ["number", "record"]
+    if level < plan.chain.row:
+        below = ["entries", "ordinals", "belows"][: 2 + (level + 1 < plan.chain.row)]
+        names.append(f"({', '.join(f'{part}_{level + 1}' for part in below)})")
+        parts.append(f"belows_{level}" if level else "kept")
+    return f"for {', '.join(names)} in zip({', '.join(parts)}):"
 
 
 def _mark_starts(plan: Plan, level: int) -> list[str]:
@@ -224,10 +230,8 @@ def _weigh(plan: Plan, constants: Constants) -> str:
         lines = list(emitter.blocks[level].lines)
         if level == deepest:
             return lines or ["pass"]
-        entries = f"{entry_name(level)}.kept"
-        loop = f"for {entry_name(level + 1)} in {entries}:"
-        met = f"met_{level + 1} += len({entries})"
-        return [*lines, met, loop, *indented(level_lines(level + 1), 1)]
+        met = f"met_{level + 1} += len(entries_{level + 1})"
+        return [*lines, met, _loop(plan, level + 1), *indented(level_lines(level + 1), 1)]
 
     starts = [
         "met_0 = len(records)",
@@ -239,9 +243,9 @@ def _weigh(plan: Plan, constants: Constants) -> str:
         for i, column in enumerate(totalled)
     )
     lines = [
-        "def weigh(records, numbers):",
+        "def weigh(records, numbers, kept):",
         *indented(starts, 1),
-        *indented(["for record, number in zip(records, numbers):"], 1),
+        *indented([_loop(plan, 0)], 1),
         *indented(level_lines(0), 2),
         *indented([f"return [{tallies}]"], 1),
     ]

@@ -6,7 +6,7 @@ import decimal
 import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import islice
+from itertools import islice, zip_longest
 from typing import Any
 
 from ..errors import LayoutError
@@ -28,7 +28,7 @@ from .faults import Fault, FaultLog
 from .finishing import Finisher
 from .functions import text_of
 from .grouping import Detail, Summary, TotalRows
-from .identity import ABSENT, IdentityWatch
+from .identity import IdentityWatch
 from .levels import level_name
 from .matching import ListWatch
 from .missing_fields import MissingPath
@@ -38,7 +38,7 @@ from .ordering import Alike
 from .plain_data import below
 from .plan import KeyPlan, Plan
 from .planner import make_plan
-from .program import generate
+from .program import Kept, generate
 from .proof import Proof
 from .protocols import Batch, Row, RowStore, Source
 from .sorting import Sorter, grouped_order
@@ -78,7 +78,7 @@ class Run:
         self._identity: IdentityWatch | None = None
         if model.primary_key:
             self._identity = IdentityWatch(self.plan, self.log, store)
-        self.program = generate(self.plan, self.log, identity=self._identity)
+        self.program = generate(self.plan, self.log)
         self._source = source
         self._store = store
         self._progress = progress
@@ -142,21 +142,24 @@ class Run:
         if self.program.watch is not None:
             self.program.watch(batch.records, batch.numbers)
         self._drift.records(batch)
-        self.log.first_reading()
         for fault in (*batch.faults, *batch.remarks):
             self.log.add(fault)
+        self.log.begin()
         if self.plan.model.expects:
             self._order.records(batch)
-        records, numbers, counts = self.program.keep(batch.records, batch.numbers)
+        records, numbers, kept, counts = self.program.keep(batch.records, batch.numbers)
         self._counts.update(dict(zip(self.program.counters, counts, strict=True)))
         kept_numbers = numbers
         if self._records_taken is not None:
-            records, numbers = self._taken_records(self._records_taken, records, numbers)
+            records, numbers, kept = self._taken_records(
+                self._records_taken, records, numbers, kept
+            )
         self._kept += len(records)
-        self.log.second_reading()
-        rows, kept = self.program.unfold(records, numbers)
-        self._counts.update({f"kept_{level}": count for level, count in enumerate(kept, 1)})
-        self._proof.source(self.program.weigh(records, numbers))
+        rows, entries = self.program.unfold(records, numbers, kept)
+        self._counts.update({f"kept_{level}": count for level, count in enumerate(entries, 1)})
+        self._proof.source(self.program.weigh(records, numbers, kept))
+        if self._identity is not None and self.plan.model.totals.detail:
+            self._identity.rows(rows)
         self._proof.overlap(rows)
         self._drift.rows(rows)
         self.log.settle(batch.numbers, kept_numbers, lambda: self._identified(batch))
@@ -171,15 +174,15 @@ class Run:
         return dict(zip(batch.numbers, texts, strict=True))
 
     def _taken_records(
-        self, taker: Taker, records: list[Any], numbers: list[int]
-    ) -> tuple[list[Any], list[int]]:
+        self, taker: Taker, records: list[Any], numbers: list[int], kept: Kept
+    ) -> tuple[list[Any], list[int], Kept]:
         """The kept records that are taken; the entries of the others go with them."""
-        taken, left = taker.split(list(zip(records, numbers, strict=True)))
+        taken, left = taker.split(list(zip_longest(records, numbers, kept)))
         self._not_taken += len(left)
-        others = [record for record, _ in left]
         for level in range(1, self.plan.chain.row + 1):
-            self._counts[f"with_parent_{level}"] += below(others, level)
-        return [record for record, _ in taken], [number for _, number in taken]
+            count = sum(below(entries, level) for *_, entries in left)
+            self._counts[f"with_parent_{level}"] += count
+        return [one[0] for one in taken], [one[1] for one in taken], [one[2] for one in taken]
 
     def _taken_rows(self, blocks: Iterable[list[Row]], prove: bool = True) -> Iterator[list[Row]]:
         """The rows that are taken, in their order; the others are proved to be the rest."""
@@ -267,7 +270,7 @@ class Run:
         """Take note of the key of a group's row."""
         assert self._identity is not None
         places = [self.plan.column(heading).place for heading in self.plan.model.primary_key]
-        self._identity(tuple(row[at] if at < len(row) else ABSENT for at in places), number)
+        self._identity.group([row[at] if at < len(row) else "" for at in places], number)
 
     def _summary(self) -> Iterator[list[Row]]:
         summary, rows = self.summarised()

@@ -7,9 +7,10 @@ fault and null; nothing here stops a run.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
 from time import perf_counter
+from types import NoneType
 from typing import Any
 
 import msgspec
@@ -28,24 +29,24 @@ from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from .ordering import Alike, alike_of
 from .plain_data import (
     FaultText,
-    Held,
     Joining,
     below,
     is_null,
     listed,
     mark,
     members,
-    put_entries,
-    put_kept,
-    put_members,
     raw_text,
     text_of_parts,
     truth_text,
     walk,
     walk_aligned,
+    with_entries,
+    with_members,
 )
 from .reading_texts import read_date
 from .sorting import in_order
+
+Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
 
 SLOW = 0.01  # seconds of one match, from which on it counts
 MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
@@ -65,8 +66,8 @@ class Runtime:
             try:
                 return function(*arguments)
             except RecursionError:
-                *values, path, number = arguments
-                self.fault(number, path, values[0], "is nested too deeply")
+                *values, path, where = arguments
+                self.fault(where, path, values[0], "is nested too deeply")
                 return None
 
         return call
@@ -97,9 +98,8 @@ class Runtime:
             **{function.__name__: self._clocked(function) for function in (like, like_regex)},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
             "members": members,
-            "put_entries": put_entries,
-            "put_kept": put_kept,
-            "put_members": put_members,
+            "with_entries": with_entries,
+            "with_members": with_members,
             "in_order": in_order,
             "text_of": text_of,
             "alike": Alike.of,
@@ -138,57 +138,58 @@ class Runtime:
             )
 
     def _guarded(self, function: Callable[..., Any]) -> Callable[..., Any]:
-        """The function with two more arguments, the path and the record's number for a fault."""
+        """The function with two more arguments, the path and the address for a fault."""
 
         def call(*arguments: Any) -> Any:
-            *values, path, number = arguments
+            *values, path, where = arguments
             try:
                 return function(*values)
             except (ValueFaultError, PatternTooSlowError) as error:
-                self.fault(number, path, values[0] if values else None, str(error))
+                self.fault(where, path, values[0] if values else None, str(error))
                 return None
 
         return call
 
-    def _converter(self, function: Callable[[Any], Any]) -> Callable[[Any, str, int], Any]:
+    def _converter(self, function: Callable[[Any], Any]) -> Callable[[Any, str, Address], Any]:
         guarded = self._guarded(function)
 
-        def convert(value: Any, path: str, number: int) -> Any:
-            value = self.one(value, path, number)
-            return None if is_null(value) else guarded(value, path, number)
+        def convert(value: Any, path: str, where: Address) -> Any:
+            value = self.one(value, path, where)
+            return None if is_null(value) else guarded(value, path, where)
 
         return convert
 
-    def fault(self, number: int, path: str, value: object, reason: str) -> None:
-        self._log.add(Fault(number, path, shown(value), reason))
+    def fault(self, where: Address, path: str, value: object, reason: str) -> None:
+        number, *ordinals = where
+        self._log.add(Fault(number, path, shown(value), reason, ordinals=tuple(ordinals)))
 
     def read_amount(
-        self, value: Any, reader: ColumnReader, watch: UnitWatch | None, path: str, number: int
+        self, value: Any, reader: ColumnReader, watch: UnitWatch | None, path: str, where: Address
     ) -> int | Decimal | None:
         """A number out of a text; a number stays. The unit is noted where none is stated."""
         if not isinstance(value, str):
-            return self.as_number(value, path, number)
+            return self.as_number(value, path, where)
         try:
             amount, unit = reader(value)
         except ValueFaultError as error:
-            self.fault(number, path, value, str(error))
+            self.fault(where, path, value, str(error))
             return None
         if unit and watch is not None:
-            watch.note(unit, number)
+            watch.note(unit, where[0])
         return amount
 
     def known_code(
-        self, value: Any, find: Callable[[str], str | None], reason: str, path: str, number: int
+        self, value: Any, find: Callable[[str], str | None], reason: str, path: str, where: Address
     ) -> None:
         """Tell of a code that is not on its list."""
         if find(str(value)) is None:
-            self.fault(number, path, value, reason)
+            self.fault(where, path, value, reason)
 
-    def whole(self, value: Any, shown: bool, path: str, number: int) -> Any:
+    def whole(self, value: Any, shown: bool, path: str, where: Address) -> Any:
         """A whole number; another is a fault and in no total, a field's text is still ``shown``."""
         if isinstance(value, Decimal):
             if value != value.to_integral_value():
-                self.fault(number, path, value, "is no whole number")
+                self.fault(where, path, value, "is no whole number")
                 return FaultText(format(value, "f")) if shown else None
             return int(value)
         return value
@@ -196,87 +197,81 @@ class Runtime:
     # ---- shapes
 
     def entries(
-        self, value: Any, struct: type | None, ordinals: bool, path: str, number: int
-    ) -> list[Any]:
-        """The entries of a level: a lone object is a list of one, nothing is an empty list."""
+        self, value: Any, struct: type | None, path: str, where: Address
+    ) -> tuple[list[Any], Sequence[int]]:
+        """The entries of a level, and their places: a lone object is a list of one."""
         if value.__class__ is not list:
             if is_null(value):
-                return []
+                return [], ()
             value = [value]
-        if struct is None:
-            value = [Held(entry) if entry is not None else None for entry in value]
-            taken = [entry for entry in value if entry is not None]
-        else:
-            taken = [entry for entry in value if entry.__class__ is struct]
-            if len(taken) != len(value):
-                self._tell_strays(value, struct, path, number)
-        if ordinals:
-            kind: Any = Held if struct is None else struct
-            for ordinal, entry in enumerate(value, 1):
-                if entry.__class__ is kind:
-                    entry.ordinal = ordinal
-        return taken
+        classes = {*map(type, value)}
+        if classes == {struct} or (struct is None and NoneType not in classes):
+            return value, range(1, len(value) + 1)
+        if struct is not None:
+            self._tell_strays(value, struct, path, where)
+        fits = [entry.__class__ is struct if struct else entry is not None for entry in value]
+        places = [place for place, fitting in enumerate(fits, 1) if fitting]
+        return [value[place - 1] for place in places], places
 
-    def member_entries(self, value: Any, ordinals: bool, path: str, number: int) -> list[Held]:
-        """The entries of a level that is a mapping: its members, each with its key."""
+    def member_entries(
+        self, value: Any, path: str, where: Address
+    ) -> tuple[list[tuple[str, Any]], Sequence[int]]:
+        """The entries of a level that is a mapping: its members with their keys, their places."""
         if value.__class__ is not dict and value.__class__ is not list and not is_null(value):
-            self.fault(number, path, value, "a mapping was expected, and is left out")
-        taken = [Held(entry, key) for key, entry in members(value)]
-        if ordinals:
-            for ordinal, entry in enumerate(taken, 1):
-                entry.ordinal = ordinal
-        return taken
+            self.fault(where, path, value, "a mapping was expected, and is left out")
+        found = members(value)
+        return found, range(1, len(found) + 1)
 
-    def _tell_strays(self, entries: list[Any], struct: type, path: str, number: int) -> None:
+    def _tell_strays(self, entries: list[Any], struct: type, path: str, where: Address) -> None:
         for entry in entries:
             if entry.__class__ is not struct and entry is not None:
-                self.fault(number, path, entry, "an entry with fields was expected, and left out")
+                self.fault(where, path, entry, "an entry with fields was expected, and left out")
 
-    def select(self, selection: Selection, value: Any, root: Any, path: str, number: int) -> Any:
+    def select(self, selection: Selection, value: Any, root: Any, path: str, where: Address) -> Any:
         """What further segments of a path select: one value, or a list of those found."""
         if value is None:
             return None
         try:
             found = selection.find(value, value if root is None else root)
         except PatternTooSlowError as error:
-            self.fault(number, path, value, str(error))
+            self.fault(where, path, value, str(error))
             self._spend(SECONDS, path)
             return None
         if selection.singular:
             return found[0] if found else None
         return found
 
-    def gather(self, found: list[Any], value: Any, convert: Any, path: str, number: int) -> None:
+    def gather(self, found: list[Any], value: Any, convert: Any, path: str, where: Address) -> None:
         """Add the value, or each of several, to what an aggregate has found."""
         for item in value if value.__class__ is list else (value,):
             if item.__class__ is list:
-                self.gather(found, item, convert, path, number)
+                self.gather(found, item, convert, path, where)
             elif not is_null(item):
-                found.append(item if convert is None else convert(item, path, number))
+                found.append(item if convert is None else convert(item, path, where))
 
-    def stray(self, value: Any, names: tuple[str, ...], path: str, number: int) -> Any:
+    def stray(self, value: Any, names: tuple[str, ...], path: str, where: Address) -> Any:
         """Steps through what is neither the expected object nor missing."""
         if value.__class__ is list:
             return walk(value, names)
         if not is_null(value):
-            self.fault(number, path, value, "fields were expected here")
+            self.fault(where, path, value, "fields were expected here")
         return None
 
     # ---- kinds
 
-    def one(self, value: Any, path: str, number: int) -> Any:
+    def one(self, value: Any, path: str, where: Address) -> Any:
         """The one value among many, where one is needed; null where there is none."""
         if value.__class__ is not list:
             return value
         present = [item for item in value if not is_null(item)]
         if len(present) > 1:
-            self.fault(number, path, value, "one value was expected")
+            self.fault(where, path, value, "one value was expected")
             return None
-        return self.one(present[0], path, number) if present else None
+        return self.one(present[0], path, where) if present else None
 
-    def as_number(self, value: Any, path: str, number: int) -> int | Decimal | None:
+    def as_number(self, value: Any, path: str, where: Address) -> int | Decimal | None:
         """A number as it is; text of digits is read."""
-        value = self.one(value, path, number)
+        value = self.one(value, path, where)
         if is_null(value):
             return None
         if isinstance(value, int | Decimal) and not isinstance(value, bool):
@@ -288,71 +283,71 @@ class Runtime:
             result = _whole(value.strip())
         if result is None:
             reason = value.reason if isinstance(value, Unreadable) else "is not a number"
-            self.fault(number, path, value, reason)
+            self.fault(where, path, value, reason)
         return result
 
-    def as_text(self, value: Any, path: str, number: int) -> str | None:
+    def as_text(self, value: Any, path: str, where: Address) -> str | None:
         """A value as text: a number as its digits, a truth value as true or false."""
-        value = self.one(value, path, number)
+        value = self.one(value, path, where)
         if isinstance(value, Unreadable):
-            self.fault(number, path, value, value.reason)
+            self.fault(where, path, value, value.reason)
         return None if is_null(value) else text_of_parts(value)
 
-    def as_truth(self, value: Any, path: str, number: int) -> bool | None:
+    def as_truth(self, value: Any, path: str, where: Address) -> bool | None:
         """A truth value; of texts only true and false are one."""
-        value = self.one(value, path, number)
+        value = self.one(value, path, where)
         if is_null(value) or isinstance(value, bool):
             return value if isinstance(value, bool) else None
         if isinstance(value, str) and value.strip().lower() in ("true", "false"):
             return value.strip().lower() == "true"
-        self.fault(number, path, value, "is neither true nor false")
+        self.fault(where, path, value, "is neither true nor false")
         return None
 
-    def cell(self, value: Any, joining: Joining, path: str, number: int) -> Any:
+    def cell(self, value: Any, joining: Joining, path: str, where: Address) -> Any:
         """A field as a cell shows it; what repeats is joined, aligned with a place for nulls."""
         if value is None or isinstance(value, int | Decimal | str):
             if isinstance(value, bool):
                 return truth_text(value)
             return value if not is_null(value) else None
         if isinstance(value, float):
-            result = self.as_number(value, path, number)
+            result = self.as_number(value, path, where)
             return str(value) if result is None else result
         if isinstance(value, Unreadable):
-            self.fault(number, path, value, value.reason)
+            self.fault(where, path, value, value.reason)
             return FaultText(value.text) if value.text else None
         if isinstance(value, list | tuple):
-            parts = [self.cell(item, joining, path, number) for item in _flat(value)]
+            parts = [self.cell(item, joining, path, where) for item in _flat(value)]
             present = [part for part in parts if part is not None]
             if len(present) > 1 and not joining.expected:
-                self.fault(number, path, value, "one value was expected")
+                self.fault(where, path, value, "one value was expected")
             if not present or (len(present) == 1 and not joining.aligned):
                 return present[0] if present else None
-            return self._joined(parts, joining, path, number)
+            return self._joined(parts, joining, path, where)
         return text_of_parts(value)
 
-    def _joined(self, parts: list[Any], joining: Joining, path: str, number: int) -> str:
+    def _joined(self, parts: list[Any], joining: Joining, path: str, where: Address) -> str:
         """Several values as one text; one that holds the separator is told, or made harmless."""
         texts = ["" if part is None else str(part) for part in parts]
         if joining.separator and any(joining.separator in text for text in texts):
             if joining.in_value == "report":
                 held = next(text for text in texts if joining.separator in text)
-                self.fault(number, path, held, f"holds the separator {joining.separator!r}")
+                self.fault(where, path, held, f"holds the separator {joining.separator!r}")
             texts = [joining.part(text) for text in texts]
         return joining.separator.join(text for text in texts if text or joining.aligned)
 
     # ---- operations
 
-    def divide(self, left: Any, right: Any, text: str, number: int) -> Decimal | None:
+    def divide(self, left: Any, right: Any, text: str, where: Address) -> Decimal | None:
         if right == 0:
-            self.fault(number, text, None, "a division by zero")
+            self.fault(where, text, None, "a division by zero")
             return None
         return plain(QUOTIENT.divide(left, right))
 
     def among(
-        self, value: Any, options: tuple[frozenset[str], frozenset[Any]], path: str, number: int
+        self, value: Any, options: tuple[frozenset[str], frozenset[Any]], path: str, where: Address
     ) -> bool | None:
         """Whether a value is one of some texts; a number is, if one of them is that number."""
-        value = self.one(value, path, number)
+        value = self.one(value, path, where)
         if is_null(value):
             return None
         if _is_number(value):
@@ -361,19 +356,19 @@ class Runtime:
         return text_of(value) in options[0]
 
     def compare(
-        self, left: Any, sign: str, right: Any, watch: Any, path: str, number: int
+        self, left: Any, sign: str, right: Any, watch: Any, path: str, where: Address
     ) -> bool | None:
         """Compare two values whose kinds only the data shows.
 
         A number and a text that is one are compared as numbers, two texts as texts. A number and
         another text are not equal, and have no order.
         """
-        left, right = self.one(left, path, number), self.one(right, path, number)
+        left, right = self.one(left, path, where), self.one(right, path, where)
         if is_null(left) or is_null(right):
             return None
         if sign not in ("==", "!=") and (_is_whole(left) or _is_whole(right)):
             whole = left if _is_whole(left) else right
-            self.fault(number, path, whole, "a whole entry is no more and no less than another")
+            self.fault(where, path, whole, "a whole entry is no more and no less than another")
             return None
         if _is_number(left) or _is_number(right):
             if watch and watch.on and not isinstance(left, bool):
@@ -382,8 +377,8 @@ class Runtime:
             if pair is None and sign in ("==", "!="):
                 return sign == "!="
             if pair is None:
-                self.as_number(left, path, number)
-                self.as_number(right, path, number)
+                self.as_number(left, path, where)
+                self.as_number(right, path, where)
                 return None
             left, right = pair
         elif left.__class__ is not right.__class__:

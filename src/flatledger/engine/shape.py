@@ -45,14 +45,11 @@ class Field:
 class Shape:
     """The structs for one layout, found by their path.
 
-    ``wants`` are the places whose values are asked for, as names from the record; ``ordinals``
-    says that entries are numbered. What the engine notes on an entry stands in fields whose keys
-    begin with a private character, as in no field of a record.
+    ``wants`` are the places whose values are asked for, as names from the record.
     """
 
-    def __init__(self, chain: Chain, wants: Iterable[Names], ordinals: bool) -> None:
+    def __init__(self, chain: Chain, wants: Iterable[Names]) -> None:
         self.chain = chain
-        self.ordinals = ordinals
         self.root = Field(())
         for level in chain.levels:
             place = self._reach(self._fitting(level))
@@ -81,12 +78,6 @@ class Shape:
                 return names[: length - 1] if names[length - 1] == MEMBERS else names[:length]
         return names[:-1] if names[-1:] == (MEMBERS,) else names
 
-    def _noted(self, names: Names) -> tuple[str, ...]:
-        """What the engine notes on an entry: its kept entries, how many it met, its place."""
-        levels = self.chain.levels
-        above = ("kept", "met") if names in levels[:-1] else ()
-        return (*above, "ordinal") if self.ordinals and names in levels[1:] else above
-
     def _fitting(self, names: Names) -> Names:
         """As far as names go that a struct's field can have; what lies deeper is plain data."""
         for length, name in enumerate(names):
@@ -100,9 +91,6 @@ class Shape:
             return Any
         kinds = [(child.attribute, self._build(child), None) for child in place.children.values()]
         rename = {child.attribute: name for name, child in place.children.items()}
-        for attribute in self._noted(place.names):
-            kinds.append((attribute, Any, None))
-            rename[attribute] = f"\ue000{attribute}"
         name = re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title()
         struct: Any = msgspec.defstruct(
             f"_{name}" if name[:1].isdigit() else name,
