@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 import flatledger
 from flatledger import Layout, LayoutError
 from flatledger.engine.amounts import amount_reader
-from flatledger.engine.numbers import ValueFaultError
+from flatledger.values.numbers import ValueFaultError
 from tests.conftest import table
 
 AROUND = {  # what stands around a number, what it is worth, and the unit that it is in

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError, OutputError
-from flatledger.engine.numbers import PlainDecimal
+from flatledger.values.numbers import PlainDecimal
 
 plain = st.sampled_from(
     [

@@ -14,11 +14,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from flatledger import Layout, LayoutError
-from flatledger.engine import times
-from flatledger.engine.numbers import ValueFaultError
-from flatledger.engine.reading_texts import DateReader
-from flatledger.language.literals import Interval
-from flatledger.language.periods import parse_period
+from flatledger.values import times
+from flatledger.values.literals import Interval
+from flatledger.values.numbers import ValueFaultError
+from flatledger.values.periods import parse_period
+from flatledger.values.reading_texts import DateReader
 from tests.conftest import table
 
 DAY = dt.timedelta(days=1)

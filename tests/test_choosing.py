@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import AnswerError, Layout, LayoutError
-from flatledger.language.periods import parse_period
+from flatledger.values.periods import parse_period
 from tests.conftest import Tool, table
 
 # ---- the funnel

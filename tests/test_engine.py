@@ -12,11 +12,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.engine import functions, times
-from flatledger.engine.numbers import ValueFaultError, plain, read_decimal
 from flatledger.engine.run import Run
-from flatledger.language.literals import Interval
 from flatledger.sources import open_source
+from flatledger.values import functions, times
+from flatledger.values.literals import Interval
+from flatledger.values.numbers import ValueFaultError, plain, read_decimal
 from tests.conftest import table
 
 LINES: list[Any] = [

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import FlatLedgerError, Layout, OutputError, SourceError
-from flatledger.language.literals import iso_duration
+from flatledger.values.literals import iso_duration
 from tests.conftest import Tool, table
 
 RECORD = {

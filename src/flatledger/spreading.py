@@ -11,7 +11,6 @@ from typing import Any
 
 import msgspec
 
-from .engine.functions import text_of
 from .enriching import open_enriched
 from .errors import LayoutError, Problem, SourceError
 from .language import nodes as n
@@ -19,6 +18,7 @@ from .language.selecting import compile_path
 from .layout import Layout
 from .layout.column import Column, Spread
 from .sources import AnySource
+from .values.functions import text_of
 
 
 def with_columns(layout: Layout, source: AnySource, learn: bool = False) -> Layout:

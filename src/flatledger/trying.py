@@ -13,7 +13,6 @@ import msgspec
 
 from .engine.faults import FaultLog
 from .engine.missing_fields import judged
-from .engine.numbers import EXACT, Unreadable
 from .engine.planner import make_plan
 from .engine.program import generate
 from .engine.structure import observe
@@ -26,6 +25,7 @@ from .layout.model import LayoutModel
 from .layout.shelf import Shelf
 from .layout.text import Scalar
 from .sources import LARGEST_RECORD, AnySource, open_source
+from .values.numbers import EXACT, Unreadable
 
 
 class Trial(msgspec.Struct, frozen=True):

@@ -6,10 +6,10 @@ from typing import Any
 
 import msgspec
 
-from ..engine.functions import text_of
 from ..errors import ExpressionError
 from ..reports.screen import Grid
 from ..trying import Trial, try_expression
+from ..values.functions import text_of
 from .terminal import reports, results
 
 LONGEST = 400

@@ -10,8 +10,8 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from ..layout.column import Factor
+from ..values.numbers import ValueFaultError, plain
 from .converting import scaled
-from .numbers import ValueFaultError, plain
 
 _BLANKS = " \u00a0\u202f\u2009'’"  # they part thousands wherever people write
 _MINUS = "-−–"
@@ -45,7 +45,7 @@ class AmountReader:
 Amount(number=5, unit='kg'), Decimal('0.07'))
     >>> read("H2O")
     Traceback (most recent call last):
-    flatledger.engine.numbers.ValueFaultError: has its number within a word
+    flatledger.values.numbers.ValueFaultError: has its number within a word
     """
 
     def __init__(

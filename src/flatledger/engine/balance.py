@@ -14,10 +14,10 @@ import msgspec
 
 from ..layout.model import Fit
 from ..layout.spreading import NO_COLUMN, NO_KEY
+from ..values.numbers import digits_of
 from ..visible import steerless_json
 from .drift import Drift
 from .faults import Fault
-from .numbers import digits_of
 
 
 class ConditionCount(msgspec.Struct):

@@ -8,8 +8,8 @@ from typing import Any
 
 from ..layout.column import Conversion, Factor
 from ..layout.model import Calendar
-from .numbers import QUOTIENT, plain
-from .times import working_time
+from ..values.numbers import QUOTIENT, plain
+from ..values.times import working_time
 
 
 def converter(conversion: Conversion, calendar: Calendar) -> Callable[[Any], Any]:

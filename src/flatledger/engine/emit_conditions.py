@@ -7,11 +7,11 @@ from decimal import Decimal
 from typing import Any
 
 from ..language import nodes as n
-from .collations import collation_key
+from ..values.collations import collation_key
+from ..values.numbers import read_decimal
+from ..values.numerals import NumeralWatch
 from .emit_paths import PathEmitter
 from .kinds import TIMES, Operand, Ready, comparison_kind
-from .numbers import read_decimal
-from .numerals import NumeralWatch
 
 _SIGNS = {"=": "==", "<>": "!="}
 

@@ -9,8 +9,8 @@ from typing import Any
 
 from ..language import nodes as n
 from ..language.selecting import compile_path
+from ..values.functions import text_of
 from .code import Constants, Lines, listed_codes
-from .functions import text_of
 from .kinds import TIMES, Operand, kind_of_literal
 from .levels import Access, Chain, Names, level_name
 from .plan import Plan

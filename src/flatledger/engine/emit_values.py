@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ..language import nodes as n
+from ..values.functions import FUNCTIONS
 from .emit_conditions import ConditionEmitter
-from .functions import FUNCTIONS
 from .kinds import TIMES, Operand, Ready, arithmetic_kind, common_kind
 
 _CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the calendar

@@ -14,6 +14,7 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Column, Conversion
+from ..values.reading_texts import DateReader
 from .amounts import ColumnReader, amount_reader
 from .code import Constants
 from .converting import converter
@@ -21,7 +22,6 @@ from .emit_aggregates import AggregateEmitter
 from .kinds import TIMES, TOLD_APART, Operand
 from .plain_data import Joining
 from .plan import ColumnPlan, Plan
-from .reading_texts import DateReader
 
 _KINDS = {  # of a datatype: the kind it is read as, and the function that writes it
     "boolean": ("truth", "truth_text"),

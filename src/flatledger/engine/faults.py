@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 
 import msgspec
 
-from .functions import text_of
+from ..values.functions import text_of
 
 _LONGEST = 1_000
 _SHOWN = 120

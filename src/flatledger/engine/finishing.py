@@ -15,7 +15,7 @@ from typing import Any
 import msgspec
 
 from ..layout.column import Column
-from .numbers import EXACT
+from ..values.numbers import EXACT
 from .plan import Plan
 from .protocols import Row, TotalRow
 

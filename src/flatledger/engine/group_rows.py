@@ -20,13 +20,13 @@ from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, LayoutModel, Sorting, Totals
 from ..layout.spreading import without_keyless
 from ..layout.text import Scalar
-from .aggregates import AGGREGATES
+from ..values.aggregates import AGGREGATES
+from ..values.numbers import EXACT, QUOTIENT, Unreadable, ValueFaultError, plain
 from .balance import Balance
 from .faults import Fault
 from .grouping import Tallies
 from .kinds import AGGREGATE_KINDS
 from .levels import Chain, Names, known_levels, level_name
-from .numbers import EXACT, QUOTIENT, Unreadable, ValueFaultError, plain
 from .plan import expressions_in
 from .protocols import Batch, Row, RowStore, Source, TotalRow
 from .resolver import reach

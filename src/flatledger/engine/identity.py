@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..values.functions import text_of
 from .faults import Fault, FaultLog
-from .functions import text_of
 from .plan import KeyPlan, Plan
 from .protocols import Row, RowStore
 from .sorting import Sorter

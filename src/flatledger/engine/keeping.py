@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from ..language import nodes as n
+from ..values.matching import ValuesSeen
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
 from .kinds import AGGREGATE_KINDS
 from .levels import Access, level_name
-from .matching import ValuesSeen
 from .plan import Plan
 from .structure import MEMBERS
 

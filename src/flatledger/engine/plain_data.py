@@ -11,8 +11,8 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from .functions import text_of
-from .numbers import Unreadable
+from ..values.functions import text_of
+from ..values.numbers import Unreadable
 from .structure import MEMBERS
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown

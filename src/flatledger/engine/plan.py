@@ -13,11 +13,13 @@ from dataclasses import dataclass, field
 import msgspec
 
 from ..language import nodes as n
-from ..language.periods import Period, parse_period
 from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutModel
+from ..values.functions import CAST_KINDS, FUNCTIONS
+from ..values.matching import ListWatch, ValuesSeen
+from ..values.numerals import NumeralWatch
+from ..values.periods import Period, parse_period
 from .amounts import UnitWatch
-from .functions import CAST_KINDS, FUNCTIONS
 from .kinds import (
     AGGREGATE_KINDS,
     TIMES,
@@ -28,9 +30,7 @@ from .kinds import (
     kind_of_literal,
 )
 from .levels import Access, Chain, Names, level_name, plain_steps
-from .matching import ListWatch, ValuesSeen
 from .missing_fields import MissingPath
-from .numerals import NumeralWatch
 from .shape import Shape
 
 

@@ -8,14 +8,14 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import Condition, LayoutModel, Sorting
+from ..values.collations import collation_key
+from ..values.matching import ListWatch
+from ..values.reading_texts import DateReader
 from .amounts import UnitWatch
-from .collations import collation_key
 from .kinds import a_kind
 from .levels import Chain, Names, known_levels, level_name, plain_steps
-from .matching import ListWatch
 from .missing_fields import MissingPath, judged
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
-from .reading_texts import DateReader
 from .resolver import Resolver
 from .shape import Shape
 from .structure import MEMBERS, Place

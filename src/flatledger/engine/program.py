@@ -14,6 +14,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..language import nodes as n
+from ..values.numerals import NumeralWatch, Unwatched
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
@@ -21,7 +22,6 @@ from .faults import FaultLog
 from .keeping import keep_source
 from .kinds import is_aggregate
 from .level_watch import Crowd, watch_source
-from .numerals import NumeralWatch, Unwatched
 from .plain_data import REPEAT, FaultText
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime

@@ -6,10 +6,10 @@ from decimal import Decimal
 from operator import itemgetter
 from typing import Any
 
+from ..values.numbers import round_to
 from .balance import ColumnBalance
 from .grouping import Summary, Tallies
 from .levels import level_name
-from .numbers import round_to
 from .plan import ColumnPlan, Plan
 from .protocols import Row
 from .totals import Tally

@@ -8,9 +8,9 @@ from itertools import islice
 
 import msgspec
 
-from . import times
+from ..values import times
+from ..values.numbers import ValueFaultError, read_decimal
 from .amounts import amount_reader, folded_unit
-from .numbers import ValueFaultError, read_decimal
 from .spots import MOST_COUNTED, Spot
 
 ENOUGH = 0.9  # this share of the values makes a kind

@@ -8,11 +8,11 @@ from itertools import pairwise
 
 from ..errors import Problem
 from ..language import nodes as n
-from ..language.patterns import interoperable
 from ..layout.column import Expression
 from ..layout.names import nearest
-from .collations import collation_key
-from .functions import CAST_KINDS, FUNCTIONS
+from ..values.collations import collation_key
+from ..values.functions import CAST_KINDS, FUNCTIONS
+from ..values.patterns import interoperable
 from .kinds import AGGREGATE_KINDS, TIMES, a_kind, fits
 from .levels import Chain, Names, level_name, plain_steps
 from .plan import AggregatePlan, Plan

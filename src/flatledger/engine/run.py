@@ -12,6 +12,11 @@ from typing import Any
 from ..errors import LayoutError
 from ..layout.model import LayoutModel
 from ..layout.spreading import without_keyless
+from ..values.functions import text_of
+from ..values.matching import ListWatch
+from ..values.numbers import EXACT
+from ..values.numerals import NumeralWatch
+from ..values.ordering import Alike
 from .balance import (
     Asked,
     Balance,
@@ -26,15 +31,10 @@ from .drift import DriftWatch
 from .expecting import OrderWatch
 from .faults import Fault, FaultLog
 from .finishing import Finisher
-from .functions import text_of
 from .grouping import Detail, Summary, TotalRows
 from .identity import IdentityWatch
 from .levels import level_name
-from .matching import ListWatch
 from .missing_fields import MissingPath
-from .numbers import EXACT
-from .numerals import NumeralWatch
-from .ordering import Alike
 from .plain_data import below
 from .plan import KeyPlan, Plan
 from .planner import make_plan

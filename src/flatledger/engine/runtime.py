@@ -16,17 +16,18 @@ from typing import Any
 import msgspec
 
 from ..errors import SlowPatternError
-from ..language.patterns import SECONDS, PatternTooSlowError
 from ..language.selecting import Selection
-from . import times
-from .aggregates import AGGREGATES
+from ..values import times
+from ..values.aggregates import AGGREGATES
+from ..values.cleaning import cleaned
+from ..values.functions import FUNCTIONS, cast_value, text_of
+from ..values.matching import like, like_regex, overlap
+from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
+from ..values.ordering import Alike, alike_of
+from ..values.patterns import SECONDS, PatternTooSlowError
+from ..values.reading_texts import read_date
 from .amounts import ColumnReader, UnitWatch
-from .cleaning import cleaned
 from .faults import Fault, FaultLog, shown
-from .functions import FUNCTIONS, cast_value, text_of
-from .matching import like, like_regex, overlap
-from .numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
-from .ordering import Alike, alike_of
 from .plain_data import (
     FaultText,
     Joining,
@@ -43,7 +44,6 @@ from .plain_data import (
     with_entries,
     with_members,
 )
-from .reading_texts import read_date
 from .sorting import in_order
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list

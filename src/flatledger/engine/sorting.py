@@ -15,9 +15,9 @@ from typing import Any
 import msgspec
 
 from ..language.nodes import SortKey
-from .collations import collation_key
-from .functions import text_of
-from .ordering import Alike
+from ..values.collations import collation_key
+from ..values.functions import text_of
+from ..values.ordering import Alike
 from .plan import KeyPlan
 from .protocols import Row, RowStore
 

@@ -8,8 +8,8 @@ from decimal import Decimal
 from typing import Any
 
 from ..layout.column import Column
-from .aggregates import AGGREGATES
-from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, round_to
+from ..values.aggregates import AGGREGATES
+from ..values.numbers import EXACT, QUOTIENT, ValueFaultError, plain, round_to
 from .plain_data import FaultText
 from .plan import ColumnPlan
 from .protocols import Row

@@ -11,10 +11,10 @@ from lark import Token, Transformer, v_args
 from lark.tree import Meta
 
 from ..errors import ExpressionError
+from ..values.literals import interval, json_text, typed_text
+from ..values.periods import parse_period
 from . import nodes as n
 from .filters import check_comparable, check_test, make_call
-from .literals import interval, json_text, typed_text
-from .periods import parse_period
 
 _LARGEST_INDEX = 2**53 - 1  # the range of I-JSON (RFC 7493)
 _LONGEST_INDEX = 20  # digits

@@ -13,8 +13,8 @@ from decimal import Decimal
 from math import isfinite
 from typing import Any
 
+from ..values.patterns import interoperable
 from . import nodes as n
-from .patterns import interoperable
 
 Location = tuple[str | int, ...]
 NodePair = tuple[Location, Any]

@@ -13,8 +13,8 @@ from typing import Any
 
 import msgspec
 
-from ..language.literals import iso_duration
-from ..language.periods import parse_period
+from ..values.literals import iso_duration
+from ..values.periods import parse_period
 from .text import Place
 
 _TRUTHS = {"true": True, "yes": True, "false": False, "no": False}

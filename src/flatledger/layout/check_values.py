@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import LayoutError
-from ..language.literals import TIME_UNITS
+from ..values.literals import TIME_UNITS
 from .check_rows import RowForms
 from .column import Conversion, Expression, Factor, Translation
 from .files import beside

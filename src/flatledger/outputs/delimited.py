@@ -8,11 +8,11 @@ import io
 from collections.abc import Sequence
 from typing import Any, Literal
 
-from ..engine.numbers import PlainDecimal
 from ..engine.protocols import Row
 from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import Output
+from ..values.numbers import PlainDecimal
 from .files import Target
 from .formula_guard import FormulaGuard
 from .long_cells import LONGEST, LongCells

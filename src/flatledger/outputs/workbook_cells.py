@@ -11,9 +11,9 @@ from math import inf, nextafter
 from typing import Any
 from xml.sax.saxutils import escape
 
-from ..engine.numbers import read_decimal
 from ..errors import OutputError
 from ..layout.column import Column
+from ..values.numbers import read_decimal
 
 LONGEST = 32_767  # letters in a cell
 _DIGITS = 15  # a workbook's numbers are binary64, which keep so many

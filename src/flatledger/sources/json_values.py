@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from ..engine.numbers import MOST_DIGITS, DecimalReader, Unreadable
+from ..values.numbers import MOST_DIGITS, DecimalReader, Unreadable
 
 _SHOWN = 40
 TOO_LONG = "out of range"

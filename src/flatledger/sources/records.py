@@ -11,9 +11,9 @@ from typing import Any
 import msgspec
 
 from ..engine.faults import Fault, shown
-from ..engine.numbers import Unreadable
 from ..engine.protocols import Batch
 from ..errors import SourceError
+from ..values.numbers import Unreadable
 from .json_values import LOOK_AHEAD, NUMBERS, reason
 
 _BATCH = 500

@@ -8,12 +8,12 @@ from typing import Any, Protocol
 
 from ..engine.balance import AttachedCount
 from ..engine.faults import Fault, shown
-from ..engine.functions import text_of
 from ..engine.level_watch import LevelsDifferError
 from ..engine.levels import KnownLevels, level_name
 from ..engine.structure import Place
 from ..errors import SourceError
 from ..layout.model import Attachment
+from ..values.functions import text_of
 from .enriched import entries_at
 from .entry_files import Entry
 

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
-from ..language.literals import Interval
 from .functions import text_of
+from .literals import Interval
 from .numbers import QUOTIENT, ValueFaultError, plain
 from .ordering import distinct_key, order_key
 

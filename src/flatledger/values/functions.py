@@ -13,8 +13,8 @@ from typing import Any
 
 import msgspec
 
-from ..language.literals import Interval
 from . import times
+from .literals import Interval
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
 

@@ -10,9 +10,8 @@ from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Any
 
-from ..language import patterns
-from ..language.literals import Interval
-from . import times
+from . import patterns, times
+from .literals import Interval
 from .numbers import ValueFaultError
 
 

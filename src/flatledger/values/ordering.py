@@ -11,9 +11,9 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
-from ..language.literals import Interval
 from . import times
 from .functions import text_of
+from .literals import Interval
 from .numbers import ValueFaultError
 
 ORDERED_KINDS = ("moment", "time", "interval")

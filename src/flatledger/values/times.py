@@ -15,7 +15,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from ..language.literals import TIME_UNITS, Interval, duration_parts, iso_duration
+from .literals import TIME_UNITS, Interval, duration_parts, iso_duration
 from .numbers import QUOTIENT, ValueFaultError, plain, read_decimal
 
 _AMOUNT = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?\s*,?")

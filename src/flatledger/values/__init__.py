@@ -1,0 +1,1 @@
+"""Single values: numbers, texts, dates and times; functions and aggregates of them."""
