@@ -17,6 +17,7 @@ ARROWS = {
     "language": {"errors", "values"},
     "layout": {"errors", "visible", "values", "language"},
     "engine": {"errors", "visible", "values", "language", "layout"},
+    "run": {"errors", "values", "language", "engine", "layout"},
     "sources": {"errors", "values", "engine", "layout"},
     "outputs": {"errors", "visible", "values", "engine", "layout"},
     "reports": {"errors", "visible", "values", "engine", "layout"},
@@ -26,12 +27,12 @@ ARROWS = {
     "spreading": {"errors", "values", "engine", "language", "layout", "sources", "enriching"},
     "placing": {"errors", "layout", "sources", "outputs"},
     "preparing": {
-        *("errors", "values", "engine", "layout", "sources", "spilling", "spreading", "enriching"),
+        *("errors", "values", "engine", "layout", "run", "sources", "spilling", "spreading", "enriching"),
     },
     "exporting": {
         *("errors", "values", "engine", "layout", "sources", "outputs", "placing", "preparing"),
     },
-    "trying": {"errors", "values", "language", "engine", "layout", "sources"},
+    "trying": {"errors", "values", "language", "engine", "layout", "run", "sources"},
     "surveying": {"errors", "values", "language", "engine", "sources", "reports"},
     "drafting": {
         *("errors", "values", "engine", "layout", "sources", "surveying", "reports"),

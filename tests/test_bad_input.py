@@ -139,10 +139,10 @@ def test_a_table_that_does_not_balance_exits_4(
 ) -> None:
     """A fault in the totalling itself: one cell is lost between the rows and the total."""
     from flatledger.cli.export import Ways, run_export
-    from flatledger.engine.totals import Tally
+    from flatledger.run.tallies import Tally
 
     honest = Tally.add
-    monkeypatch.setattr(Tally, "add", lambda own, rows, plan: honest(own, list(rows)[1:], plan))
+    monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     source, to = str(folder / "good.jsonl"), str(folder / "out.csv")
     layout = flatledger.Layout.from_file(folder / "layout.yaml")
     assert run_export(layout, source, Ways(to)) == 4

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from flatledger import Layout, LayoutError
 from flatledger.values import times
+from flatledger.values.functions import text_of
 from flatledger.values.literals import Interval
 from flatledger.values.numbers import ValueFaultError
 from flatledger.values.periods import parse_period
@@ -58,7 +59,7 @@ def test_every_day_of_the_last_december_can_be_calculated_with() -> None:
 
 @given(spans, st.integers(1, 12))
 def test_a_duration_written_is_the_duration_read(span: Interval, parts: int) -> None:
-    assert times.as_interval(times.iso_interval(span)) == span
+    assert times.as_interval(str(span)) == span
     whole = times.calculate(span, "*", parts)
     assert times.calculate(whole, "/", parts) == span
     if span.months % parts:
@@ -134,4 +135,4 @@ def test_sums_of_times_are_of_their_kind(datatype: str, sign: str, value: object
     assert balance.balanced
     if value == "2026-01-01" and datatype in ("date", "dateTime") and "interval" in sign:
         day = "2026-01-02" if "+" in sign else "2025-12-31"
-        assert rows[0][0].startswith(day)
+        assert text_of(rows[0][0]).startswith(day)

@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import AnswerError, Layout, LayoutError
+from flatledger.values.literals import Interval
 from flatledger.values.periods import parse_period
 from tests.conftest import Tool, table
 
@@ -209,9 +210,10 @@ def test_a_layout_that_asks_wrongly_is_refused(change: str, says: str) -> None:
 def test_every_datatype_is_read() -> None:
     kinds = {
         "string": ("x", "x"), "integer": ("12", 12), "decimal": ("1.50", Decimal("1.50")),
-        "boolean": ("yes", "true"), "date": ("2026-03-31", "2026-03-31"),
-        "dateTime": ("2026-03-31T10:00", "2026-03-31T10:00:00"), "time": ("14:30", "14:30:00"),
-        "duration": ("P1D", "P1D"),
+        "boolean": ("yes", True), "date": ("2026-03-31", dt.date(2026, 3, 31)),
+        "dateTime": ("2026-03-31T10:00", dt.datetime(2026, 3, 31, 10)),
+        "time": ("14:30", dt.time(14, 30)),
+        "duration": ("P1D", Interval(0, dt.timedelta(days=1))),
     }  # fmt: skip
     layout = Layout.from_data(
         {

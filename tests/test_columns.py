@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import re
+from datetime import date
 from decimal import ROUND_HALF_UP, ROUND_UP, Decimal
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError
+from flatledger.values.functions import text_of
 from tests.conftest import Tool, table
 
 PAGE = (Path(__file__).parents[1] / "docs" / "columns.md").read_text(encoding="utf-8")
@@ -32,7 +34,7 @@ def test_an_example_of_the_page(tmp_path: Path, column: str, expected: str) -> N
     source = tmp_path / "record.jsonl"
     source.write_text(" ".join(RECORD.split("\n")), encoding="utf-8")
     rows = flatledger.rows(layout, source)
-    assert [str(cell) for row in rows for cell in row] == [expected]
+    assert [text_of(cell) for row in rows for cell in row] == [expected]
     assert rows.balance().fault_count == ("odd" in column)
 
 
@@ -397,7 +399,7 @@ def test_what_cannot_be_read_stays_readable() -> None:
     assert [row[1] for row in rows] == [
         "31/02/2026",
         "2026-03-31",
-        "2026-03-01",
+        date(2026, 3, 1),
         None,
         "Grand total",
     ]

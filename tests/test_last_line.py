@@ -119,10 +119,10 @@ def test_a_run_that_does_not_balance_says_so_last(
     folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     from flatledger.cli.export import Ways, run_export
-    from flatledger.engine.totals import Tally
+    from flatledger.run.tallies import Tally
 
     honest = Tally.add
-    monkeypatch.setattr(Tally, "add", lambda own, rows, plan: honest(own, list(rows)[1:], plan))
+    monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     layout = Layout.from_file(folder / "l.yaml")
     assert run_export(layout, str(folder / "s.jsonl"), Ways(str(folder / "t.csv"))) == 4
     assert capsys.readouterr().err.splitlines()[-1].startswith("Does not balance: Qty (see above).")

@@ -126,7 +126,7 @@ def test_aggregates_over_what_is_missing_this_month() -> None:
     values = {"S": "sum(pay.a)", "N": "count(pay)", "Any": "any(pay.m = 'c')", "L": "lines.q"}
     layout = {"row-per": "lines", "columns": [{name: value} for name, value in values.items()]}
     without = [{"lines": [{"q": 1}]}]
-    assert table(layout, without)[0] == [(None, 0, "false", 1)]
+    assert table(layout, without)[0] == [(None, 0, False, 1)]
     later = [{"lines": [{"q": 1}]}] * 400 + [{"lines": [{"q": 2}], "pay": [{"a": 3, "m": "c"}]}]
-    assert table(layout, later)[0][-1] == (3, 1, "true", 2)
+    assert table(layout, later)[0][-1] == (3, 1, True, 2)
     assert table({"columns": layout["columns"][:3]}, [])[0] == []

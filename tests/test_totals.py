@@ -186,9 +186,9 @@ def test_a_row_for_each_group() -> None:
     rows, balance = table({"row-per-group": ["St"], "columns": columns}, records)
     third = Decimal("1.333333333333333333333333333333333")
     assert rows == [
-        ("N", 2, 8, 6, 4, Decimal("1.5"), "a/b", "true", 1, "a", 16, 2),
-        ("S", 1, 2, 3, None, 1, "a", "false", 2, "a", 4, 1),
-        ("Grand total", 3, 10, 9, 4, third, "a/b", "true", 1, "a", 20, 2),
+        ("N", 2, 8, 6, 4, Decimal("1.5"), "a/b", True, 1, "a", 16, 2),
+        ("S", 1, 2, 3, None, 1, "a", False, 2, "a", 4, 1),
+        ("Grand total", 3, 10, 9, 4, third, "a/b", True, 1, "a", 20, 2),
     ]
     assert balance.balanced
     # by part: requisition 1 has both parts, so its fee is with each, and once in all

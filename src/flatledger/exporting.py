@@ -8,14 +8,14 @@ from os import PathLike
 from typing import Any
 
 from .engine.balance import Balance, FileCount
+from .engine.finishing import Finisher
 from .engine.level_watch import LevelsDifferError
-from .engine.protocols import Row
-from .engine.run import Progress
+from .engine.protocols import Progress, Row
 from .errors import FlatLedgerError, TableNotReadError
 from .layout import Layout
 from .layout.known import learnt, note_of
 from .layout.model import IfThere
-from .outputs import Place, Target, open_writer, with_values
+from .outputs import Place, Target, open_writer
 from .outputs.fault_table import fault_table
 from .outputs.files import is_file
 from .outputs.writing import Writer
@@ -27,7 +27,9 @@ from .sources import AnySource
 class Rows(Iterator[Row]):
     """The rows of a table, one tuple each, total rows among them.
 
-    Cells are ``str``, ``int``, ``Decimal`` or ``None``. ``headings`` names them; ``balance()``
+    Cells are values: ``str``, ``int``, ``Decimal``, ``bool``, ``date``, ``datetime``, ``time``, a
+    duration, or ``None``; where a column states a code list, a pattern or a default, what that
+    makes of them. What could not be read is its own text. ``headings`` names them; ``balance()``
     gives the proof once the rows have been taken to the end.
     """
 
@@ -52,9 +54,10 @@ class Rows(Iterator[Row]):
         given = False
         while True:
             try:
+                finisher = Finisher(self._run.columns, self._prepared.layout.model.locale)
                 for block in self._run.blocks():
                     given = given or bool(block)
-                    yield from block
+                    yield from finisher.finished(block) if finisher.active else block
                 self._prepared.check_names(self._run)
                 self._ended = True
                 return
@@ -175,8 +178,8 @@ def _table(prepared: Preparation, places: Places, progress: Progress | None) -> 
         Target(places.table, places.if_there) as target,
         fault_table(faults := places.target(places.faults)) as sink,
     ):
-        run = prepared.run(progress, model=with_values(model, target.name), faults=sink)
-        with open_writer(model, target) as writer, _telling_rows(writer, target):
+        run = prepared.run(progress, faults=sink)
+        with open_writer(model, target, run.columns) as writer, _telling_rows(writer, target):
             for block in run.blocks():
                 writer.write(block)
             prepared.check_names(run)

@@ -7,24 +7,20 @@ from typing import Any
 
 from .engine.balance import Balance
 from .engine.faults import Fault
-from .engine.group_rows import GroupRun
 from .engine.level_watch import LevelsDifferError
 from .engine.levels import level_name, named_place
 from .engine.missing_fields import judged
-from .engine.protocols import Source
-from .engine.run import Progress, Run
+from .engine.protocols import Progress, Source
 from .engine.structure import Place
 from .engine.wanted import names_wanted
 from .enriching import attached_counts, open_enriched, open_plain
 from .errors import LayoutError, LevelsError
 from .layout import Layout
-from .layout.model import LayoutModel
+from .run.pipeline import Run
 from .sources import AnySource
 from .sources.repeating import Again, repeatable
 from .spilling import TemporaryRows
 from .spreading import with_columns
-
-AnyRun = Run | GroupRun
 
 
 class Preparation:
@@ -55,19 +51,16 @@ class Preparation:
         self,
         progress: Progress | None = None,
         *,
-        model: LayoutModel | None = None,
         source: Source | None = None,
         faults: Callable[[Fault], None] | None = None,
-    ) -> AnyRun:
+    ) -> Run:
         """The run that the layout asks for: rows of records or entries, or rows of groups.
 
-        ``model`` stands for the layout's own, where its writer wants other cells, and ``source``
-        for the whole one. ``faults`` is called with each fault.
+        ``source`` stands for the whole one. ``faults`` is called with each fault.
         """
-        model = model or self.layout.model
-        kind = GroupRun if model.row_per_group else Run
+        model = self.layout.model
         source, store = source or self.source, TemporaryRows()
-        return kind(model, source, progress, store, self._structure, faults)
+        return Run(model, source, progress, store, self._structure, faults)
 
     def begin_again(self, wrong: LevelsDifferError, given: bool = False) -> None:
         """Look at the whole source, so that the next run knows all its levels.
@@ -97,28 +90,27 @@ class Preparation:
             f"repeats; without {place} such a list is a fault"
         )
 
-    def check_names(self, run: AnyRun) -> None:
+    def check_names(self, run: Run) -> None:
         """Raise LayoutError for a path that no record had and that is a slip of the pen.
 
         Others are pointed out. The names that there are come from all records, which are looked at
         once more where that can be done.
         """
-        records = run.records if isinstance(run, GroupRun) else run
-        missing = records.missing()
+        missing = run.missing()
         if not missing:
             return
-        structure = records.plan.chain.structure
-        if not records.saw_all and self._again is not None:
+        structure = run.plan.chain.structure
+        if not run.saw_all and self._again is not None:
             opened = open_enriched(self.layout, self._again(), self._strict)
             structure = self._structure_of(opened)
         model = self.layout.model
         lacks = {level_name(place) for one in model.may_lack if (place := named_place(one.node))}
-        found = judged(missing, structure, records.plan.used, lacks | {*(model.known or ())})
+        found = judged(missing, structure, run.plan.used, lacks | {*(model.known or ())})
         if found.problems:
             raise LayoutError(model.name, found.problems)
-        records.notices += found.notices
+        run.notices += found.notices
 
-    def balance(self, run: AnyRun) -> Balance:
+    def balance(self, run: Run) -> Balance:
         """The balance of a run that has ended, with what its source and its layout tell."""
         balance = run.balance()
         balance.attached = attached_counts(self.source)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import io
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
@@ -10,19 +11,21 @@ from pathlib import PurePath
 from typing import Any, BinaryIO, cast
 
 from .engine.balance import FileCount
+from .engine.finishing import Finisher
 from .engine.level_watch import LevelsDifferError
 from .engine.levels import level_name
 from .engine.plan import Plan
 from .engine.preview import ColumnPreview, PreviewResult
-from .engine.protocols import Batch, Row, Source, TotalRow
-from .engine.run import Progress, Run
+from .engine.protocols import Batch, Progress, Row, Source, TotalRow
 from .layout import Layout
 from .layout.column import Column
 from .layout.form import WORKBOOK
-from .outputs import Target, open_writer, with_values
+from .outputs import Target, open_writer
 from .placing import check_own_place
 from .preparing import Preparation
 from .sources import AnySource
+from .values.functions import text_of
+from .values.literals import Interval
 
 ROWS = 10
 EXAMPLES = 3
@@ -71,15 +74,16 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     """A preview of what was prepared."""
     layout = prepared.layout
     source = _FirstRecords(prepared.source) if sample else prepared.source
-    model = with_values(layout.model, layout.model.output.file or "")
-    run = prepared.run(progress, model=model, source=source)
+    run = prepared.run(progress, source=source)
+    finisher = Finisher(run.columns, layout.model.locale)
     columns = layout.model.written
     watched = [_Watched(column.default or column.null) for column in columns]
     first: list[Row] = []
-    with open_writer(layout.model, Target(_scratch(layout))) as writer:
+    with open_writer(layout.model, Target(_scratch(layout)), run.columns) as writer:
         for block in run.blocks():
-            first += block[: ROWS - len(first)]
-            rows = [row for row in block if row.__class__ is not TotalRow]
+            finished = finisher.finished(block) if finisher.active else block
+            first += finished[: ROWS - len(first)]
+            rows = [row for row in finished if row.__class__ is not TotalRow]
             for place, one in enumerate(watched):
                 one.add([row[place] for row in rows])
             writer.write(block)
@@ -89,7 +93,7 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     balance.notes += writer.notes()
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
-    plan = run.plan if isinstance(run, Run) else None
+    plan = run.plan if run.plan.over is None else None
     return Preview(
         columns=[one.preview(column, plan) for one, column in zip(watched, columns, strict=True)],
         plan=list(_sentences(layout, plan)),
@@ -162,7 +166,7 @@ class _Watched:
         present = [cell for cell in cells if cell not in self._nothing]
         self.filled += len(present)
         for kind in {cell.__class__ for cell in present}:
-            name = "text" if issubclass(kind, str) else "truth" if kind is bool else "number"
+            name = _kind(kind)
             if name not in self.kinds:
                 self.kinds.append(name)
         if len(self.examples) < EXAMPLES:
@@ -182,13 +186,25 @@ class _Watched:
         )
 
 
+def _kind(kind: type) -> str:
+    """What a class of cells is called."""
+    if kind is bool:
+        return "truth"
+    if issubclass(kind, int | Decimal):
+        return "number"
+    if issubclass(kind, dt.datetime):
+        return "date and time"
+    names = {dt.date: "date", dt.time: "time", Interval: "duration"}
+    return names.get(kind, "text")
+
+
 def _instead(column: Column) -> str:
     """What stands where there is no value."""
     return "" if column.text is not None else column.default or column.null or "blank"
 
 
 def _shown(cell: Any) -> str:
-    text = format(cell, "f") if isinstance(cell, Decimal) else str(cell)
+    text = text_of(cell)
     return text if len(text) <= LONGEST else text[: LONGEST - 1] + "…"
 
 

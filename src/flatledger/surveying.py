@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from .engine.run import Progress
+from .engine.protocols import Progress
 from .engine.spots import Spot, text_of_value
 from .engine.survey import SurveyResult, fields_of
 from .errors import ExpressionError, SourceError

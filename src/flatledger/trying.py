@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import decimal
 from collections.abc import Mapping
 from decimal import Decimal
 from pathlib import Path
@@ -11,10 +10,10 @@ from typing import Any
 
 import msgspec
 
-from .engine.faults import FaultLog
 from .engine.missing_fields import judged
 from .engine.planner import make_plan
 from .engine.program import generate
+from .engine.protocols import Batch
 from .engine.structure import observe
 from .engine.wanted import names_wanted
 from .errors import ExpressionError, LayoutError
@@ -24,8 +23,9 @@ from .layout.lists import lists_of
 from .layout.model import LayoutModel
 from .layout.shelf import Shelf
 from .layout.text import Scalar
+from .run.step import Stepper
 from .sources import LARGEST_RECORD, AnySource, open_source
-from .values.numbers import EXACT, Unreadable
+from .values.numbers import Unreadable
 
 
 class Trial(msgspec.Struct, frozen=True):
@@ -78,18 +78,15 @@ def try_expression(
         at_level = level is not None and problem.message.startswith("no level")
         text = row_per if at_level else expression
         raise ExpressionError(problem.message, str(text), max(problem.column - 1, 0)) from None
-    log = FaultLog()
-    program = generate(plan, log, raw=True)
+    stepper = Stepper(plan, generate(plan, raw=True))
     trials: list[Trial] = []
     for batch in opened.batches(plan.shape.record_type):
         for number, record in zip(batch.numbers, batch.records, strict=True):
             if number > first:
                 return trials
-            with decimal.localcontext(EXACT):
-                passed, numbers, kept, _ = program.keep([record], [number])
-                rows, _ = program.unfold(passed, numbers, kept)
-            faults = "; ".join(fault.reason for fault in log.kept if fault.record == number)
-            trials += [Trial(number, row[0], kind_of_value(row[0]), faults) for row in rows]
+            found = stepper.step(Batch([record], [number], []))
+            faults = "; ".join(fault.reason for fault in (*found.judged, *found.filled))
+            trials += [Trial(number, row[0], kind_of_value(row[0]), faults) for row in found.rows]
     return trials
 
 

@@ -167,6 +167,18 @@ class UnitWatch:
         name, count, first = self.met.get(key, (unit, 0, number))
         self.met[key] = name, count + 1, min(first, number)
 
+    def taken(self) -> UnitWatch:
+        """What was noted since this was last asked."""
+        found = UnitWatch(self.heading)
+        found.met, self.met = self.met, {}
+        return found
+
+    def merge(self, later: UnitWatch) -> None:
+        """Take in what was noted elsewhere."""
+        for key, (unit, count, first) in later.met.items():
+            name, own, own_first = self.met.get(key, (unit, 0, first))
+            self.met[key] = name, own + count, min(own_first, first)
+
     @property
     def mixed(self) -> bool:
         """Whether there are several, so that the values can't be added up."""

@@ -176,8 +176,9 @@ class Balance(msgspec.Struct):
 
     ``repeating`` are all levels that the plan reads, ``levels_stated`` by the layout.
     ``fault_places`` counts the faults by their paths; those of records that were filtered out are
-    in ``faults_filtered_out`` alone. ``notices`` are what somebody should look at: it may be
-    right, and need not be.
+    in ``faults_filtered_out`` alone. ``wrong`` says what is not as it
+    should be with rows or cells, which is an error of this program. ``notices`` are what somebody
+    should look at: it may be right, and need not be.
     """
 
     layout: str
@@ -210,6 +211,7 @@ class Balance(msgspec.Struct):
     fault_places: dict[str, int] = {}
     faults_filtered_out: int = 0
     faults: list[Fault] = []
+    wrong: list[str] = []
     notes: list[str] = []
     notices: list[str] = []
     drift: Drift = msgspec.field(default_factory=Drift)
@@ -220,7 +222,8 @@ class Balance(msgspec.Struct):
     def balanced(self) -> bool:
         """Whether every count and every sum agrees on both sides."""
         whole = not self.returned or self.returning_allowed
-        return whole and self.records_agree and all(column.balanced for column in self.columns)
+        agree = self.records_agree and all(column.balanced for column in self.columns)
+        return whole and agree and not self.wrong
 
     @property
     def emptied_by(self) -> ConditionCount | None:

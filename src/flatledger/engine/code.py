@@ -7,6 +7,8 @@ from contextlib import contextmanager
 from decimal import Decimal
 from typing import Any
 
+from .watches import Watches
+
 INDENT = "    "
 
 
@@ -57,7 +59,8 @@ class Constants:
     reach no attribute, import or call outside the language.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, watches: Watches) -> None:
+        self.watches = watches
         self.values: dict[str, Any] = {}
         self._names: dict[tuple[Any, ...], str] = {}
 

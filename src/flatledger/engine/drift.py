@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from itertools import islice
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
 from .levels import Names, level_name
 from .plain_data import is_null
-from .plan import Plan
+from .plan import ColumnPlan, Plan
 from .protocols import Batch, Row
 from .shape import Field
 from .structure import MEMBERS
@@ -38,14 +38,39 @@ class Drift(msgspec.Struct):
         return bool(self.blank_columns or self.unmatched or self.new_fields)
 
 
-class DriftWatch:
-    """Follows a run."""
+class Seen(NamedTuple):
+    """What a batch shows: paths that it has, columns that it fills, some records whole."""
 
-    def __init__(self, plan: Plan, first: Iterable[Any]) -> None:
+    paths: set[Names]
+    filled: set[int]
+    specimens: list[Any]
+    rows: int
+
+
+class DriftLook:
+    """Looks at batches; what was found once is not looked for again."""
+
+    def __init__(self, plan: Plan) -> None:
         self._root = plan.shape.root
+        self._unmet = {one.names for one in plan.missing}
+        self._blank = {one.place for one in _own_columns(plan)}
+        self._noted = plan.model.known is not None
+
+    def seen(self, batch: Batch, rows: list[Row]) -> Seen:
+        """What some records and the rows made of them show."""
+        paths = {n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)}
+        filled = {p for p in self._blank if any(row[p] is not None for row in rows)}
+        self._unmet -= paths
+        self._blank -= filled
+        return Seen(paths, filled, batch.specimens() if self._noted else [], len(rows))
+
+
+class DriftWatch:
+    """Follows a run by what its batches show. ``first`` are its first records."""
+
+    def __init__(self, plan: Plan, first: Iterable[Any] = ()) -> None:
         self._unmet = dict.fromkeys(one.names for one in plan.missing)
-        columns = [plan for plan in plan.columns if plan.column.value and not plan.column.checks]
-        self._blank = {plan.place: plan.column.heading for plan in columns}
+        self._blank = {one.place: one.column.heading for one in _own_columns(plan)}
         self._known = plan.model.known
         self._rows = self._looked_at = 0
         if self._known is not None:
@@ -54,21 +79,24 @@ class DriftWatch:
             self._spot = Spot(top=True)
             self._look_at(islice(first, FIRST))
 
-    def records(self, batch: Batch) -> None:
-        """Take note of records before anything is done to them."""
-        if self._unmet:
-            found = [n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)]
-            for names in found:
-                del self._unmet[names]
+    def absorb(self, seen: Seen) -> None:
+        """Take in what a batch shows."""
+        for names in seen.paths:
+            self._unmet.pop(names, None)
+        for place in seen.filled:
+            self._blank.pop(place, None)
+        self._rows += seen.rows
         if self._known is not None:
-            self._look_at(batch.specimens())
+            self._look_at(seen.specimens)
 
-    def rows(self, rows: list[Row]) -> None:
-        """Take note of rows as they are unfolded."""
-        self._rows += len(rows)
-        filled = [place for place in self._blank if any(row[place] is not None for row in rows)]
-        for place in filled:
-            del self._blank[place]
+    def merge(self, later: DriftWatch) -> None:
+        """Take in what was seen of later records."""
+        self._unmet = {names: None for names in self._unmet if names in later._unmet}
+        self._blank = {p: heading for p, heading in self._blank.items() if p in later._blank}
+        self._rows += later._rows
+        self._looked_at += later._looked_at
+        if self._known is not None:
+            self._spot.merge(later._spot)
 
     def unmet(self) -> set[Names]:
         """The paths that no record had."""
@@ -99,6 +127,10 @@ class DriftWatch:
 
         paths = [field.path for field in fields_of(self._spot)]
         return [path for path in paths if path not in known and not _in_mapping(path, known)]
+
+
+def _own_columns(plan: Plan) -> list[ColumnPlan]:
+    return [one for one in plan.columns if one.column.value and not one.column.checks]
 
 
 def _in_mapping(path: str, known: frozenset[str]) -> bool:

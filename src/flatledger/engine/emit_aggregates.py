@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from ..language import nodes as n
+from ..values.aggregates import AGGREGATES, DISTINCT
 from .code import Constants, Lines, indented
 from .emit_paths import Scope, entry_name
 from .emit_values import ValueEmitter
-from .kinds import AGGREGATE_KINDS, Operand
+from .kinds import AGGREGATE_KINDS, COLLECT, Operand
 from .levels import Access, Chain
 from .plan import AggregatePlan, Plan
 from .sorting import pair_order
 from .structure import MEMBERS
-
-_ARGUMENT_KINDS = {"sum": "number", "avg": "number", "any": "truth", "every": "truth"}
 
 
 class AggregateEmitter(ValueEmitter):
@@ -56,8 +55,9 @@ class AggregateEmitter(ValueEmitter):
         if node.name in ("min", "max") and self.plan.kind(node.arguments[0]) == "any":
             watch = self._watch(node, node)
             self.block.add(f"if {watch}.on: {watch}.look({found})")
-        call = f"aggregate_{node.name}({found}, {node.distinct}{separator}"
-        code = f"{call}, {self.told(node)})"
+        code = f"aggregate({self._object(node)}, {found}{separator}, {self.told(node)})"
+        if node.name == COLLECT:
+            code = f"collected({found})"
         result = self.variable("total")
         self.block.add(f"{result} = {code}")
         return Operand(result, self.plan.kind(node))
@@ -96,6 +96,13 @@ class AggregateEmitter(ValueEmitter):
         rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
         return [*lines, head, *indented(inside, 1), rebuilt]
 
+    def _object(self, node: n.Call) -> str:
+        """The name of the aggregate itself."""
+        if node.name == COLLECT:
+            return ""
+        found = (DISTINCT if node.distinct else AGGREGATES)[node.name]
+        return self.constants.name(found, f"{'distinct_' if node.distinct else ''}{node.name}")
+
     def _separator(self, node: n.Call) -> str:
         if node.name != "listagg":
             return ""
@@ -128,7 +135,8 @@ class AggregateEmitter(ValueEmitter):
         if plan.counts_entries:
             self.block.add(f"{found}.append(1)")
             return
-        kind = _ARGUMENT_KINDS.get(node.name)
+        takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
+        kind = takes if takes != "any" else None
         if node.order is not None:
             pair = self.present(argument).code, self.present(node.order.operand).code
             self.block.add(f"{found}.append(({pair[0]}, {pair[1]}))")

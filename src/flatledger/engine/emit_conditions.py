@@ -9,7 +9,6 @@ from typing import Any
 from ..language import nodes as n
 from ..values.collations import collation_key
 from ..values.numbers import read_decimal
-from ..values.numerals import NumeralWatch
 from .emit_paths import PathEmitter
 from .kinds import TIMES, Operand, Ready, comparison_kind
 
@@ -93,9 +92,7 @@ class ConditionEmitter(PathEmitter):
     def _watch(self, left: n.Node, right: n.Node) -> str:
         """The name of what watches whether numbers are compared as texts."""
         text = self.plan.texts.get(id(left)) or self.plan.texts.get(id(right)) or ""
-        watch = NumeralWatch(f"`{text}`")
-        self.plan.numerals.append(watch)
-        return self.constants.name(watch, "watch")
+        return self.constants.name(self.constants.watches.numerals_of(f"`{text}`"), "watch")
 
     def _compared_as(self, nodes: Iterable[n.Node]) -> str | None:
         """The kind as which values are compared; None where each value decides for itself.
@@ -149,7 +146,7 @@ class ConditionEmitter(PathEmitter):
 
     def _in_list(self, node: n.InList) -> Operand:
         value = self.text(node.operand)
-        options = self.constants.name(self.plan.lists[node.name, node.heading], "list")
+        options = self.constants.name(self.constants.watches.lists[node.name, node.heading], "list")
         return self.unless_null((value,), f"{value.code} in {options}", "truth")
 
     def _is_test(self, node: n.IsTest) -> Operand:

@@ -19,17 +19,11 @@ from .amounts import ColumnReader, amount_reader
 from .code import Constants
 from .converting import converter
 from .emit_aggregates import AggregateEmitter
-from .kinds import TIMES, TOLD_APART, Operand
+from .kinds import DATATYPES, Operand
 from .plain_data import Joining
 from .plan import ColumnPlan, Plan
 
-_KINDS = {  # of a datatype: the kind it is read as, and the function that writes it
-    "boolean": ("truth", "truth_text"),
-    "date": ("moment", "day_text"),
-    "dateTime": ("moment", "timestamp_text"),
-    "time": ("time", "text_of"),
-    "duration": ("interval", "text_of"),
-}
+_MADE = {"date": "as_date", "dateTime": "as_timestamp"}  # of a moment, by the datatype
 
 
 class Emitter(AggregateEmitter):
@@ -76,7 +70,7 @@ class Emitter(AggregateEmitter):
         if value is None or plan.numeric or plan.column.typed:
             return self.column(plan)
         with self.at(plan.home):
-            if plan.column.total and plan.column.total.kind == "list":
+            if plan.column.total and plan.column.total.part:
                 return self.present(value.node)
             return self._shown(value.node, self._joining(plan.column, value.node))
 
@@ -141,16 +135,16 @@ class Emitter(AggregateEmitter):
         return self.unless_null((value,), code, "number")
 
     def _typed_column(self, column: Column, node: n.Node) -> Operand:
-        """A text of one datatype; a field that can't be read as such is still shown."""
-        if column.datatype in _KINDS:
-            kind, function = _KINDS[column.datatype]
+        """A value of one datatype; a field that can't be read as such is still shown."""
+        if column.datatype in DATATYPES:
+            kind = DATATYPES[column.datatype]
             value = self._read(column, node) if column.reads else self.as_kind(kind, node)
             value = self.held(value)
             raw = f"raw_text({self.value(node).code})" if isinstance(node, n.Path) else "None"
-            text = f"{function}({value.code})"
-            if column.datatype in TOLD_APART:
-                text = f"alike({text}, {TOLD_APART[column.datatype]!r})"
-            return self.assign(f"{text} if {value.code} is not None else {raw}", "text")
+            made = value.code
+            if column.datatype in _MADE:
+                made = f"{_MADE[column.datatype]}({made})"
+            return self.assign(f"{made} if {value.code} is not None else {raw}", kind)
         value = self.held(self._shown(node, self._joining(column, node)))
         code = f"cleaned(None if {value.code} is None else text_of({value.code}), {column.clean!r})"
         return self.assign(code, "text")
@@ -166,8 +160,10 @@ class Emitter(AggregateEmitter):
         how = column.conversion
         unit, factors = ("", how.factors) if how else (column.unit, None)
         reader = ColumnReader(amount_reader(locale), unit, factors)
-        watch = self.plan.units.get(column.heading) if self._notes_units else None
-        names = self.constants.name(reader, "reader"), self.constants.name(watch, "units")
+        watch = "None"
+        if self._notes_units and (not column.unit or how is not None):
+            watch = self.constants.name(self.constants.watches.units_of(column.heading), "units")
+        names = self.constants.name(reader, "reader"), watch
         code = f"read_amount({value.code}, {', '.join(names)}, {self.told(node)})"
         return self.unless_null((value,), code, "number")
 
@@ -201,12 +197,6 @@ class Emitter(AggregateEmitter):
     def _shown(self, node: n.Node, joining: Joining) -> Operand:
         """A value ready to be written: what is usual at a path is let through at once."""
         value = self.aligned(node) if joining.aligned else self.value(node)
-        if value.kind == "truth":
-            return self.assign(f"truth_text({value.code})", "text")
-        if value.kind in TIMES:
-            value = self.held(value)
-            text = f"alike_of({value.code})"
-            return self.assign(f"None if {value.code} is None else {text}", "text")
         if value.kind != "any":
             return value
         raw = value.code

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import Any, NamedTuple
 
 import msgspec
 
 from ..layout.model import Expectation
-from .faults import Fault, FaultLog, shown
+from .faults import Fault, shown
 from .levels import Names, level_name
 from .plain_data import is_null
 from .plan import KeyPlan, Plan
@@ -18,35 +19,57 @@ from .sorting import merging_key
 Sequence = list[tuple[Any, ...]]
 
 
+class Sequences(NamedTuple):
+    """The fields of a record that an expectation is about, in the order in which they came: those
+    of the record's own, and those of each list in it."""
+
+    number: int
+    own: Sequence
+    lists: list[Sequence]
+
+
+def sequences(plan: Plan, batch: Batch) -> list[list[Sequences]]:
+    """What each expectation of a layout is to judge of some records."""
+    found = []
+    for expected in plan.model.expects:
+        fields = _fields(expected)
+        seen = []
+        for number, record in zip(batch.numbers, batch.records, strict=True):
+            one = Sequences(number, [], [])
+            _visit(record, plan.shape.root, expected.names[:-1], fields, one.own, one.lists)
+            seen.append(one)
+        found.append(seen)
+    return found
+
+
 class OrderWatch:
     """Follows the order of records and of the entries within each of their lists."""
 
-    def __init__(self, plan: Plan, log: FaultLog) -> None:
-        self._root = plan.shape.root
-        self._watches = [_Watch(one, log) for one in plan.model.expects]
+    def __init__(self, plan: Plan, faults: Callable[[Fault], None]) -> None:
+        self._watches = [_Watch(one, faults) for one in plan.model.expects]
 
-    def records(self, batch: Batch) -> None:
-        """Look at records as they came."""
-        for watch in self._watches:
-            watch.take(batch, self._root)
+    def absorb(self, found: list[list[Sequences]]) -> None:
+        """Judge records in the order in which they came."""
+        for watch, seen in zip(self._watches, found, strict=True):
+            watch.take(seen)
+
+
+def _fields(expected: Expectation) -> list[str]:
+    return [expected.names[-1], *(expected.after[-1:] if expected.after else ())]
 
 
 class _Watch:
-    def __init__(self, expected: Expectation, log: FaultLog) -> None:
-        self._log = log
+    def __init__(self, expected: Expectation, faults: Callable[[Fault], None]) -> None:
+        self._add = faults
         self._path = level_name(expected.after or expected.names)
-        self._parent = expected.names[:-1]
-        self._fields = [expected.names[-1], *(expected.after[-1:] if expected.after else ())]
+        self._pairs = len(_fields(expected)) == 2
         key = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
         self._key = merging_key([key])
         self._last: Any = None
         self._met: set[Any] = set()
 
-    def take(self, batch: Batch, root: Field) -> None:
-        for number, record in zip(batch.numbers, batch.records, strict=True):
-            own: Sequence = []
-            lists: list[Sequence] = []
-            _visit(record, root, self._parent, self._fields, own, lists)
+    def take(self, seen: list[Sequences]) -> None:
+        for number, own, lists in seen:
             self._judge(own, number)
             for sequence in lists:
                 before = self._last, self._met
@@ -56,7 +79,7 @@ class _Watch:
 
     def _judge(self, sequence: Sequence, number: int) -> None:
         for values in sequence:
-            if len(self._fields) == 2:
+            if self._pairs:
                 self._depends(values[0], values[1], number)
             elif not is_null(values[0]):
                 self._follows(values[0], number)
@@ -64,16 +87,16 @@ class _Watch:
     def _follows(self, value: Any, number: int) -> None:
         if self._last is not None and self._key((value,)) < self._key((self._last,)):
             reason = f"out of the expected order: it comes after {shown(self._last)}"
-            self._log.add(Fault(number, self._path, shown(value), reason))
+            self._add(Fault(number, self._path, shown(value), reason))
         self._last = value
 
     def _depends(self, entry: Any, needs: Any, number: int) -> None:
         for need in needs if isinstance(needs, list) else [needs]:
             if isinstance(need, dict | list):
-                self._log.add(Fault(number, self._path, shown(need), "one plain value is expected"))
+                self._add(Fault(number, self._path, shown(need), "one plain value is expected"))
             elif not is_null(need) and need not in self._met:
                 reason = "stands before what it depends on, or that is not there"
-                self._log.add(Fault(number, self._path, shown(need), reason))
+                self._add(Fault(number, self._path, shown(need), reason))
         if not isinstance(entry, dict | list):
             self._met.add(entry)
 

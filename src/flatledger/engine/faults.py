@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 
 import msgspec
 
 from ..values.functions import text_of
 
+MOST_KEPT = 10_000
 _LONGEST = 1_000
 _SHOWN = 120
 
@@ -33,57 +34,57 @@ class Fault(msgspec.Struct, frozen=True):
         return f"{where}: {self.reason}" + (f": {_cut(self.value)}" if self.value else "")
 
 
+class FaultNotes:
+    """The faults that code meets as it runs; one that was noted already is the same one.
+
+    A value that both a condition and a column read is met twice, and noted once, by its address.
+    """
+
+    def __init__(self) -> None:
+        self._noted: dict[Fault, None] = {}
+
+    def add(self, fault: Fault) -> None:
+        """Take note of a fault."""
+        self._noted[fault] = None
+
+    def taken(self) -> list[Fault]:
+        """What has been noted since this was last asked."""
+        found, self._noted = list(self._noted), {}
+        return found
+
+
 class FaultLog:
     """Counts all faults and keeps the first ones, so that memory stays bounded.
 
-    A value that both a condition and a column read is met twice, and told once, by its address.
-    From `begin` to `settle` faults wait until it is known which records are kept. ``sink`` is
-    called with each fault that counts.
+    ``sink`` is called with each fault that counts. ``filtered`` are those of records that were
+    filtered out, which are counted alone.
     """
 
-    def __init__(self, most: int = 10_000, sink: Callable[[Fault], None] | None = None) -> None:
+    def __init__(self, most: int = MOST_KEPT, sink: Callable[[Fault], None] | None = None) -> None:
         self.count = self.filtered = 0
         self.kept: list[Fault] = []
         self.places: Counter[str] = Counter()
-        self.sink = sink
+        self._sink = sink
         self._most = most
-        self._waiting: dict[Fault, None] | None = None
-
-    def begin(self) -> None:
-        """Some records are looked at."""
-        self._waiting = {}
 
     def add(self, fault: Fault) -> None:
-        """Take note of a fault; one that was told already is the same one."""
-        if self._waiting is None:
-            self._count(fault)
-        else:
-            self._waiting[fault] = None
-
-    def settle(
-        self, judged: Iterable[int], kept: Iterable[int], identify: Callable[[], dict[int, str]]
-    ) -> None:
-        """Count what was told since the beginning. Faults of records that were judged and are
-        not kept are counted apart; ``identify`` gives what the judged records are called."""
-        waiting, self._waiting = self._waiting or {}, None
-        if not waiting:
-            return
-        gone = set(judged) - set(kept)
-        names = identify()
-        for fault in waiting:
-            if fault.record in gone:
-                self.filtered += 1
-                continue
-            name = names.get(fault.record)
-            self._count(msgspec.structs.replace(fault, identifier=name) if name else fault)
-
-    def _count(self, fault: Fault) -> None:
+        """Count a fault."""
         self.count += 1
         self.places[fault.path] += 1
         if len(self.kept) < self._most:
             self.kept.append(fault)
-        if self.sink is not None:
-            self.sink(fault)
+        if self._sink is not None:
+            self._sink(fault)
+
+    def merge(self, later: FaultLog) -> None:
+        """Take in the faults of what came later; those that it did not keep are counted."""
+        self.count += later.count
+        self.filtered += later.filtered
+        self.places.update(later.places)
+        self.kept += later.kept[: self._most - len(self.kept)]
+        if self._sink is not None:
+            for fault in later.kept:
+                self._sink(fault)
 
 
 def _cut(text: str) -> str:

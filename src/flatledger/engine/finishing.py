@@ -7,16 +7,16 @@ from __future__ import annotations
 
 import datetime as dt
 import decimal
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from decimal import Decimal
-from functools import lru_cache
 from typing import Any
 
 import msgspec
 
 from ..layout.column import Column
+from ..values.functions import text_of
 from ..values.numbers import EXACT
-from .plan import Plan
+from .plan import ColumnPlan, Plan
 from .protocols import Row, TotalRow
 
 Step = Callable[[Any], Any]
@@ -26,8 +26,8 @@ _REMEMBERED = 20_000
 class Finisher:
     """Finishes the rows of one layout. ``active``: whether there is anything to do."""
 
-    def __init__(self, plan: Plan) -> None:
-        columns = _columns(plan)
+    def __init__(self, plans: Sequence[ColumnPlan], locale: str) -> None:
+        columns = _columns(plans, locale)
         self._rows = [_steps(column) for column in columns]
         self._totals = [_formatting(column) for column in columns]
         self.active = any(self._rows)
@@ -42,23 +42,23 @@ class Finisher:
         ]
 
 
-def group_finishers(plan: Plan) -> dict[int, Step]:
-    """By its place, what a column's value becomes where it names a group in a total row."""
+def group_wording(plan: Plan) -> Callable[[int, Any], Any]:
+    """A function from the place of a column and its value to what that is called in a total row."""
 
     def finisher(column: Column) -> Step:
         steps = _steps(msgspec.structs.replace(column, default=None, null=""))
         return lambda cell: _applied(cell, steps)
 
-    columns = _columns(plan)
+    columns = _columns(plan.written, plan.model.locale)
     places = (key.place for key in plan.group if key.place < len(columns))
-    return {place: finisher(columns[place]) for place in places}
+    finishers = {place: finisher(columns[place]) for place in places}
+    return lambda place, value: finishers[place](value) if place in finishers else value
 
 
-def _columns(plan: Plan) -> list[Column]:
+def _columns(plans: Sequence[ColumnPlan], locale: str) -> list[Column]:
     """The written columns, the layout's locale in those that have none."""
     return [
-        msgspec.structs.replace(one.column, locale=one.column.locale or plan.model.locale)
-        for one in plan.written
+        msgspec.structs.replace(one.column, locale=one.column.locale or locale) for one in plans
     ]
 
 
@@ -69,7 +69,7 @@ def _applied(cell: Any, steps: list[Step]) -> Any:
 
 
 def _formatted_figure(cell: Any, step: Step | None) -> Any:
-    return step(cell) if step and isinstance(cell, int | Decimal) else cell
+    return step(cell) if step and cell is not None and not isinstance(cell, str) else cell
 
 
 def _steps(column: Column) -> list[Step]:
@@ -95,7 +95,7 @@ def _translating(column: Column) -> Step:
     def translate(cell: Any) -> Any:
         if cell is None:
             return None
-        wording = find(str(cell))
+        wording = find(text_of(cell))
         return wording if wording is not None else cell if keep else None
 
     return translate
@@ -107,18 +107,23 @@ def _formatting(column: Column) -> Step | None:
         return None
     form = _FORMS.get(column.datatype or "decimal", _as_number)
     pattern, locale = column.format, column.locale or "en"
+    known: dict[tuple[type, str], Any] = {}
 
-    @lru_cache(_REMEMBERED)
-    def formatted(text: str, kind: type) -> Any:
-        return form(text if kind is str else kind(text), pattern, locale)
+    def formatted(cell: Any) -> Any:
+        key = cell.__class__, text_of(cell)
+        if key not in known:
+            if len(known) > _REMEMBERED:
+                known.clear()
+            known[key] = form(cell, pattern, locale)
+        return known[key]
 
-    return lambda cell: None if cell is None else formatted(str(cell), cell.__class__)
+    return lambda cell: None if cell is None else formatted(cell)
 
 
 def _as_number(cell: Any, pattern: str, locale: str) -> Any:
     from babel.numbers import format_decimal
 
-    if not isinstance(cell, int | Decimal):
+    if not isinstance(cell, int | Decimal) or isinstance(cell, bool):
         return cell
     with decimal.localcontext(EXACT):
         return format_decimal(cell, pattern, locale, decimal_quantization=False)
@@ -127,34 +132,25 @@ def _as_number(cell: Any, pattern: str, locale: str) -> Any:
 def _as_date(cell: Any, pattern: str, locale: str) -> Any:
     from babel.dates import format_date
 
-    try:
-        return format_date(dt.date.fromisoformat(cell), pattern, locale)
-    except (TypeError, ValueError):
-        return cell
+    return format_date(cell, pattern, locale) if isinstance(cell, dt.date) else cell
 
 
 def _as_timestamp(cell: Any, pattern: str, locale: str) -> Any:
     from babel.dates import format_datetime
 
-    try:
-        return format_datetime(dt.datetime.fromisoformat(cell), pattern, locale=locale)
-    except (TypeError, ValueError):
-        return cell
+    return format_datetime(cell, pattern, locale=locale) if isinstance(cell, dt.datetime) else cell
 
 
 def _as_time(cell: Any, pattern: str, locale: str) -> Any:
     from babel.dates import format_time
 
-    try:
-        return format_time(dt.time.fromisoformat(cell), pattern, locale=locale)
-    except (TypeError, ValueError):
-        return cell
+    return format_time(cell, pattern, locale=locale) if isinstance(cell, dt.time) else cell
 
 
 def _as_truth(cell: Any, pattern: str, _: str) -> Any:
     """CSVW's form of a truth value: what stands for true and for false, as `Y|N`."""
     yes, _, no = pattern.partition("|")
-    return {"true": yes, "false": no}.get(str(cell), cell)
+    return (yes if cell else no) if isinstance(cell, bool) else cell
 
 
 _FORMS: dict[str, Callable[[Any, str, str], Any]] = {

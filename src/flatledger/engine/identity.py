@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from ..values.functions import text_of
-from .faults import Fault, FaultLog
+from .faults import Fault
 from .plan import KeyPlan, Plan
 from .protocols import Row, RowStore
 from .sorting import Sorter
@@ -16,11 +17,11 @@ _TOGETHER = 2_000  # keys that are sorted in at once
 class IdentityWatch:
     """Follows the keys of the rows. Those that do not fit into memory are kept in the store."""
 
-    def __init__(self, plan: Plan, log: FaultLog, store: RowStore | None) -> None:
+    def __init__(self, plan: Plan, faults: Callable[[Fault], None], store: RowStore | None) -> None:
         self._headings = plan.model.primary_key
         self._columns = [plan.column(heading) for heading in self._headings]
         self._address = plan.address
-        self._log = log
+        self._add = faults
         keys = [KeyPlan(place, 0, "") for place in range(len(self._headings) + 1)]
         self._sorter = Sorter(keys, store)
         self._held: list[Row] = []
@@ -35,7 +36,7 @@ class IdentityWatch:
                 if cell is None and row[entry]:
                     reason = "blank, and it is part of the primary key"
                     known = tuple(ordinal for ordinal in ordinals if ordinal)
-                    self._log.add(Fault(number, heading, "", reason, ordinals=known))
+                    self._add(Fault(number, heading, "", reason, ordinals=known))
             self._hold(cells, number)
 
     def group(self, cells: list[Any], number: int) -> None:
@@ -43,7 +44,7 @@ class IdentityWatch:
         for heading, cell in zip(self._headings, cells, strict=True):
             if cell is None:
                 reason = "blank, and it is part of the primary key"
-                self._log.add(Fault(number, heading, "", reason))
+                self._add(Fault(number, heading, "", reason))
         self._hold(cells, number)
 
     def _hold(self, cells: list[Any], number: int) -> None:
@@ -51,6 +52,13 @@ class IdentityWatch:
         if len(self._held) >= _TOGETHER:
             self._sorter.add(self._held)
             self._held = []
+
+    def merge(self, later: IdentityWatch) -> None:
+        """Take in the keys of rows that came later."""
+        self._sorter.add(self._held)
+        self._held = []
+        later._sorter.add(later._held)
+        self._sorter.merge(later._sorter)
 
     def tell_doubles(self) -> None:
         """Tell of the keys that came more than once, when all rows have been met."""
@@ -63,6 +71,6 @@ class IdentityWatch:
                     where = " and ".join(self._headings)
                     value = ", ".join(row[:-1])
                     reason = f"this primary key stands in record {before[-1]:,} too"
-                    self._log.add(Fault(row[-1], where, value, reason))
+                    self._add(Fault(row[-1], where, value, reason))
                 else:
                     before = row

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from ..language import nodes as n
-from ..values.matching import ValuesSeen
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
@@ -76,7 +75,7 @@ class _Keep:
         if path is None or self.plan.chain_of(path) is not self.plan.chain:
             return
         value = emitter.value(path).code
-        seen = self.plan.seen[index] = ValuesSeen(self.plan.text_of(path))
+        seen = self.constants.watches.values_of(index, self.plan.text_of(path))
         self.turned_away[index] = f"{self.constants.name(seen, 'seen')}({value})"
 
     def _sequence(self, verdicts: list[tuple[str, int]]) -> list[str]:

@@ -14,15 +14,18 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
+from ..values.aggregates import AGGREGATES
 
-AGGREGATE_KINDS = {
-    **dict.fromkeys((*n.AGGREGATES, "collect"), "any"),
-    **dict.fromkeys(("sum", "avg", "count"), "number"),
-    **dict.fromkeys(("any", "every"), "truth"),
-    "listagg": "text",
-}
+COLLECT = "collect"  # no aggregate of a layout's: the values themselves, for one over a group
+AGGREGATE_KINDS = {**{name: one.gives for name, one in AGGREGATES.items()}, COLLECT: "any"}
 TIMES = ("moment", "time", "interval")
-TOLD_APART = {"dateTime": "moment", "time": "time", "duration": "interval"}  # not by their text
+DATATYPES = {  # those whose values are read as one kind
+    "boolean": "truth",
+    "date": "moment",
+    "dateTime": "moment",
+    "time": "time",
+    "duration": "interval",
+}
 
 
 def a_kind(kind: str) -> str:

@@ -70,11 +70,6 @@ def is_null(value: Any) -> bool:
     )
 
 
-def truth_text(value: bool | None) -> str | None:
-    """A truth value as XML Schema and CSVW write it."""
-    return None if value is None else "true" if value else "false"
-
-
 def walk(value: Any, names: tuple[str, ...]) -> Any:
     """Name steps through plain data; a step on a list goes to each of its entries.
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -16,14 +17,11 @@ from ..language import nodes as n
 from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutModel
 from ..values.functions import CAST_KINDS, FUNCTIONS
-from ..values.matching import ListWatch, ValuesSeen
-from ..values.numerals import NumeralWatch
 from ..values.periods import Period, parse_period
-from .amounts import UnitWatch
 from .kinds import (
     AGGREGATE_KINDS,
-    TIMES,
-    TOLD_APART,
+    COLLECT,
+    DATATYPES,
     Ready,
     arithmetic_kind,
     common_kind,
@@ -33,6 +31,9 @@ from .levels import Access, Chain, Names, level_name, plain_steps
 from .missing_fields import MissingPath
 from .shape import Shape
 
+if TYPE_CHECKING:
+    from .over_groups import OverGroups
+
 
 class ColumnPlan(msgspec.Struct, frozen=True):
     """A column with its home (the index of a level of the chain) and its place in a row."""
@@ -41,6 +42,7 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     home: int
     numeric: bool
     place: int
+    kind: str = "any"
 
     @property
     def shows_texts(self) -> bool:
@@ -57,6 +59,7 @@ class KeyPlan(msgspec.Struct, frozen=True):
     descending: bool = False
     nulls_first: bool = False
     collation: str = ""
+    kind: str = "any"
 
 
 class ConditionPlan(msgspec.Struct, frozen=True):
@@ -103,15 +106,12 @@ class Plan:
     extra_keys: list[tuple[Expression, int]] = field(default_factory=list)
     marked: list[int] = field(default_factory=list)
     shape: Shape = field(init=False)
+    over: OverGroups | None = None  # where a row stands for a group of the rows of this plan
     today: dt.date = field(default_factory=dt.date.today)
     # what the resolver found out, by the identity of the node
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
     texts: dict[int, str] = field(default_factory=dict)
-    lists: dict[tuple[str, str | None], ListWatch] = field(default_factory=dict)
-    seen: dict[int, ValuesSeen] = field(default_factory=dict)  # by the index of the condition
-    numerals: list[NumeralWatch] = field(default_factory=list)
-    units: dict[str, UnitWatch] = field(default_factory=dict)  # by the heading of the column
     missing: list[MissingPath] = field(default_factory=list)  # that no record read so far has
     used: set[Names] = field(default_factory=set)  # places that the layout uses
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
@@ -131,13 +131,6 @@ class Plan:
     def totalled(self) -> list[ColumnPlan]:
         """The columns with a total, suppressed ones included."""
         return [plan for plan in self.columns if plan.column.total]
-
-    @property
-    def holds_alike(self) -> bool:
-        """Whether some cell is a moment, a time or a duration, told apart by more than its text."""
-        nodes = [c.value.node for c in self.model.columns if c.value and not c.typed]
-        typed = {column.datatype for column in self.model.columns}
-        return bool(typed & TOLD_APART.keys()) or any(self.kind(node) in TIMES for node in nodes)
 
     @property
     def shows_totals(self) -> bool:
@@ -283,7 +276,7 @@ class Plan:
             return common_kind(self.kind(part) for part in node.arguments)
         if node.name == "nullif":
             return self.kind(node.arguments[0])
-        if node.name in ("min", "max", "first", "last"):
+        if AGGREGATE_KINDS.get(node.name) == "any" and node.name != COLLECT:
             return self.kind(node.arguments[0])
         fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **AGGREGATE_KINDS}
         return fixed.get(node.name) or FUNCTIONS[node.name].result
@@ -291,7 +284,7 @@ class Plan:
     def _kind_of_column(self, plan: ColumnPlan) -> str:
         column = plan.column
         if column.typed:
-            return "text"
+            return DATATYPES.get(column.datatype or "", "text")
         if column.numeric:
             return "number"
         return self.kind(column.value.node) if column.value else "text"

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import Condition, LayoutModel, Sorting
 from ..values.collations import collation_key
-from ..values.matching import ListWatch
 from ..values.reading_texts import DateReader
-from .amounts import UnitWatch
-from .kinds import a_kind
+from .kinds import DATATYPES, a_kind
 from .levels import Chain, Names, known_levels, level_name, plain_steps
 from .missing_fields import MissingPath, judged
+from .over_groups import Decomposed, OverGroups
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
 from .resolver import Resolver
 from .shape import Shape
@@ -26,11 +25,28 @@ def make_plan(model: LayoutModel, structure: Place, complete: bool = False) -> P
 
     Raises LayoutError with every fault that only the data could show.
     """
-    return _Planner(model, structure, complete).plan()
+    if not model.row_per_group:
+        return _Planner(model, structure, complete).plan()
+    known = known_levels(model, expressions_in(model), complete)
+    parted = Decomposed(model, Chain.of((), structure, known))
+    plan = _Planner(parted.inner_model(), structure, complete).plan()
+    kinds = parted.kinds(plan)
+    fields = Place(children={name: Place() for name in kinds})
+    rows = _Planner(parted.outer_model(), fields, True, kinds).plan()
+    plan.over = OverGroups(model, tuple(parted.keys), tuple(parted.parts.values()), rows)
+    return plan
 
 
 class _Planner:
-    def __init__(self, model: LayoutModel, structure: Place, complete: bool) -> None:
+    def __init__(
+        self,
+        model: LayoutModel,
+        structure: Place,
+        complete: bool,
+        kinds: Mapping[str, str] | None = None,
+    ) -> None:
+        """``kinds`` are those of the fields of records, where they are known."""
+        self.kinds = kinds or {}
         self.model = model
         self.complete = complete
         self.structure = structure
@@ -39,7 +55,6 @@ class _Planner:
         self.planned = False  # whether there is a result yet
         self.result = Plan(model, self._chain())
         self.planned = True
-        self.result.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
 
     def plan(self) -> Plan:
         self._note_missing()
@@ -231,10 +246,12 @@ class _Planner:
                 DateReader(column.reads, column.locale or self.model.locale or "en")
             except ValueError as error:
                 self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
-        if column.reads == "amount" and (not column.unit or column.conversion is not None):
-            self.result.units[column.heading] = UnitWatch(column.heading)
         home = self.result.home(column.value.node)
-        return ColumnPlan(column, home, column.numeric or kind == "number", plan.place)
+        if isinstance(column.value.node, n.Path):
+            kind = self.kinds.get(level_name(column.value.node.names() or ()), kind)
+        numeric = column.numeric or kind == "number"
+        made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
+        return ColumnPlan(column, home, numeric, plan.place, "text" if column.clean else made)
 
     def _conditions(self) -> None:
         """The level of each condition: its home, or for a side level what that stands under."""
@@ -269,7 +286,7 @@ class _Planner:
             text = sort.heading or (sort.value.text if sort.value else "")
             plan = self._key(sort.value, sort.heading, text)
             ways = sort.descending, sort.nulls_first, self._collation(sort)
-            self.result.sort.append(KeyPlan(plan.place, plan.home, text, *ways))
+            self.result.sort.append(KeyPlan(plan.place, plan.home, text, *ways, plan.kind))
 
     def _collation(self, sort: Sorting) -> str:
         try:
@@ -282,14 +299,15 @@ class _Planner:
     def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
         if heading is not None:
             plan = self.result.column(heading)
-            return KeyPlan(plan.place, plan.home, text)
+            return KeyPlan(plan.place, plan.home, text, kind=plan.kind)
         assert value is not None
-        place = self._place_of(value)
-        if place is not None:
-            return place
+        known = self._place_of(value)
+        if known is not None:
+            return known
         home = self.result.home(value.node)
         self.result.extra_keys.append((value, home))
-        return KeyPlan(len(self.result.columns) + len(self.result.extra_keys) - 1, home, text)
+        place = len(self.result.columns) + len(self.result.extra_keys) - 1
+        return KeyPlan(place, home, text, kind=self.result.kind(value.node))
 
     def _place_of(self, value: Expression) -> KeyPlan | None:
         """The key that an expression is already: that of a column which shows it as it is, or
@@ -298,10 +316,11 @@ class _Planner:
             column = plan.column
             plain = not (column.typed or column.numeric or column.translate or column.checks)
             if plain and column.value and n.same(column.value.node, value.node):
-                return KeyPlan(plan.place, plan.home, value.text)
+                return KeyPlan(plan.place, plan.home, value.text, kind=plan.kind)
         for index, (other, home) in enumerate(self.result.extra_keys):
             if n.same(other.node, value.node):
-                return KeyPlan(len(self.result.columns) + index, home, value.text)
+                place = len(self.result.columns) + index
+                return KeyPlan(place, home, value.text, kind=self.result.kind(value.node))
         return None
 
     def _marks(self) -> None:

@@ -14,11 +14,12 @@ from decimal import Decimal
 from typing import Any
 
 from ..language import nodes as n
+from ..values.aggregates import Aggregate
 from ..values.numerals import NumeralWatch, Unwatched
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
-from .faults import FaultLog
+from .faults import Fault, FaultNotes
 from .keeping import keep_source
 from .kinds import is_aggregate
 from .level_watch import Crowd, watch_source
@@ -26,9 +27,10 @@ from .plain_data import REPEAT, FaultText
 from .plan import ColumnPlan, Plan
 from .runtime import Runtime
 from .structure import MEMBERS
-from .totals import Tally
+from .watches import Watches
 
 Kept = list[tuple[Any, ...]]
+Sums = tuple[int, Any, int]
 
 
 @dataclass(slots=True)
@@ -39,27 +41,31 @@ class Program:
     counts named by ``counters``. What is kept below an entry is a tuple: the entries of the next
     level, their places, and, where it goes deeper, what is kept below each. From these three
     ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
-    and ``weigh(records, numbers, kept)`` a tally for each totalled column.
+    and ``weigh(records, numbers, kept)``, for each totalled column, how many values there are, the
+    state of its aggregate, and how many blanks.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with, and ``identify(records, numbers)`` gives what the primary key says of
-    each record.
+    each record. ``watches`` and ``faults`` are what the functions take note of as they run.
     """
 
     source: str
     counters: tuple[str, ...]
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    weigh: Callable[[list[Any], Sequence[int], Kept], list[Tally]]
+    weigh: Callable[[list[Any], Sequence[int], Kept], Sequence[Sums]]
+    watches: Watches
+    faults: FaultNotes
     watch: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
 
 
-def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
-    """Generate the functions for a plan; what they cannot take is added to ``log``.
+def generate(plan: Plan, *, raw: bool = False) -> Program:
+    """Generate the functions for a plan.
 
     With ``raw`` the cells of a row are the values as they are, lists and objects included.
     """
-    constants = Constants()
+    watches, faults = Watches(plan.model), FaultNotes()
+    constants = Constants(watches)
     keep, counters = keep_source(plan, constants)
     functions = (
         keep,
@@ -73,24 +79,33 @@ def generate(plan: Plan, log: FaultLog, *, raw: bool = False) -> Program:
     linecache.cache[name] = (len(source), None, source.splitlines(keepends=True), name)
     code = compile(source, name, "exec")
     crowd = Crowd(plan.chain)
-    loud = _namespace(constants, Runtime(log), crowd, quiet=False)
-    quiet = _namespace(constants, Runtime(FaultLog(0)), crowd, quiet=True)
+    loud = _namespace(constants, Runtime(faults), crowd, quiet=False)
+    quiet = _namespace(constants, Runtime(Unheard()), crowd, quiet=True)
     exec(code, loud)
-    exec(code, quiet)  # the second walk meets the same faults; they are told once
+    exec(code, quiet)
     return Program(
         source,
         counters,
         loud["keep"],
         loud["unfold"],
         quiet["weigh"],
+        watches,
+        faults,
         loud.get("watch"),
         quiet.get("identify"),
     )
 
 
+class Unheard(FaultNotes):
+    """Takes no note: the second walk meets the same faults as the first."""
+
+    def add(self, fault: Fault) -> None:
+        """Nothing."""
+
+
 def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText}
-    fixed |= {"REPEAT": REPEAT, "Tally": Tally}
+    fixed |= {"REPEAT": REPEAT}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
     values = constants.values
     if quiet:  # what is met a second time is not counted again
@@ -236,33 +251,37 @@ def _weigh(plan: Plan, constants: Constants) -> str:
     starts = [
         "met_0 = len(records)",
         *(f"met_{level} = 0" for level in range(1, deepest + 1)),
-        *(f"sum_{i} = blank_{i} = text_{i} = 0; low_{i} = high_{i} = None" for i in places),
+        *(f"blank_{i} = text_{i} = 0" for i in places),
+        *(f"state_{i} = {_aggregate(column).start}" for i, column in enumerate(totalled)),
     ]
-    tallies = "".join(
-        f"Tally(met_{column.home} - blank_{i} - text_{i}, sum_{i}, low_{i}, high_{i}, blank_{i}), "
-        for i, column in enumerate(totalled)
-    )
+    sums = []
+    for i, column in enumerate(totalled):
+        aggregate = _aggregate(column)
+        name = constants.name(aggregate, aggregate.name)
+        count = f"met_{column.home} - blank_{i} - text_{i}"
+        sums.append(f"({count}, {aggregate.taken(f'state_{i}', name)}, blank_{i})")
     lines = [
         "def weigh(records, numbers, kept):",
         *indented(starts, 1),
         *indented([_loop(plan, 0)], 1),
         *indented(level_lines(0), 2),
-        *indented([f"return [{tallies}]"], 1),
+        *indented([f"return ({listed_codes(sums)})"], 1),
     ]
     return "\n".join(lines)
 
 
+def _aggregate(plan: ColumnPlan) -> Aggregate:
+    assert plan.column.total is not None
+    return plan.column.total.aggregate
+
+
 def _weighing(index: int, value: str, plan: ColumnPlan) -> list[str]:
     """The lines that add up one value; what is neither blank nor a text among numbers counts."""
-    total = plan.column.total
-    assert total is not None
+    aggregate = _aggregate(plan)
+    take = aggregate.taking(f"state_{index}", value)
+    if aggregate.unknown:
+        return [take]
     lines = [f"if {value} is None: blank_{index} += 1"]
     if plan.shows_texts or not plan.numeric:
         lines.append(f"elif {value}.__class__ is FaultText: text_{index} += 1")
-    if total.kind in ("sum", "avg"):
-        return [*lines, f"else: sum_{index} += {value}"]
-    if total.kind in ("min", "max"):
-        name, sign = ("low", "<") if total.kind == "min" else ("high", ">")
-        test = f"elif {name}_{index} is None or {value} {sign} {name}_{index}:"
-        return [*lines, f"{test} {name}_{index} = {value}"]
-    return lines
+    return [*lines, f"else: {take}"]

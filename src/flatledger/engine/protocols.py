@@ -8,6 +8,7 @@ from typing import Any, NamedTuple, Protocol
 from .faults import Fault
 
 Row = tuple[Any, ...]
+Progress = Callable[[int], None]  # called with the number of records read so far
 
 
 class TotalRow(tuple[Any, ...]):

@@ -18,16 +18,15 @@ import msgspec
 from ..errors import SlowPatternError
 from ..language.selecting import Selection
 from ..values import times
-from ..values.aggregates import AGGREGATES
+from ..values.aggregates import over
 from ..values.cleaning import cleaned
 from ..values.functions import FUNCTIONS, cast_value, text_of
 from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
-from ..values.ordering import Alike, alike_of
 from ..values.patterns import SECONDS, PatternTooSlowError
 from ..values.reading_texts import read_date
 from .amounts import ColumnReader, UnitWatch
-from .faults import Fault, FaultLog, shown
+from .faults import Fault, FaultNotes, shown
 from .plain_data import (
     FaultText,
     Joining,
@@ -38,7 +37,6 @@ from .plain_data import (
     members,
     raw_text,
     text_of_parts,
-    truth_text,
     walk,
     walk_aligned,
     with_entries,
@@ -55,7 +53,7 @@ MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is g
 class Runtime:
     """The functions that generated code is given, bound to one log of faults."""
 
-    def __init__(self, log: FaultLog) -> None:
+    def __init__(self, log: FaultNotes) -> None:
         self._log = log
         self._spent: defaultdict[str, float] = defaultdict(float)  # seconds, by pattern
 
@@ -77,10 +75,10 @@ class Runtime:
         own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
         entries = (self.entries, self.member_entries)
         deep = (self.cell, self.compare, self.among, self.select, self.gather)
-        shared = (walk, walk_aligned, plain, is_null, raw_text, truth_text, mark, below, listed)
+        shared = (walk, walk_aligned, plain, is_null, raw_text, mark, below, listed)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
-            **{f"aggregate_{name}": function for name, function in AGGREGATES.items()},
+            "aggregate": over,
             **{f.__name__: f for f in (cast_value, overlap)},
             "compare_times": times.compare,
             "calculate": times.calculate,
@@ -102,10 +100,9 @@ class Runtime:
             "with_members": with_members,
             "in_order": in_order,
             "text_of": text_of,
-            "alike": Alike.of,
-            "alike_of": alike_of,
-            "day_text": times.day_text,
-            "timestamp_text": times.timestamp_text,
+            "as_date": times.as_date,
+            "as_timestamp": times.as_timestamp,
+            "collected": collected,
             "cleaned": cleaned,
             "converted": self._guarded(lambda value, convert: convert(value)),
             "read_date": self._guarded(read_date),
@@ -306,8 +303,6 @@ class Runtime:
     def cell(self, value: Any, joining: Joining, path: str, where: Address) -> Any:
         """A field as a cell shows it; what repeats is joined, aligned with a place for nulls."""
         if value is None or isinstance(value, int | Decimal | str):
-            if isinstance(value, bool):
-                return truth_text(value)
             return value if not is_null(value) else None
         if isinstance(value, float):
             result = self.as_number(value, path, where)
@@ -327,7 +322,7 @@ class Runtime:
 
     def _joined(self, parts: list[Any], joining: Joining, path: str, where: Address) -> str:
         """Several values as one text; one that holds the separator is told, or made harmless."""
-        texts = ["" if part is None else str(part) for part in parts]
+        texts = ["" if part is None else text_of(part) for part in parts]
         if joining.separator and any(joining.separator in text for text in texts):
             if joining.in_value == "report":
                 held = next(text for text in texts if joining.separator in text)
@@ -386,6 +381,11 @@ class Runtime:
         elif watch and watch.on and sign not in ("==", "!="):
             watch.look((left, right))
         return bool(times.COMPARISONS[sign](left, right))
+
+
+def collected(found: list[Any]) -> list[Any] | None:
+    """The values themselves, for an aggregate over a group."""
+    return [value for value in found if value is not None] or None
 
 
 def _as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:

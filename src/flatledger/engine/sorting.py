@@ -9,7 +9,7 @@ import heapq
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
-from itertools import islice
+from itertools import chain, islice
 from typing import Any
 
 import msgspec
@@ -17,13 +17,13 @@ import msgspec
 from ..language.nodes import SortKey
 from ..values.collations import collation_key
 from ..values.functions import text_of
-from ..values.ordering import Alike
+from ..values.ordering import FAULT, NUMBER, TEXT, WHOLE, order_key
 from .plan import KeyPlan
 from .protocols import Row, RowStore
 
 BLOCK = 2_000
 MOST_BYTES = 64_000_000  # of rows that are held in memory, as far as their cells tell
-_NUMBER, _FIRST_TIME, _TEXT, _FAULT, _LAST = 1, 2, 5, 6, 9  # kinds of values, in their order
+_LAST = 9
 _LOOKED_AT = 8  # rows of a block that are measured
 
 Rank = Callable[[Row], tuple[Any, ...]]
@@ -53,9 +53,21 @@ class Sorter:
             return
         self._bytes += _size(rows)
         if self._bytes > self._most_bytes:
-            sort_rows(self._rows, self._keys)
-            self._runs.append(self._store.keep(self._rows))
-            self._rows, self._bytes = [], 0
+            self._keep()
+
+    def merge(self, later: Sorter) -> None:
+        """Take in the rows of another one, which came later."""
+        if later._runs and self._rows:
+            self._keep()
+        self._runs += later._runs
+        self.add(later._rows)
+
+    def _keep(self) -> None:
+        """Put what is in memory away, in order."""
+        assert self._store is not None
+        sort_rows(self._rows, self._keys)
+        self._runs.append(self._store.keep(self._rows))
+        self._rows, self._bytes = [], 0
 
     def blocks(self) -> Iterator[list[Row]]:
         """The rows in order, some at a time."""
@@ -66,7 +78,7 @@ class Sorter:
             return
         sort_rows(self._rows, self._keys)
         runs = [*(run() for run in self._runs), iter(self._rows)]
-        merged = heapq.merge(*runs, key=merging_key(self._keys))
+        merged = heapq.merge(*runs, key=merging_key(self._keys)) if self._keys else chain(*runs)
         while block := list(islice(merged, BLOCK)):
             yield block
 
@@ -86,6 +98,8 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
     Sorting by the last key first, each time stably, gives the order by all of them; a key that
     goes downwards is quicker that way.
     """
+    if not keys:
+        return
     if not any(key.descending for key in keys):
         rows.sort(key=merging_key(keys))
         return
@@ -126,6 +140,10 @@ def merging_key(keys: Sequence[KeyPlan]) -> Rank:
     return whole
 
 
+def _json(value: Any) -> str:
+    return msgspec.json.encode(value, enc_hook=text_of).decode()
+
+
 class _Backwards:
     """A text whose order is turned round."""
 
@@ -150,15 +168,17 @@ def _rank(key: KeyPlan) -> Rank:
     def rank(row: Row) -> tuple[int, Any]:
         value = row[place]
         if value.__class__ is str:
-            return (-_TEXT, _Backwards(value)) if down else (_TEXT, value)
+            return (-TEXT, _Backwards(value)) if down else (TEXT, value)
         if value is None:
             return null
-        if isinstance(value, int | Decimal):
-            return (-_NUMBER, -value) if down else (_NUMBER, value)
-        if value.__class__ is Alike:
-            order, own = _FIRST_TIME + value.place, value.canonical
+        if isinstance(value, int | Decimal) and value.__class__ is not bool:
+            return (-NUMBER, -value) if down else (NUMBER, value)
+        if isinstance(value, str):
+            order, own = FAULT, str(value)
+        elif isinstance(value, dict | list):
+            order, own = WHOLE, _json(value)
         else:
-            order, own = _FAULT, str(value)
+            order, own = order_key(value)
         return (-order, _Backwards(own)) if down else (order, own)
 
     return rank

@@ -360,9 +360,6 @@ class SortKey(Node, frozen=True):
         return self.value.collation if isinstance(self.value, Collate) else ""
 
 
-AGGREGATES = ("sum", "avg", "count", "listagg", "any", "every", "min", "max", "first", "last")
-
-
 class Call(Node, frozen=True):
     """A function or an aggregate; ``order`` is that of the values of a listagg.
 

@@ -10,9 +10,9 @@ import msgspec
 
 from ..errors import Problem
 from ..language.nodes import Call, Node
+from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .text import Place, Scalar
 
-TotalKind = Literal["sum", "avg", "count", "min", "max", "list"]
 DEFAULT_SEPARATOR = "; "
 
 
@@ -37,15 +37,20 @@ class Expression(msgspec.Struct, frozen=True):
 
 
 class Total(msgspec.Struct, frozen=True):
-    """How a column is totalled. ``exact``: rounded once at the end, not entry by entry.
-
-    ``list`` is no kind of a layout's: it gathers values for an aggregate over a group;
-    ``keeps`` is the aggregate, where what it gives of some values can stand for them.
+    """How a column is totalled: by which aggregate. ``exact``: rounded once at the end, not entry
+    by entry. ``part``: it is no total of a layout's, but a part of an aggregate over a group, which
+    may be of ``distinct`` values.
     """
 
-    kind: TotalKind
+    kind: str
     exact: bool = False
-    keeps: str = ""
+    part: bool = False
+    distinct: bool = False
+
+    @property
+    def aggregate(self) -> Aggregate:
+        """The aggregate that makes the total."""
+        return (DISTINCT if self.distinct else AGGREGATES)[self.kind]
 
 
 class Translation(msgspec.Struct, frozen=True):
@@ -164,9 +169,9 @@ class Column(msgspec.Struct, frozen=True):
     @property
     def adds(self) -> bool:
         """Whether its total adds or compares numbers."""
-        if self.total is None or self.total.kind in ("count", "list"):
+        if self.total is None or self.total.kind == "count":
             return False
-        return self.total.kind in ("sum", "avg") or not self.typed
+        return self.total.aggregate.takes == "number" or not (self.typed or self.total.part)
 
     @property
     def numeric(self) -> bool:

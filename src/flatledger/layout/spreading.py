@@ -15,6 +15,7 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
+from ..values.aggregates import AGGREGATES
 from .column import Column, Expression, Spread, Total, Translation
 from .model import LayoutModel
 
@@ -158,7 +159,7 @@ def _named_within(how: Spread) -> bool:
 
 def _aggregates(node: n.Node) -> list[n.Call]:
     """The outermost aggregates of an expression."""
-    if isinstance(node, n.Call) and node.name in n.AGGREGATES and node.arguments:
+    if isinstance(node, n.Call) and node.name in AGGREGATES and node.arguments:
         return [node]
     return [call for part in node.children() for call in _aggregates(part)]
 
@@ -170,7 +171,7 @@ def _narrowed(value: n.Node, of_key: Callable[[n.Node, n.Node | None], n.Node]) 
     """
 
     def narrowed(node: n.Node) -> n.Node | None:
-        if not isinstance(node, n.Call) or node.name not in n.AGGREGATES or not node.arguments:
+        if not isinstance(node, n.Call) or node.name not in AGGREGATES or not node.arguments:
             return None
         first, *others = node.arguments
         settled = {"any": n.Literal(node.position, False), "every": n.Literal(node.position, True)}

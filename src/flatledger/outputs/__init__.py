@@ -3,7 +3,7 @@
 from .apart import check_apart
 from .delimited import DelimitedWriter
 from .files import Place, Target
-from .writing import check_format, check_place, open_writer, with_values
+from .writing import check_format, check_place, open_writer
 
 __all__ = [
     "DelimitedWriter",
@@ -13,5 +13,4 @@ __all__ = [
     "check_format",
     "check_place",
     "open_writer",
-    "with_values",
 ]

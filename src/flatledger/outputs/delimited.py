@@ -16,6 +16,7 @@ from ..values.numbers import PlainDecimal
 from .files import Target
 from .formula_guard import FormulaGuard
 from .long_cells import LONGEST, LongCells
+from .rendering import Rendering
 
 _LONG = 2_048  # bits
 
@@ -33,8 +34,15 @@ class DelimitedWriter:
     """Writes rows of ``columns`` as delimited text. What would break the file is quoted, or
     refused; texts that look like formulas are guarded."""
 
-    def __init__(self, output: Output, target: Target, columns: Sequence[Column] = ()) -> None:
+    def __init__(
+        self,
+        output: Output,
+        target: Target,
+        columns: Sequence[Column] = (),
+        rendering: Rendering | None = None,
+    ) -> None:
         self.rows = 0
+        self._rendering = rendering or Rendering()
         self.bytes = 0
         self._output = output
         self._delimiter = output.delimiter or ","
@@ -52,7 +60,7 @@ class DelimitedWriter:
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
-        self._write(rows)
+        self._write(self._rendering.rows(rows))
         self.rows += len(rows)
 
     def __enter__(self) -> DelimitedWriter:
@@ -82,6 +90,9 @@ class DelimitedWriter:
             text = self._text(rows)
         except ValueError:  # Python writes no integer of more than some thousand digits
             rows = [tuple(map(_decimal_if_long, row)) for row in rows]
+            text = self._text(rows)
+        if "True" in text or "False" in text:  # perhaps a truth value, perhaps a name
+            rows = self._rendering.careful(rows)
             text = self._text(rows)
         if self._guard is not None and self._guard.may_matter(text, len(rows)):
             text = self._text(self._guard.guarded(rows, self._number(0)))

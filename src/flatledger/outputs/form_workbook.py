@@ -14,7 +14,10 @@ from typing import IO, Any
 from zipfile import ZIP_DEFLATED, ZipFile
 
 from lxml import etree
+from msgspec.structs import replace
 
+from ..engine.finishing import Finisher
+from ..engine.plan import ColumnPlan
 from ..engine.protocols import Row
 from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
@@ -33,15 +36,18 @@ _SHOWN = 80
 class FormWorkbook:
     """Writes rows into a copy of a form (a Writer)."""
 
-    def __init__(self, form: PublishedForm, columns: Sequence[Column], target: Target) -> None:
+    def __init__(
+        self, form: PublishedForm, columns: Sequence[ColumnPlan], locale: str, target: Target
+    ) -> None:
         self.rows = self.bytes = 0
+        self._finisher = Finisher([_without_pattern(column) for column in columns], locale)
         self._form = form
         self._target = target
         with self._telling():
             self._old = ZipFile(form.file)
         try:
             with self._telling():
-                self._open(columns)
+                self._open([one.column for one in columns])
         except BaseException:
             self._old.close()
             raise
@@ -67,7 +73,8 @@ class FormWorkbook:
         """Write some rows."""
         assert self._part is not None
         with self._telling():
-            self._part.write(self._sheet.rows(rows).encode())
+            finished = self._finisher.finished(rows) if self._finisher.active else rows
+            self._part.write(self._sheet.rows(finished).encode())
         self.rows += len(rows)
 
     def __enter__(self) -> FormWorkbook:
@@ -189,3 +196,10 @@ class FormWorkbook:
                 sheet, _, ref = (name.text or "").rpartition("!")
                 name.text = f"{sheet}!{self._sheet.drawn_out(ref, self._form.header_row)}"
         return self._book
+
+
+def _without_pattern(plan: ColumnPlan) -> ColumnPlan:
+    """A column whose cells are values: a workbook has formats of its own."""
+    if plan.column.datatype == "boolean":
+        return plan
+    return replace(plan, column=replace(plan.column, format=None))

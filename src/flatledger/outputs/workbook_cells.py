@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Callable
 from decimal import Decimal
 from fractions import Fraction
 from math import inf, nextafter
@@ -13,6 +12,7 @@ from xml.sax.saxutils import escape
 
 from ..errors import OutputError
 from ..layout.column import Column
+from ..values.functions import text_of
 from ..values.numbers import read_decimal
 
 LONGEST = 32_767  # letters in a cell
@@ -23,12 +23,6 @@ _FIRST_DAY = dt.datetime(1900, 3, 1)  # before it the days of workbooks are off 
 _CONTROL = re.compile(
     r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)"
 )
-_READERS: dict[str, Callable[[str], Any]] = {
-    "date": dt.datetime.fromisoformat,
-    "dateTime": dt.datetime.fromisoformat,
-    "time": dt.time.fromisoformat,
-    "boolean": {"true": True, "false": False}.__getitem__,
-}
 _ISO = {"date": "yyyy-mm-dd", "dateTime": "yyyy-mm-dd hh:mm:ss", "time": "hh:mm:ss"}
 _NUMBER_PATTERN = re.compile(r"[#0,.%; ()+-]+")
 _DATE_FIELD = re.compile(r"'([^']*)'|([yMdEHhms])\2*|a|[^A-Za-z]")
@@ -49,7 +43,6 @@ class CellWriter:
         self.format = number_format(column)
         self.heading = column.title
         self.as_text = 0
-        self._read = None if column.translate else _READERS.get(column.datatype or "")
         default = column.default if column.numeric else None
         self._default = default if default and read_decimal(default) is not None else None
         self._epoch = _EPOCH_1904 if from_1904 else _EPOCH
@@ -59,10 +52,9 @@ class CellWriter:
         start = f'<c r="{place}" s="{style}"' if style else f'<c r="{place}"'
         if value is None:
             return f"{start}/>" if style else ""
-        moment = False
-        if isinstance(value, str):
-            text, value = value, self._typed(value)
-            moment = self._read is not None and value is not text
+        moment = isinstance(value, dt.date | dt.time)
+        if moment or value.__class__ is str:
+            value = self._typed(value)
         if isinstance(value, bool):
             return f'{start} t="b"><v>{int(value)}</v></c>'
         if isinstance(value, int | Decimal):
@@ -75,25 +67,22 @@ class CellWriter:
             f'{start} t="inlineStr"><is><t xml:space="preserve">{_text(value, place)}</t></is></c>'
         )
 
-    def _typed(self, text: str) -> Any:
-        """A moment as the days since the epoch, a truth value; another text as it is."""
-        if text == self._default:
-            return read_decimal(text)
-        if self._read is None:
-            return text
-        try:
-            value = self._read(text)
-        except (ValueError, KeyError):
-            return text
-        if isinstance(value, bool):
-            return value
+    def _typed(self, value: Any) -> Any:
+        """A moment as the days since the epoch; where a workbook can't have it, its text.
+
+        A workbook's moments have no zone.
+        """
+        if isinstance(value, str):
+            return read_decimal(value) if value == self._default else value
+        moment = value
         if isinstance(value, dt.time):
-            value = dt.datetime.combine(self._epoch, value)
-        elif value.tzinfo is None and value < max(_FIRST_DAY, self._epoch):
-            return text
-        if value.tzinfo is not None:  # a workbook's moments have no zone
-            return text
-        return _days(value - self._epoch)
+            moment = dt.datetime.combine(self._epoch, value)
+        elif not isinstance(value, dt.datetime):
+            moment = dt.datetime(value.year, value.month, value.day)
+        early = moment.tzinfo is None and moment < max(_FIRST_DAY, self._epoch)
+        if moment.tzinfo is not None or (early and not isinstance(value, dt.time)):
+            return text_of(value)
+        return _days(moment - self._epoch)
 
 
 def _days(span: dt.timedelta) -> int | Decimal:
@@ -108,7 +97,7 @@ def _days(span: dt.timedelta) -> int | Decimal:
 
 def _text(value: Any, place: str) -> str:
     """A text with what XML does not allow as `_x0001_`, the way ECMA-376 has it (22.9.2.19)."""
-    text = str(value)
+    text = text_of(value)
     if len(text) > LONGEST:
         raise OutputError(f"{place}: a cell holds {LONGEST:,} letters, and this is {len(text):,}")
     text = escape(_CONTROL.sub(lambda found: f"_x{ord(found[0]):04X}_", text))

@@ -8,13 +8,14 @@ from typing import Any, Protocol, Self
 
 from msgspec.structs import replace
 
+from ..engine.plan import ColumnPlan
 from ..engine.protocols import Row
 from ..errors import OutputError
-from ..layout.column import Column
 from ..layout.form import WORKBOOK
 from ..layout.model import LayoutModel
 from .delimited import DelimitedWriter
 from .files import Target
+from .rendering import Rendering
 
 TABS = (".tsv", ".tab")
 TEXTS = (".csv", ".txt", *TABS)
@@ -71,28 +72,16 @@ def _suffix(name: str) -> str:
     return PurePath(name).suffix.lower()
 
 
-def open_writer(model: LayoutModel, target: Target) -> Writer:
-    """The writer for a target, the header written."""
+def open_writer(model: LayoutModel, target: Target, columns: Sequence[ColumnPlan]) -> Writer:
+    """The writer for a target, the header written; ``columns`` are those of the rows."""
     if _suffix(target.name) == WORKBOOK:
         from .form_workbook import FormWorkbook
 
         assert model.form is not None
-        return FormWorkbook(model.form, model.written, target)
+        return FormWorkbook(model.form, columns, model.locale, target)
     output = model.output
     if _suffix(target.name) in TABS:
         output = replace(output, delimiter="\t")
-    writer = DelimitedWriter(output, target, model.written)
+    writer = DelimitedWriter(output, target, model.written, Rendering(columns, model.locale))
     writer.header(model.header_rows)
     return writer
-
-
-def with_values(model: LayoutModel, name: str) -> LayoutModel:
-    """The model whose cells a writer takes: a workbook has values, and formats of its own."""
-    if _suffix(name) != WORKBOOK:
-        return model
-    return replace(model, columns=tuple(map(_without_pattern, model.columns)))
-
-
-def _without_pattern(column: Column) -> Column:
-    boolean = column.datatype == "boolean"
-    return column if boolean else replace(column, format=None)

@@ -7,6 +7,7 @@ from typing import Any
 
 from ..engine.preview import PreviewResult
 from ..engine.protocols import TotalRow
+from ..values.functions import text_of
 from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notice_lines
 from .page import render
 from .preview_text import closing, filled
@@ -55,5 +56,5 @@ def _across(rows: list[dict[str, Any]]) -> list[tuple[Any, ...]]:
 
 
 def _cell(value: Any) -> dict[str, Any]:
-    text = "" if value is None else short(str(value), WIDEST_CELL)
+    text = "" if value is None else short(text_of(value), WIDEST_CELL)
     return {"text": text, "number": isinstance(value, int | Decimal)}

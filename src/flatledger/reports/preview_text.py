@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from ..engine.preview import ColumnPreview, PreviewResult
+from ..values.functions import text_of
 from .balance_text import print_counts
 from .screen import Grid, Screen
 from .table_text import WIDEST_CELL, print_table
@@ -86,7 +87,7 @@ def _fitting(headings: Sequence[str], found: PreviewResult, width: int) -> int:
     """How many columns fit side by side without breaking their cells."""
     used = 0
     for place, heading in enumerate(headings):
-        cells = [len(str(row[place])) for row in found.first if row[place] is not None]
+        cells = [len(text_of(row[place])) for row in found.first if row[place] is not None]
         used += min(max([len(heading), *cells]), WIDEST_CELL) + GAP
         if used > width and place:
             return place

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
+from ..values.functions import text_of
 from .screen import Grid, Screen
 from .words import short
 
@@ -22,7 +23,10 @@ def print_table(
     numeric = {
         place
         for place in range(len(headings))
-        if any(isinstance(row[place], int | Decimal) for row in rows)
+        if any(
+            isinstance(row[place], int | Decimal) and row[place].__class__ is not bool
+            for row in rows
+        )
     }
     grid = Grid(headings, numeric, gap=_GAP)
     for row in rows:
@@ -33,4 +37,4 @@ def print_table(
 
 
 def _shown(cell: Any) -> str:
-    return "" if cell is None else short(str(cell), WIDEST_CELL)
+    return "" if cell is None else short(text_of(cell), WIDEST_CELL)

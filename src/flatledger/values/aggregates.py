@@ -1,9 +1,15 @@
-"""What an aggregate makes of the values it has found; nulls are passed over (ISO 9075)."""
+"""Aggregates: what is made of many values; nulls are passed over (ISO 9075).
+
+Each is one object that knows everything about itself: what it takes and gives, how its state
+begins, grows, and merges with the state of values that came later, what it results in, what must
+agree on both sides of a balance, and the code that adds one value on the walk for control sums. A
+new one is a class here and a line in the registry at the end.
+"""
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from decimal import Decimal
 from typing import Any
 
@@ -12,103 +18,322 @@ from .literals import Interval
 from .numbers import QUOTIENT, ValueFaultError, plain
 from .ordering import distinct_key, order_key
 
-Found = list[Any]
+SEPARATOR = "; "  # of a list, unless another is given
 
 
-def _present(found: Found, distinct: bool) -> Found:
-    present = [value for value in found if value is not None]
-    if not distinct:
-        return present
-    first: dict[Any, Any] = {}
-    try:
-        for value in present:
-            first.setdefault(distinct_key(value), value)
-    except RecursionError:
-        raise ValueFaultError("is nested too deeply to be told apart") from None
-    return list(first.values())
+class Aggregate:
+    """An aggregate: its name, the kind of value that it ``takes`` and the kind that it ``gives``.
+
+    ``adds``: its state is a plain sum, so that whoever has many values may add them at once.
+    ``totals``: a column can have it as its total. ``unknown``: nulls are taken too, as unknown.
+    """
+
+    name = ""
+    takes = "any"
+    gives = "any"  # the kind of what it takes
+    adds = False
+    totals = False
+    unknown = False
+
+    def zero(self) -> Any:
+        """The state before any value."""
+        raise NotImplementedError
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        """The state with some values more, which are not null."""
+        raise NotImplementedError
+
+    def merge(self, state: Any, later: Any) -> Any:
+        """The state of all values, from that of some and that of those which came later."""
+        raise NotImplementedError
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        """What the values result in; of ``count`` values. Raises ValueFaultError."""
+        raise NotImplementedError
+
+    def proof(self, state: Any, count: int) -> tuple[Any, ...]:
+        """What is the same for the same values, in whatever order and parts they came."""
+        return (count,)
+
+    def figure(self, state: Any, count: int) -> Any:
+        """The figure by which a balance shows it."""
+        return count
+
+    # the code of a walk: what a variable begins with, how it takes a value, and the state it holds
+
+    start = "[]"
+
+    def taking(self, variable: str, value: str) -> str:
+        """The statement by which a variable takes one value."""
+        return f"{variable}.append({value})"
+
+    def taken(self, variable: str, name: str) -> str:
+        """The expression for the state that a variable holds; ``name`` is this object's."""
+        return f"{name}.of({variable})"
+
+    def of(self, values: list[Any]) -> Any:
+        """The state of some values; a list among them stands for its values."""
+        flat = [part for one in values for part in (one if one.__class__ is list else (one,))]
+        return self.add(self.zero(), flat)
 
 
-def total(found: Found, distinct: bool) -> Any:
+class Sum(Aggregate):
     """The sum; of nothing, null."""
-    present = _present(found, distinct)
-    return sum(present) if present else None
+
+    name, takes, gives = "sum", "number", "number"
+    adds = totals = True
+
+    def zero(self) -> Any:
+        return 0
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        return state + sum(values)
+
+    def merge(self, state: Any, later: Any) -> Any:
+        return state + later
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        return state if count else None
+
+    def proof(self, state: Any, count: int) -> tuple[Any, ...]:
+        return (state,)
+
+    def figure(self, state: Any, count: int) -> Any:
+        return state
+
+    start = "0"
+
+    def taking(self, variable: str, value: str) -> str:
+        return f"{variable} += {value}"
+
+    def taken(self, variable: str, name: str) -> str:
+        return variable
 
 
-def mean(found: Found, distinct: bool) -> Any:
+class Mean(Sum):
     """The mean, of 34 digits; of nothing, null."""
-    present = _present(found, distinct)
-    return plain(QUOTIENT.divide(sum(present), len(present))) if present else None
+
+    name = "avg"
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        return plain(QUOTIENT.divide(state, count)) if count else None
+
+    def proof(self, state: Any, count: int) -> tuple[Any, ...]:
+        return state, count
 
 
-def count(found: Found, distinct: bool) -> int:
-    return len(_present(found, distinct))
+class Count(Aggregate):
+    """How many values there are; the tally of any aggregate counts them."""
+
+    name, gives = "count", "number"
+    totals = True
+
+    def zero(self) -> Any:
+        return None
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        return None
+
+    def merge(self, state: Any, later: Any) -> Any:
+        return None
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        return count
+
+    start = "None"
+
+    def taking(self, variable: str, value: str) -> str:
+        return "pass"
+
+    def taken(self, variable: str, name: str) -> str:
+        return "None"
 
 
-def join(found: Found, distinct: bool, separator: str | None) -> str | None:
+class Least(Aggregate):
+    """The least value. The state holds the least of each kind: a mixture has none."""
+
+    name = "min"
+    totals = True
+    _choose: Callable[..., Any] = staticmethod(min)
+
+    def zero(self) -> Any:
+        return {}
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        found: dict[str, list[Any]] = {}
+        for value in values:
+            found.setdefault(_kind(value), []).append(value)
+        return self.merge(state, {kind: self._of(kind, some) for kind, some in found.items()})
+
+    def merge(self, state: Any, later: Any) -> Any:
+        whole = dict(state)
+        for kind, value in later.items():
+            whole[kind] = self._of(kind, [whole[kind], value]) if kind in whole else value
+        return whole
+
+    def _of(self, kind: str, values: list[Any]) -> Any:
+        if kind == "whole":
+            return values[0]
+        return self._choose(values, key=order_key if kind in ("time", "truth") else None)
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        if "whole" in state and len(state) == 1:
+            raise ValueFaultError("whole values have no least or greatest")
+        if len(state) > 1:
+            raise ValueFaultError("a mixture of numbers and texts has no least or greatest")
+        return next(iter(state.values()), None)
+
+    def proof(self, state: Any, count: int) -> tuple[Any, ...]:
+        return tuple((kind, distinct_key(state[kind])) for kind in sorted(state))
+
+    def figure(self, state: Any, count: int) -> Any:
+        return next(iter(state.values()), None)
+
+
+class Greatest(Least):
+    """The greatest value."""
+
+    name = "max"
+    _choose = staticmethod(max)
+
+
+class Join(Aggregate):
     """The values as texts, joined; of nothing, null."""
-    texts = [text_of(value) for value in _present(found, distinct)]
-    return (separator or "").join(texts) if texts else None
+
+    name, gives = "listagg", "text"
+
+    def zero(self) -> Any:
+        return []
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        return [*state, *values] if len(values) < len(state) else state + values
+
+    def merge(self, state: Any, later: Any) -> Any:
+        return state + later
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        separator = options[0] if options else SEPARATOR
+        return (separator or "").join(map(text_of, state)) if state else None
 
 
-def least(found: Found, distinct: bool) -> Any:
-    present = _comparable(_present(found, distinct))
-    return min(present, default=None, key=_by_value(present))
+class First(Aggregate):
+    """The first value."""
+
+    name = "first"
+
+    def zero(self) -> Any:
+        return ()
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        return state or tuple(values[:1])
+
+    def merge(self, state: Any, later: Any) -> Any:
+        return state or later
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        return state[0] if state else None
 
 
-def greatest(found: Found, distinct: bool) -> Any:
-    present = _comparable(_present(found, distinct))
-    return max(present, default=None, key=_by_value(present))
+class Last(First):
+    """The last value."""
+
+    name = "last"
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        return tuple(values[-1:]) or state
+
+    def merge(self, state: Any, later: Any) -> Any:
+        return later or state
 
 
-def _comparable(present: Found) -> Found:
-    """Values of one kind; a mixture of kinds has no extremes."""
-    numbers = [value for value in present if isinstance(value, int | Decimal)]
-    if 0 < len(numbers) < len(present) or len({isinstance(v, str) for v in present}) > 1:
-        raise ValueFaultError("a mixture of numbers and texts has no least or greatest")
-    if any(isinstance(value, dict | list) for value in present):
-        raise ValueFaultError("whole values have no least or greatest")
-    return present
-
-
-def _by_value(present: Found) -> Callable[[Any], Any] | None:
-    """The key by which moments, times and intervals are ordered; others are by themselves."""
-    times = any(isinstance(value, dt.date | dt.time | Interval) for value in present)
-    return order_key if times else None
-
-
-def first(found: Found, distinct: bool) -> Any:
-    return next((value for value in found if value is not None), None)
-
-
-def last(found: Found, distinct: bool) -> Any:
-    return next((value for value in reversed(found) if value is not None), None)
-
-
-def any_of(found: Found, distinct: bool) -> bool | None:
+class AnyOf(Aggregate):
     """True if one is; else unknown if one is unknown; over nothing false."""
-    return True if True in found else None if None in found else False
+
+    name, takes, gives = "any", "truth", "truth"
+    unknown = True
+    _settled = True
+
+    def zero(self) -> Any:
+        return frozenset()
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        return state | frozenset(values)
+
+    def merge(self, state: Any, later: Any) -> Any:
+        return state | later
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        settled = self._settled
+        return settled if settled in state else None if None in state else not settled
 
 
-def every(found: Found, distinct: bool) -> bool | None:
+class Every(AnyOf):
     """False if one is; else unknown if one is unknown; over nothing true."""
-    return False if False in found else None if None in found else True
+
+    name = "every"
+    _settled = False
 
 
-def collect(found: Found, distinct: bool) -> Found | None:
-    """The values themselves, for an aggregate over a group."""
-    return [value for value in found if value is not None] or None
+class Distinct(Aggregate):
+    """Another aggregate over values of which each is taken once: the first of those that are equal.
+
+    >>> one = Distinct(AGGREGATES["sum"])
+    >>> one.result(one.merge(one.add(one.zero(), [2, 3]), one.add(one.zero(), [3, 4])), 4)
+    9
+    """
+
+    def __init__(self, aggregate: Aggregate) -> None:
+        self.name, self.takes, self.gives = aggregate.name, aggregate.takes, aggregate.gives
+        self.unknown = aggregate.unknown
+        self._aggregate = aggregate
+
+    def zero(self) -> Any:
+        return {}
+
+    def add(self, state: Any, values: list[Any]) -> Any:
+        found: dict[Any, Any] = {}
+        try:
+            for value in values:
+                found.setdefault(distinct_key(value), value)
+        except RecursionError:
+            raise ValueFaultError("is nested too deeply to be told apart") from None
+        return self.merge(state, found)
+
+    def merge(self, state: Any, later: Any) -> Any:
+        new = {key: value for key, value in later.items() if key not in state}
+        return {**state, **new} if new else state
+
+    def result(self, state: Any, count: int, *options: Any) -> Any:
+        aggregate, values = self._aggregate, list(state.values())
+        return aggregate.result(aggregate.add(aggregate.zero(), values), len(values), *options)
 
 
-AGGREGATES: dict[str, Callable[..., Any]] = {
-    "sum": total,
-    "avg": mean,
-    "count": count,
-    "listagg": join,
-    "min": least,
-    "max": greatest,
-    "first": first,
-    "last": last,
-    "any": any_of,
-    "every": every,
-    "collect": collect,
-}
+def _kind(value: Any) -> str:
+    """The kind within which values have an order."""
+    if isinstance(value, bool):
+        return "truth"
+    if isinstance(value, int | Decimal):
+        return "number"
+    if isinstance(value, dt.date | dt.time | Interval):
+        return "time"
+    return "text" if isinstance(value, str) else "whole"
+
+
+def over(aggregate: Aggregate, found: list[Any], *options: Any) -> Any:
+    """An aggregate of some values, nulls among them. Raises ValueFaultError.
+
+    >>> over(AGGREGATES["avg"], [1, None, 2])
+    Decimal('1.5')
+    """
+    values = found if aggregate.unknown else [value for value in found if value is not None]
+    return aggregate.result(aggregate.add(aggregate.zero(), values), len(values), *options)
+
+
+def _registry(aggregates: Iterable[Aggregate]) -> dict[str, Aggregate]:
+    return {aggregate.name: aggregate for aggregate in aggregates}
+
+
+AGGREGATES = _registry(
+    [Sum(), Mean(), Count(), Join(), AnyOf(), Every(), Least(), Greatest(), First(), Last()]
+)
+DISTINCT = {name: Distinct(aggregate) for name, aggregate in AGGREGATES.items()}

@@ -14,7 +14,6 @@ from typing import Any
 import msgspec
 
 from . import times
-from .literals import Interval
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
 
@@ -225,7 +224,7 @@ def text_of(value: Any) -> str:
         return format(value, "f")
     if isinstance(value, dt.datetime | dt.date | dt.time):
         return value.isoformat()
-    return times.iso_interval(value) if isinstance(value, Interval) else str(value)
+    return str(value)
 
 
 FUNCTIONS = {

@@ -30,14 +30,34 @@ _SECONDS = {"day": 86_400, "hour": 3_600, "minute": 60, "second": 1}
 
 @dataclass(frozen=True, slots=True)
 class Interval:
-    """A span of months and a span of time, as SQL keeps them apart.
+    """A span of months and a span of time, as SQL keeps them apart. Its text is ISO 8601's.
 
     >>> interval("3", ["day"])
     Interval(months=0, time=datetime.timedelta(days=3))
+
+    Where its parts have different signs, each has its own (ISO 8601-2).
+
+    >>> str(iso_duration("P1Y2M3DT4H")), str(Interval(1, dt.timedelta(days=-1)))
+    ('P14M3DT4H', 'P1M-1D')
     """
 
     months: int
     time: dt.timedelta
+
+    def __str__(self) -> str:
+        months, time = self.months, self.time
+        both = months <= 0 and time <= dt.timedelta(0) and bool(months or time)
+        sign, way = ("-", -1) if both else ("", 1)  # else each part has its own sign
+        months, time = way * months, way * time
+        less = "-" if time < dt.timedelta(0) else ""
+        time = abs(time)
+        minutes, seconds = divmod(time.seconds, 60)
+        hours, minutes = divmod(minutes, 60)
+        fraction = f".{time.microseconds:06d}".rstrip("0") if time.microseconds else ""
+        clock = (f"{less}{hours}H" if hours else "") + (f"{less}{minutes}M" if minutes else "")
+        clock += f"{less}{seconds}{fraction}S" if seconds or fraction else ""
+        days = (f"{months}M" if months else "") + (f"{less}{time.days}D" if time.days else "")
+        return sign + "P" + (days + (f"T{clock}" if clock else "") or "T0S")
 
 
 def json_text(quoted: str) -> str:

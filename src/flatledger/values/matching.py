@@ -23,18 +23,29 @@ class ListWatch:
     (True, False, ['R-2'])
     """
 
-    def __init__(self, values: Iterable[str]) -> None:
-        self.met = dict.fromkeys(values, False)
+    def __init__(self, values: Iterable[str] | dict[str, None]) -> None:
+        self.values = values if isinstance(values, dict) else dict.fromkeys(values)
+        self.met: set[Any] = set()
 
     def __contains__(self, value: object) -> bool:
-        if value in self.met:
-            self.met[value] = True
+        if value in self.values:
+            self.met.add(value)
             return True
         return False
 
     def unmet(self) -> Iterator[str]:
         """The values that were not asked after, in the order of the list."""
-        return (value for value, met in self.met.items() if not met)
+        return (value for value in self.values if value not in self.met)
+
+    def taken(self) -> ListWatch:
+        """What was met since this was last asked."""
+        found = ListWatch(self.values)
+        found.met, self.met = self.met, set()
+        return found
+
+    def merge(self, later: ListWatch) -> None:
+        """Take in what was met elsewhere."""
+        self.met |= later.met
 
 
 class ValuesSeen:
@@ -54,6 +65,18 @@ class ValuesSeen:
         text = "blank" if value is None or value == "" else str(value)[:60]
         if text in self._counts or len(self._counts) < self.MOST:
             self._counts[text] += 1
+
+    def taken(self) -> ValuesSeen:
+        """What was seen since this was last asked."""
+        found = ValuesSeen(self.field)
+        found._counts, self._counts = self._counts, Counter()
+        return found
+
+    def merge(self, later: ValuesSeen) -> None:
+        """Take in what was seen elsewhere, after this."""
+        for text, count in later._counts.items():
+            if text in self._counts or len(self._counts) < self.MOST:
+                self._counts[text] += count
 
     def most_common(self) -> dict[str, int]:
         """The commonest values with their counts."""

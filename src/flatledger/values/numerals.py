@@ -53,6 +53,26 @@ class NumeralWatch:
             elif isinstance(value, int | Decimal) and not isinstance(value, bool):
                 self._numbers += 1
 
+    def taken(self) -> NumeralWatch:
+        """What was seen since this was last asked; where it need not look on, it says so."""
+        found = NumeralWatch(self.what, self._ordered)
+        found.merge(self)
+        self._lengths, self._first = set(), []
+        self._count = self._numbers = self._digits = 0
+        return found
+
+    def merge(self, later: NumeralWatch) -> None:
+        """Take in what was seen elsewhere, after this."""
+        self.on = self.on and later.on
+        self._first += [
+            text for text in later._first if len(text) not in self._lengths and len(self._first) < 2
+        ]
+        self._first = self._first[:2]
+        self._lengths |= later._lengths
+        self._count += later._count
+        self._numbers += later._numbers
+        self._digits += later._digits
+
     def notice(self) -> str:
         """What to point out, or nothing."""
         if not self.on or not self._digits:

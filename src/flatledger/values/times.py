@@ -62,16 +62,6 @@ def as_date(value: Any) -> dt.date:
     return moment.date() if isinstance(moment, dt.datetime) else moment
 
 
-def day_text(moment: dt.date) -> str:
-    """The day of a moment, as ISO 8601 writes it."""
-    return as_date(moment).isoformat()
-
-
-def timestamp_text(moment: dt.date) -> str:
-    """A moment with its time, as ISO 8601 writes it."""
-    return as_timestamp(moment).isoformat()
-
-
 def as_timestamp(value: Any) -> dt.datetime:
     """A moment with its time; a day begins at midnight."""
     moment = as_moment(value)
@@ -126,32 +116,6 @@ def as_when(value: Any) -> Any:
         except ValueFaultError:
             continue
     raise ValueFaultError("is neither a date, a time nor a duration (ISO 8601)")
-
-
-def iso_interval(value: Interval) -> str:
-    """An interval as an ISO 8601 duration.
-
-    Where its parts have different signs, each has its own (ISO 8601-2).
-
-    >>> iso_interval(as_interval("P1Y2M3DT4H")), iso_interval(Interval(1, dt.timedelta(days=-1)))
-    ('P14M3DT4H', 'P1M-1D')
-    """
-    months, time = value.months, value.time
-    both = months <= 0 and time <= dt.timedelta(0) and bool(months or time)
-    sign, way = ("-", -1) if both else ("", 1)  # else each part has its own sign
-    months, time = way * months, way * time
-    less = "-" if time < dt.timedelta(0) else ""
-    time = abs(time)
-    minutes, seconds = divmod(time.seconds, 60)
-    hours, minutes = divmod(minutes, 60)
-    fraction = f".{time.microseconds:06d}".rstrip("0") if time.microseconds else ""
-    clock = (f"{less}{hours}H" if hours else "") + (f"{less}{minutes}M" if minutes else "")
-    clock += f"{less}{seconds}{fraction}S" if seconds or fraction else ""
-    days = (f"{months}M" if months else "") + (f"{less}{time.days}D" if time.days else "")
-    return sign + "P" + (days + (f"T{clock}" if clock else "") or "T0S")
-
-
-# ---- comparing and calculating ---------------------------------------------------------------
 
 
 def compare(left: Any, sign: str, right: Any) -> bool:
@@ -329,7 +293,7 @@ def working_time(
 def _amounts(value: Any, unit: str) -> list[tuple[str, Decimal]]:
     """The parts of a duration: (unit, amount)."""
     if isinstance(value, Interval):
-        value = iso_interval(value)
+        value = str(value)
     if isinstance(value, int | Decimal) and not isinstance(value, bool):
         return [(TIME_UNITS[unit], Decimal(value))]
     text = str(value).strip()

@@ -1,16 +1,14 @@
-"""`row-per-group`: a row stands for one group, and the columns use aggregates (DESIGN, rule 20).
+"""Taking apart a layout whose rows stand for groups (DESIGN, rule 20).
 
-It is two runs, one after the other. The first gathers, for each group, the parts that the
-aggregates of the columns are made of; each kept entry is in a group once. The second has the groups
-as its records: an aggregate, or a group's key, is a field of them, called by its own text.
+One part gathers, for each group, what the aggregates of its columns are made of; each kept entry is
+in a group once. The other has the groups as its records: an aggregate, or a group's key, is a field
+of them, called by its own text.
 """
 
 from __future__ import annotations
 
-import decimal
-from collections import Counter
-from collections.abc import Callable, Iterator
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Protocol
 
 import msgspec
 
@@ -18,129 +16,64 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, LayoutModel, Sorting, Totals
-from ..layout.spreading import without_keyless
 from ..layout.text import Scalar
-from ..values.aggregates import AGGREGATES
-from ..values.numbers import EXACT, QUOTIENT, Unreadable, ValueFaultError, plain
-from .balance import Balance
-from .faults import Fault
-from .grouping import Tallies
-from .kinds import AGGREGATE_KINDS
-from .levels import Chain, Names, known_levels, level_name
-from .plan import expressions_in
-from .protocols import Batch, Row, RowStore, Source, TotalRow
+from ..values.aggregates import AGGREGATES, SEPARATOR
+from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
+from .kinds import AGGREGATE_KINDS, COLLECT
+from .levels import Chain, Names, level_name
+from .plan import Plan
 from .resolver import reach
-from .run import Progress, Run
 from .sorting import in_order, pair_order
-from .structure import Place, observe
-from .totals import Tally
-from .wanted import names_wanted
 
-NOT_ALL_TAKEN = (
-    "`take` leaves groups out, and the total row would be that of all groups; leave out the total "
-    "row (`totals: {grand-total: no}`), or `take` of records"
-)
-_KEPT_AS_ONE = ("min", "max", "first", "last", "any", "every")
+
+class Tallied(Protocol):
+    """What is known of the values of one column of a group."""
+
+    state: Any
+    count: int
+
+    def result(self, *options: Any) -> Any: ...
 
 
 class Part(msgspec.Struct, frozen=True):
-    """One aggregate of the columns: its text, the call, and the inner columns it is made of."""
+    """One aggregate of the columns: its text, the call, and the columns that it is made of."""
 
     text: str
     call: n.Call
     columns: tuple[Column, ...]
 
 
-class GroupRun:
-    """A run whose rows are groups; it has the face of `Run`."""
+class OverGroups(msgspec.Struct, frozen=True):
+    """What is done with groups: ``keys`` and ``parts`` are the fields of each, ``plan`` makes rows
+    of them. ``model`` is the layout as it was written.
+    """
 
-    def __init__(
-        self,
-        model: LayoutModel,
-        source: Source,
-        progress: Progress | None = None,
-        store: RowStore | None = None,
-        structure: Place | None = None,
-        faults: Callable[[Fault], None] | None = None,
-    ) -> None:
-        self._model = model = without_keyless(model)
-        known = known_levels(model, expressions_in(model), complete=structure is not None)
-        met = structure or observe(source.look_ahead(), names_wanted(model))
-        self._chain = _Decomposed(model, Chain.of((), met, known))
-        self._inner = Run(self._chain.inner_model(), source, progress, store, structure, faults)
-        self._outer: Run | None = None
-        self._faults = faults
-        self._total_rows = 0
+    model: LayoutModel
+    keys: tuple[Expression, ...]
+    parts: tuple[Part, ...]
+    plan: Plan
 
-    def blocks(self) -> Iterator[list[Row]]:
-        """The rows of the table, the total row last."""
-        summary, _ = self._inner.summarised()
-        with decimal.localcontext(EXACT):
-            groups = [self._chain.record(key, tallies) for key, tallies in summary.ordered()]
-            everything = self._chain.record((), summary.grand)
-        self._outer = Run(self._chain.outer_model(), _Groups(groups), faults=self._faults)
-        grand = self._model.totals.grand_total and any(c.total for c in self._model.columns)
-        shown = 0
-        for block in self._outer.blocks():
-            shown += len(block)
-            yield block
-        if not grand:
-            return
-        if shown < len(groups):  # the total row is that of the groups that are taken
-            raise LayoutError(self._model.name, [Problem(NOT_ALL_TAKEN)])
-        self._total_rows = 1
-        yield [self._grand(everything)]
+    def record(
+        self, key: Sequence[Any], headings: Sequence[str], tallies: Sequence[Tallied]
+    ) -> dict[str, Any]:
+        """A group as a record; without a key, everything. ``headings`` name the tallies."""
+        found = dict(zip(headings, tallies, strict=True))
+        record = {key.text: value for key, value in zip(self.keys, key, strict=False)}
+        for part in self.parts:
+            record[part.text] = _value(part, [found[column.heading] for column in part.columns])
+        return record
 
-    @property
-    def records(self) -> Run:
-        """The run over the records."""
-        return self._inner
-
-    def _grand(self, everything: dict[str, Any]) -> Row:
-        """The total row: each column with a total, its expression taken over everything."""
-        run = Run(self._chain.outer_model(), _Groups([everything]))
-        cells = next(iter(run.blocks()))[0]
-        columns = [column for column in self._model.columns if not column.suppressed]
-        row = [cell if column.total else None for cell, column in zip(cells, columns, strict=True)]
-        free = [place for place, column in enumerate(columns) if not column.total]
-        if free:
-            row[free[0]] = self._model.totals.grand_label
-        return TotalRow(row)
-
-    def balance(self) -> Balance:
-        """The proof: what the first run read and added up, and the rows of the second."""
-        assert self._outer is not None
-        balance, outer = self._inner.balance(), self._outer.balance()
-        balance.row_per = "group"
-        balance.rows, balance.total_rows = outer.rows, self._total_rows
-        balance.rows_not_taken = outer.rows_not_taken
-        balance.faults = [*balance.faults, *outer.faults]
-        balance.fault_count += outer.fault_count
-        places = Counter(balance.fault_places) + Counter(outer.fault_places)
-        balance.fault_places = dict(places.most_common())
-        balance.drift.blank_columns = outer.drift.blank_columns
-        balance.columns = [column for column in balance.columns if column.kind != "list"]
-        return balance
+    def lone_sum(self, column: Column) -> str | None:
+        """The part that a column is, where that is a plain sum and nothing else."""
+        node = column.value.node if column.value else None
+        if not isinstance(node, n.Call) or node.name != "sum" or node.distinct:
+            return None
+        found = (part.columns[0].heading for part in self.parts if n.same(part.call, node))
+        return next(found, None)
 
 
-class _Groups:
-    """The groups as a source of records."""
-
-    name = "groups"
-
-    def __init__(self, records: list[dict[str, Any]]) -> None:
-        self._records = records
-
-    def look_ahead(self) -> list[Any]:
-        return self._records
-
-    def batches(self, shape: Any) -> Iterator[Batch]:
-        records = msgspec.convert(self._records, list[shape])
-        yield Batch(records, range(1, len(records) + 1), [])
-
-
-class _Decomposed:
-    """A layout taken apart into the layout of the first run and that of the second."""
+class Decomposed:
+    """A layout taken apart into that of the records and that of the groups."""
 
     def __init__(self, model: LayoutModel, chain: Chain) -> None:
         self.model = model
@@ -176,7 +109,7 @@ class _Decomposed:
                 self.problems.append(key.problem(f"{names} are two branches, with no common entry"))
         return deepest
 
-    # ---- the first run
+    # ---- what is gathered
 
     def inner_model(self) -> LayoutModel:
         """Groups without detail; each part of an aggregate is a totalled column."""
@@ -218,37 +151,40 @@ class _Decomposed:
         return name
 
     def _inner_columns(self, call: n.Call, text: str, expression: Expression) -> tuple[Column, ...]:
-        """What is gathered for an aggregate: values at a level of the chain, or below one."""
-        argument = call.arguments[0]
+        """What is gathered for an aggregate: values at a level of the chain, or below one.
+
+        Below a level, an entry of it gives the aggregate of its own, or, where these would not do,
+        the values themselves.
+        """
+        argument, name = call.arguments[0], call.name
         target = max(reach(argument, self.chain), key=len, default=())
         here = target in self.chain.levels
-        if here and call.name == "count" and self._is_level(argument, target):
+        if here and name == "count" and self._is_level(argument, target):
             argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
-
-        def column(heading: str, name: str, total: Total) -> Column:
-            inner = n.Call(call.position, name, (argument,), inner=True)
-            node = argument if here else inner
-            return Column(heading, Expression(expression.scalar, node), total=total)
-
-        name = call.name
         if name in ("sum", "avg") and call.distinct:  # what is no number is told entry by entry
             argument = n.Cast(argument.position, argument, "decimal", ())
-        if name in ("sum", "count") and not call.distinct:
-            kind: Any = name if here else "sum"
-            return (column(text, name, Total(kind)),)
-        if name == "avg" and not call.distinct:
-            if here:
-                return (column(text, name, Total("avg")),)
-            sums = column(f"sum of {text}", "sum", Total("sum"))
-            return sums, column(f"count of {text}", "count", Total("sum"))
-        kept = name if name in _KEPT_AS_ONE and not call.distinct else ""
-        return (column(text, kept or "collect", Total("list", keeps=kept)),)
+
+        def column(heading: str, inner: str, total: str) -> Column:
+            node = argument
+            if not here:
+                node = n.Call(call.position, inner, (argument,), inner=True)
+            ways = Total(total, part=True, distinct=call.distinct)
+            return Column(heading, Expression(expression.scalar, node), total=ways)
+
+        if here:
+            return (column(text, "", name),)
+        if call.distinct or name == "listagg":
+            return (column(text, COLLECT, name),)
+        if name == "avg":
+            sums = column(f"sum of {text}", "sum", "sum")
+            return sums, column(f"count of {text}", "count", "sum")
+        return (column(text, name, "sum" if name == "count" else name),)
 
     def _is_level(self, argument: n.Node, target: Names) -> bool:
         """Whether an argument is a level itself, whose entries are counted."""
         return isinstance(argument, n.Path) and bool(target) and argument.names() == target
 
-    # ---- the second run
+    # ---- the table of the groups
 
     def outer_model(self) -> LayoutModel:
         """The columns over groups, each aggregate a field of its group."""
@@ -262,6 +198,17 @@ class _Decomposed:
             take=self.model.take if self.model.take and self.model.take.of == "rows" else None,
             expects=(),
         )
+
+    def kinds(self, plan: Plan) -> dict[str, str]:
+        """The kinds of a group's fields, as far as they are known: of keys, and of what is a value
+        of the records again."""
+        found = {key.text: plan.column(key.text).kind for key in self.keys}
+        for part in self.parts.values():
+            kind = AGGREGATES[part.call.name].gives
+            if kind == "any" and len(part.columns) == 1:
+                kind = plan.column(part.columns[0].heading).kind
+            found[part.text] = kind
+        return found
 
     def _outer_column(self, column: Column) -> Column:
         if column.value is None:
@@ -302,43 +249,46 @@ class _Decomposed:
             return node
         return None
 
-    def record(self, key: tuple[Any, ...], tallies: Tallies) -> dict[str, Any]:
-        """A group as a record of the second run; without a key, everything."""
-        found = {
-            column.column.heading: tally
-            for (column, _), tally in zip(tallies.columns, tallies.tallies, strict=True)
-        }
-        record = {key.text: value for key, value in zip(self.keys, key, strict=False)}
-        for part in self.parts.values():
-            record[part.text] = _value(part, [found[column.heading] for column in part.columns])
-        return record
 
-
-def _value(part: Part, tallies: list[Tally]) -> Any:
+def _value(part: Part, tallies: list[Tallied]) -> Any:
     """What an aggregate is for one group."""
     call, first = part.call, tallies[0]
-    total = part.columns[0].total
-    assert total is not None
-    if total.kind == "list":
-        values = first.values
-        if call.order is not None and values:
-            values = in_order([(value, value) for value in values], pair_order(call.order))
-        arguments: list[Any] = [values, call.distinct]
-        if call.name == "listagg":
-            separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, "; ")
-            arguments.append(getattr(separator, "value", "; "))
-        try:
-            return AGGREGATES[call.name](*arguments)
-        except ValueFaultError as error:
-            return Unreadable("", str(error))
-    if call.name == "count":
-        return first.count if total.kind == "count" else first.sum
-    if not first.count:
-        return None
-    if call.name == "avg":
-        count = tallies[1].sum if len(tallies) > 1 else first.count
-        return plain(QUOTIENT.divide(first.sum, count)) if count else None
-    return first.sum
+    if len(tallies) > 1:  # a mean, of sums and counts
+        sums, counts = first.result(), tallies[1].result()
+        return plain(QUOTIENT.divide(sums, counts)) if counts else None
+    if call.name == "count" and not call.distinct:
+        return first.result() or 0
+    options = []
+    if call.name == "listagg":
+        separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, SEPARATOR)
+        options.append(getattr(separator, "value", SEPARATOR))
+    try:
+        if call.order is not None:
+            values = list(first.state.values()) if call.distinct else first.state
+            pairs = [(value, value) for value in values]
+            ordered = in_order(pairs, pair_order(call.order))
+            return AGGREGATES[call.name].result(ordered, len(ordered), *options)
+        return first.result(*options)
+    except ValueFaultError as error:
+        return Unreadable("", str(error))
+
+
+def is_additive(node: n.Node) -> bool:
+    """Whether what groups have adds up to what all have, as far as nothing is rounded: sums and
+    counts, what is added to them or taken off, and multiples of them."""
+    match node:
+        case n.Call(name="sum" | "count", distinct=False):
+            return True
+        case n.Sign():
+            return is_additive(node.operand)
+        case n.Arithmetic(operator="+" | "-"):
+            return is_additive(node.left) and is_additive(node.right)
+        case n.Arithmetic():
+            left, right = node.left, node.right
+            if node.operator == "*" and isinstance(left, n.Literal):
+                return is_additive(right)
+            return isinstance(right, n.Literal) and is_additive(left)
+    return False
 
 
 def _field(names: Names, position: int = 0) -> n.Path:

@@ -1,0 +1,132 @@
+"""The balance of a run, put together from what its steps know."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+
+from ..engine.balance import (
+    Asked,
+    Balance,
+    ColumnBalance,
+    ConditionCount,
+    LevelCount,
+    ListCount,
+    PeriodDays,
+    keyless_notes,
+)
+from ..engine.levels import level_name
+from ..engine.plan import Plan
+from .proof import Proof
+from .state import RunState
+
+UNMET_SHOWN = 20
+NO_RECORDS = "the source holds no records"
+
+
+def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
+    """What was read, filtered and given, with both sides of each total."""
+    columns = proof.columns()
+    checks = {one.column.heading for one in plan.columns if one.column.checks}
+    keyless = {one.heading: one.source for one in columns if one.heading in checks}
+    return Balance(
+        layout=plan.model.name,
+        source="",
+        row_per=level_name(plan.chain.levels[-1]),
+        read=state.read,
+        unreadable=state.unreadable,
+        kept=state.passed,
+        held_back=state.counts["dropped_0"],
+        without_rows=state.counts["emptied_0"],
+        not_taken=state.not_taken,
+        rows_not_taken=proof.rows_cut,
+        returning_allowed=plan.model.group_order.may_return,
+        asked=[Asked(one.name, one.text, one.given) for one in plan.model.answers],
+        periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
+        conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
+        repeating=[level_name(names) for names in plan.repeating()],
+        levels_stated=plan.chain.known.stated is not None,
+        levels=[_level(plan, state, level) for level in range(1, plan.chain.row + 1)],
+        lists=list(_lists(state)),
+        rows=proof.rows,
+        total_rows=proof.total_rows,
+        columns=[one for one in columns if one.heading not in checks or not one.balanced],
+        wrong=[*proof.faults, *_let_through(plan, state), *_rows_lost(plan, state, proof)],
+        fault_count=state.faults.count,
+        fault_places=dict(state.faults.places.most_common()),
+        faults_filtered_out=state.faults.filtered,
+        faults=state.faults.kept,
+        notes=[*keyless_notes(keyless), *([] if state.read else [NO_RECORDS])],
+        drift=state.drift.drift(),
+        notices=[notice for one in state.watches.numerals.values() if (notice := one.notice())],
+    )
+
+
+def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
+    """With detail, each row that was made is given or cut."""
+    if plan.over is None and plan.model.totals.detail:
+        given = proof.rows + proof.rows_cut
+        if given != state.rows:
+            yield f"{state.rows:,} rows were made, and {given:,} are accounted for"
+
+
+def _let_through(plan: Plan, state: RunState) -> Iterator[str]:
+    """What a level's conditions let through is what is kept, or went with others."""
+    for level in range(plan.chain.row + 1):
+        own = [
+            index
+            for index, condition in enumerate(plan.conditions)
+            if condition.level == level and condition.side is None
+        ]
+        if not own:
+            continue
+        through = state.counts[f"left_{own[-1]}"]
+        kept = state.counts[f"kept_{level}"] if level else state.passed + state.not_taken
+        gone = state.counts[f"emptied_{level}"] + state.counts[f"with_parent_{level}"]
+        if through != kept + gone:
+            name = level_name(plan.chain.levels[level])
+            yield f"{through:,} of {name} met the conditions, and {kept + gone:,} were kept"
+
+
+def _lists(state: RunState) -> Iterator[ListCount]:
+    for (name, _), watch in state.watches.lists.items():
+        unmet = len(watch.values) - len(watch.met)
+        yield ListCount(name, len(watch.values), unmet, list(islice(watch.unmet(), UNMET_SHOWN)))
+
+
+def _condition(plan: Plan, state: RunState, index: int) -> ConditionCount:
+    one, counts = plan.conditions[index], state.counts
+    kept, no, unknown = (counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
+    left = counts[f"left_{index}"] if one.side is None else kept
+    seen = state.watches.seen.get(index)
+    return ConditionCount(
+        text=one.condition.value.text,
+        level=level_name(one.judged(plan.chain)),
+        met=kept + no + unknown,
+        kept=kept,
+        held_back=no,
+        unknown=unknown,
+        left=left,
+        name=one.condition.name,
+        because=one.condition.because,
+        origin=one.condition.origin,
+        field=seen.field if seen and not left else "",
+        values=seen.most_common() if seen and not left else {},
+    )
+
+
+def _level(plan: Plan, state: RunState, level: int) -> LevelCount:
+    counts = state.counts
+    return LevelCount(
+        level=level_name(plan.chain.levels[level]),
+        met=counts[f"met_{level}"],
+        kept=counts[f"kept_{level}"],
+        held_back=counts[f"dropped_{level}"] + counts[f"emptied_{level}"],
+        with_parent=counts[f"with_parent_{level}"],
+    )
+
+
+def shown_parts(columns: list[ColumnBalance]) -> list[ColumnBalance]:
+    """The parts of aggregates over groups that say something: sums, counts and extremes."""
+    told = ("sum", "avg", "count", "min", "max")
+    return [one for one in columns if one.kind in told or not one.balanced]

@@ -1,0 +1,162 @@
+"""Groups: which one a row belongs to, and what each of them adds up to."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from itertools import groupby
+from operator import itemgetter
+from typing import Any
+
+from ..engine.plan import KeyPlan, Plan
+from ..engine.protocols import Row
+from ..engine.sorting import sort_rows
+from ..values.ordering import told_apart
+from .tallies import Tallies, add_to
+
+Key = tuple[Any, ...]
+_SPECIAL = ("truth", "moment", "time", "interval", "any")
+
+
+class GroupKeys:
+    """The groups of rows: one value for each key, the same for values that are equal."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._places = [key.place for key in plan.group]
+        self._maybe_truth = [key.place for key in plan.group if key.kind in ("any", "truth")]
+        self._timed = any(key.kind in ("moment", "time", "interval") for key in plan.group)
+        self._plain = _getter(self._places)
+
+    def shown(self, row: Row) -> Key:
+        """The values of a row's group as they stand in it."""
+        return self._plain(row)
+
+    def of(self, rows: list[Row]) -> Callable[[Row], Key]:
+        """A function from a row to its group, for some rows."""
+        if self._timed or any(
+            bool in {*map(type, map(itemgetter(place), rows))} for place in self._maybe_truth
+        ):
+            return lambda row: tuple(told_apart(row[place]) for place in self._places)
+        return self._plain
+
+    def runs(self, rows: list[Row]) -> Iterator[tuple[Key, list[Row]]]:
+        """Rows that follow one another in the same group."""
+        for key, run in groupby(rows, self.of(rows)):
+            yield key, list(run)
+
+
+def _getter(places: list[int]) -> Callable[[Row], Key]:
+    if len(places) == 1:
+        return itemgetter(slice(places[0], places[0] + 1))
+    return itemgetter(*places) if places else lambda row: ()
+
+
+class Groups:
+    """What the groups of some rows add up to, at each depth. Rows may come in any order.
+
+    Those of parts of the rows, merged in their order, are those of all.
+    """
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self.whole = Tallies(plan, 0)
+        self._keys = GroupKeys(plan)
+        self._depth = len(plan.group)
+        self._tallies: dict[Key, Tallies] = {}
+        self._first: dict[Key, Row] = {}
+        self._differ: set[tuple[Key, int]] = set()
+        grouped = {key.place for key in plan.group}
+        self._describing = [
+            column.place
+            for column in plan.written
+            if column.column.value and not column.column.total and column.place not in grouped
+        ]
+
+    @property
+    def count(self) -> int:
+        """How many innermost groups there are."""
+        return len(self._first)
+
+    def add(self, rows: list[Row]) -> None:
+        """Take in rows."""
+        if not self._depth:
+            add_to([self.whole], rows)
+            return
+        key_of = self._keys.of(rows)
+        runs: dict[Key, list[Row]] = defaultdict(list)
+        for row in rows:
+            runs[key_of(row)].append(row)
+        for key, run in runs.items():
+            self._compare(key, self._first.setdefault(key, run[0]), run)
+            add_to([self.whole, *self._at_each_depth(key)], run)
+
+    def merge(self, later: Groups) -> None:
+        """Take in the groups of rows that came later."""
+        self.whole.merge(later.whole)
+        for key, row in later._first.items():
+            self._compare(key, self._first.setdefault(key, row), [row])
+        self._differ |= later._differ
+        for key, tallies in later._tallies.items():
+            self._of(key).merge(tallies)
+
+    def _compare(self, key: Key, first: Row, rows: list[Row]) -> None:
+        """Note the columns that differ within a group."""
+        for place in self._describing:
+            known = {first[place]}
+            if {row[place] for row in rows} != known:
+                self._differ.add((key, place))
+
+    def _of(self, key: Key) -> Tallies:
+        if key not in self._tallies:
+            self._tallies[key] = Tallies(self.plan, len(key))
+        return self._tallies[key]
+
+    def _at_each_depth(self, key: Key) -> list[Tallies]:
+        return [self._of(key[:depth]) for depth in range(1, len(key) + 1)]
+
+    def key_of(self, rows: list[Row]) -> Callable[[Row], Key]:
+        """A function from a row to its group, for some rows."""
+        return self._keys.of(rows)
+
+    def tallies(self, key: Key) -> Tallies:
+        """What a group adds up to."""
+        return self._tallies[key]
+
+    def shown(self, key: Key) -> Key:
+        """The values that name an innermost group, as they stood in its first row."""
+        return self._keys.shown(self._first[key])
+
+    def first(self, key: Key) -> Row:
+        """The first row of an innermost group."""
+        return self._first[key]
+
+    def differing(self) -> dict[str, int]:
+        """By heading, in how many groups a column that describes them differs."""
+        found: dict[str, int] = defaultdict(int)
+        for _, place in sorted(self._differ, key=lambda one: one[1]):
+            found[self.plan.columns[place].column.heading] += 1
+        return found
+
+    def ordered(self, rows: dict[Key, Row]) -> list[Key]:
+        """The innermost groups in order: outer groups together, then as `sort` says.
+
+        ``rows`` are what is written of each.
+        """
+        width = len(self.plan.written)
+        written_sort = [key for key in self.plan.sort if key.place < width]
+        ways = {key.place: key for key in self.plan.sort}
+        own = [
+            KeyPlan(width + at, key.home, key.text, *_way(ways.get(key.place)))
+            for at, key in enumerate(self.plan.group)
+        ]
+        extended = [(*row, *self.shown(key), key) for key, row in rows.items()]
+        sort_rows(extended, [*own[:-1], *written_sort, *own[-1:]])
+        return [row[-1] for row in extended]
+
+    def innermost(self) -> list[Key]:
+        """The innermost groups, in the order in which they were met."""
+        return list(self._first)
+
+
+def _way(key: KeyPlan | None) -> tuple[bool, bool, str]:
+    return (key.descending, key.nulls_first, key.collation) if key else (False, False, "")

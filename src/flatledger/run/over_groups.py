@@ -1,0 +1,247 @@
+"""One step more: a row stands for a group, and its columns are made of aggregates (rule 20).
+
+The rows of the records are gathered in groups, each kept entry once in a group. The groups are then
+the records of the table: an aggregate, or a group's key, is a field of them.
+"""
+
+from __future__ import annotations
+
+import decimal
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import Any
+
+import msgspec
+
+from ..engine.balance import Balance
+from ..engine.faults import Fault
+from ..engine.over_groups import is_additive
+from ..engine.plan import Plan
+from ..engine.protocols import Batch, Row, RowStore, TotalRow
+from ..engine.sorting import Sorter
+from ..values.numbers import EXACT
+from ..values.ordering import told_apart
+from .balancing import shown_parts
+from .groups import Groups, Key
+from .proof import Proof
+from .state import RunState
+from .step import Stepper
+from .table import Table
+from .tallies import Tallies, cells_of
+from .totalling import Total
+
+TOGETHER = 2_000  # groups that are taken through the plan at once
+
+
+class GroupStage:
+    """Gathers rows in groups, and makes the table of groups."""
+
+    def __init__(
+        self, plan: Plan, store: RowStore | None, sink: Callable[[Fault], None] | None
+    ) -> None:
+        assert plan.over is not None
+        self._over, self._rows_plan = plan.over, plan
+        self.plan = plan.over.plan
+        self._groups = Groups(plan)
+        self._store = store
+        self._state = RunState(self.plan, store=store, sink=sink)
+        self._total_shown = plan.over.model.totals.grand_total and any(
+            column.total for column in plan.over.model.columns
+        )
+        self._held: Sorter | None = None  # the rows, where the entries of some groups are wanted
+        take = self.plan.model.take
+        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c.home))
+        if take is not None and self._total_shown and overlaps:
+            self._held = Sorter((), store)
+        self.proof: GroupProof
+        self._notes: list[str] = []
+
+    def gather(self, rows: Iterable[list[Row]]) -> None:
+        """Take in the rows of all records."""
+        for block in rows:
+            with decimal.localcontext(EXACT):
+                self._groups.add(block)
+            if self._held is not None:
+                self._held.add(block)
+
+    def blocks(self, state: RunState) -> Iterator[list[Row]]:
+        """The rows of the groups, the total row last. ``state`` is that of the records."""
+        blank = (None,) * len(self._rows_plan.written)
+        keys = self._groups.ordered(dict.fromkeys(self._groups.innermost(), blank))
+        groups = [(key, self._groups.tallies(key)) for key in keys]
+        proof = self.proof = GroupProof(self._rows_plan, self.plan, state, groups, self._again)
+        proof.parts.grand(self._groups.whole)
+        table = Table(self.plan, self._state, self._store, proof)
+        gathered = table.gathers()
+        rows = self._rows(keys)
+        if gathered is not None:
+            for block in rows:
+                gathered.add(block)
+        yield from table.blocks(rows if gathered is None else gathered)
+        if self._state.identity is not None:
+            self._state.identity.tell_doubles()
+        if self._total_shown:
+            with decimal.localcontext(EXACT):
+                total = self._total(keys)
+            yield [total]
+
+    def _rows(self, keys: list[Key]) -> Iterator[list[Row]]:
+        """The rows of groups as they come, each with its number."""
+        stepper = Stepper(self.plan)
+        for start in range(0, len(keys), TOGETHER):
+            batch = self._batch(keys[start : start + TOGETHER], start + 1)
+            yield self._state.absorb(stepper.step(batch))
+
+    def _batch(self, keys: Sequence[Key], first: int) -> Batch:
+        with decimal.localcontext(EXACT):
+            records = [
+                self._record(self._groups.shown(key), self._groups.tallies(key)) for key in keys
+            ]
+        return self._as_batch(records, first)
+
+    def _record(self, key: Key, tallies: Tallies) -> dict[str, Any]:
+        headings = [one.column.heading for one in tallies.columns]
+        return self._over.record(key, headings, tallies.tallies)
+
+    def _as_batch(self, records: list[dict[str, Any]], first: int) -> Batch:
+        shape: Any = self.plan.shape.record_type
+        shaped = msgspec.convert(records, list[shape])
+        return Batch(shaped, range(first, first + len(records)), [])
+
+    def _again(self, keys: Sequence[Key]) -> list[Row]:
+        """The rows of groups, worked out once more from what they add up to."""
+        return Stepper(self.plan).step(self._batch(keys, 1)).rows
+
+    # ---- the total row
+
+    def _total(self, keys: list[Key]) -> Row:
+        """Each column with a total: its expression taken over all that the groups shown stand for.
+
+        Where no entry is in several groups, a lone sum is that of its rounded cells.
+        """
+        shown = self.proof.numbers
+        everything = self._groups.whole
+        if len(shown) < len(keys):
+            everything = self._of_some([keys[number - 1] for number in shown])
+        record = self._record((), everything)
+        worked_out = Stepper(self.plan).step(self._as_batch([record], 1)).rows[0]
+        columns = self._over.model.written
+        cells: list[Any] = []
+        for place, column in enumerate(columns):
+            cell = worked_out[place] if column.total else None
+            lone = self._over.lone_sum(column)
+            if column.total and column.decimals is not None and cell is not None:
+                added = self.proof.added[place]
+                if lone is not None and not self._splits(lone):
+                    cell = added
+                elif added != cell and column.value and is_additive(column.value.node):
+                    self._notes.append(
+                        f"{column.heading}: the rounded cells add up to {added}, and the total "
+                        f"row, which is worked out over all, is {cell} ({cell - added} more)"
+                    )
+            cells.append(cell)
+        free = [place for place, column in enumerate(columns) if not column.total]
+        if free:
+            cells[free[0]] = self._over.model.totals.grand_label
+        again = Stepper(self.plan).step(self._as_batch([self._record((), everything)], 1)).rows[0]
+        self.proof.total_row(tuple(cells), again)
+        return TotalRow(cells)
+
+    def _splits(self, heading: str) -> bool:
+        column = self._rows_plan.column(heading)
+        mark = self._rows_plan.mark_place(column.home)
+        return mark is not None and self._rows_plan.splits(column.home)
+
+    def _of_some(self, keys: list[Key]) -> Tallies:
+        """What some groups add up to together, each entry once."""
+        whole = Tallies(self._rows_plan, 0)
+        if self._held is None:
+            for key in keys:
+                whole.merge(self._groups.tallies(key))
+            return whole
+        wanted, plan = set(keys), self._rows_plan
+        start = plan.address.start
+        met: list[set[Any]] = [set() for _ in plan.totalled]
+        for block in self._held.blocks():
+            key_of = self._groups.key_of(block)
+            rows = [row for row in block if key_of(row) in wanted]
+            for index, column in enumerate(plan.totalled):
+                new = []
+                for row in rows:
+                    entry = row[start : start + column.home + 1]
+                    if entry[-1] and entry not in met[index]:
+                        met[index].add(entry)
+                        new.append(row)
+                whole.tallies[index].add(cells_of(new, column, plan))
+        return whole
+
+    def complete(self, balance: Balance) -> None:
+        """Say of a run over records what it gave in the end: rows of groups."""
+        proof, state = self.proof, self._state
+        balance.row_per = "group"
+        balance.rows, balance.total_rows = proof.rows, proof.total_rows
+        balance.rows_not_taken = proof.rows_cut
+        balance.groups = self._groups.count
+        balance.wrong = [*balance.wrong, *proof.faults]
+        balance.faults = [*balance.faults, *state.faults.kept]
+        balance.fault_count += state.faults.count
+        places = Counter(balance.fault_places) + Counter(state.faults.places)
+        balance.fault_places = dict(places.most_common())
+        balance.drift.blank_columns = state.drift.drift().blank_columns
+        balance.columns = shown_parts(proof.parts.columns())
+        balance.notes = [*balance.notes, *self._notes]
+
+
+class GroupProof(Proof):
+    """The proof of a table of groups: each row is worked out again from its parts, and these are
+    what came in.
+
+    ``parts`` is the proof of the parts; ``numbers`` are the groups that were given, and ``added``
+    what the cells of each column add up to.
+    """
+
+    def __init__(
+        self,
+        rows_plan: Plan,
+        plan: Plan,
+        state: RunState,
+        groups: list[tuple[Key, Tallies]],
+        again: Callable[[Sequence[Key]], list[Row]],
+    ) -> None:
+        super().__init__(plan, [], [])
+        assert rows_plan.over is not None
+        self.over = rows_plan.over.model
+        self.parts = Proof(rows_plan, state.sums, state.overlaps)
+        self.numbers: list[int] = []
+        self.added: list[Any] = [0] * len(plan.written)
+        self._known = groups
+        self._again = again
+
+    def detail(self, given: list[Row], whole: list[Row]) -> None:
+        super().detail(given, whole)
+        start = self.plan.address.start
+        numbers = [row[start] for row in whole]
+        keys = [self._known[number - 1][0] for number in numbers]
+        for row, again, number, key in zip(given, self._again(keys), numbers, keys, strict=True):
+            if list(map(told_apart, row)) != list(map(told_apart, again[: len(row)])):
+                self._faults.append("the row of a group is not what its parts make")
+            self.parts.total(Total((), key, self._known[number - 1][1], innermost=True))
+        self.numbers += numbers
+        for place, column in enumerate(self.plan.written):
+            if column.numeric:
+                cells = [row[place] for row in given]
+                self.added[place] += sum(
+                    c for c in cells if c is not None and c.__class__ is not str
+                )
+
+    def cut(self, rows: list[Row]) -> None:
+        super().cut(rows)
+        for row in rows:
+            self.parts.cut_group(self._known[row[self.plan.address.start] - 1][1])
+
+    def total_row(self, row: Row, again: Row) -> None:
+        """Take note of the total row; ``again`` is what its expressions make of everything."""
+        self.total_rows += 1
+        for place, column in enumerate(self.over.written):
+            if column.total and row[place] not in (again[place], self.added[place]):
+                self._faults.append(f"the total of {column.heading} is wrong")

@@ -1,0 +1,119 @@
+"""A run: read, filter, unfold, fill, group, sort, total, limit, write, and the proof of it all."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+
+from ..engine.balance import Balance
+from ..engine.faults import Fault
+from ..engine.missing_fields import MissingPath
+from ..engine.plan import ColumnPlan, Plan
+from ..engine.planner import make_plan
+from ..engine.protocols import Progress, Row, RowStore, Source
+from ..engine.structure import Place, observe
+from ..engine.wanted import names_wanted
+from ..errors import LayoutError
+from ..layout.model import LayoutModel
+from ..layout.spreading import without_keyless
+from .balancing import balance_of
+from .over_groups import GroupStage
+from .state import Gathered, RunState
+from .step import Stepper
+from .table import Table
+
+
+class Run:
+    """One layout over one source. `blocks` gives the table; after it, `balance` the proof."""
+
+    def __init__(
+        self,
+        model: LayoutModel,
+        source: Source,
+        progress: Progress | None = None,
+        store: RowStore | None = None,
+        structure: Place | None = None,
+        faults: Callable[[Fault], None] | None = None,
+    ) -> None:
+        self._started = time.monotonic()
+        if model.row_per_group or (model.take and model.take.of == "rows"):
+            model = without_keyless(model)  # of rows not taken they could not be proved
+        first = source.look_ahead()
+        self.plan: Plan = make_plan(
+            model, structure or observe(first, names_wanted(model)), structure is not None
+        )
+        self.stepper = Stepper(self.plan)
+        self.notices: list[str] = []
+        self._source, self._progress = source, progress
+        self._looked_at = len(first)
+        self._state = RunState(self.plan, first=first, store=store, sink=faults)
+        self._groups = GroupStage(self.plan, store, faults) if self.plan.over else None
+        self._table = Table(self.plan, self._state, store)
+
+    @property
+    def columns(self) -> list[ColumnPlan]:
+        """The columns of the table, in their order."""
+        return self._groups.plan.written if self._groups else self.plan.written
+
+    def blocks(self) -> Iterator[list[Row]]:
+        """The rows of the table as they are given to an output, total rows among them."""
+        if self._groups is not None:
+            self._groups.gather(self._rows())
+            self._stop_at_mixed_units()
+            yield from self._groups.blocks(self._state)
+        elif (gathered := self._table.gathers()) is not None:
+            yield from self._table.blocks(self._gathered(gathered))
+        else:
+            yield from self._table.blocks(self._rows())
+        self._stop_at_mixed_units()
+        if self._state.identity is not None:
+            self._state.identity.tell_doubles()
+
+    def _rows(self) -> Iterator[list[Row]]:
+        """The rows as they come from the source, with their keys, marks and entries."""
+        for batch in self._source.batches(self.plan.shape.record_type):
+            rows = self._state.absorb(self.stepper.step(batch))
+            if self._progress:
+                self._progress(self._state.read)
+            yield rows
+
+    def _gathered(self, gathered: Gathered) -> Gathered:
+        for rows in self._rows():
+            gathered.add(rows)
+        return gathered
+
+    def _stop_at_mixed_units(self) -> None:
+        """Amounts in several units can't be added up, compared or set side by side."""
+        mixed = [one for one in self._state.watches.units.values() if one.mixed]
+        if mixed:
+            problems = [
+                self.plan.column(one.heading).column.problem(one.message()) for one in mixed
+            ]
+            raise LayoutError(self.plan.model.name, problems)
+
+    # ---- afterwards
+
+    def missing(self) -> list[MissingPath]:
+        """The paths that no record had, once all have been read; of no records none is judged."""
+        if self._state.read == self._state.unreadable:
+            return []
+        unmet = self._state.drift.unmet()
+        return [one for one in self.plan.missing if one.names in unmet]
+
+    @property
+    def saw_all(self) -> bool:
+        """Whether the structure that the plan was made by is that of all records."""
+        return self.plan.chain.known.complete or self._state.read <= self._looked_at
+
+    def balance(self) -> Balance:
+        """The proof of the run, once the blocks have been taken to their end."""
+        if self._groups is not None:
+            balance = balance_of(self.plan, self._state, self._groups.proof.parts)
+            self._groups.complete(balance)
+        else:
+            balance = balance_of(self.plan, self._state, self._table.proof)
+            self._table.complete(balance)
+        balance.source = self._source.name
+        balance.notices = list(dict.fromkeys([*self.notices, *balance.notices]))
+        balance.seconds = time.monotonic() - self._started
+        return balance

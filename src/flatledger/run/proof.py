@@ -1,0 +1,334 @@
+"""The proof: what came in, added up on a walk of its own, against what an output is given.
+
+It stands at the very end. Nothing is changed after it, so a cell that is wrong, a row that is lost,
+doubled or in the wrong group, wherever that came about, does not balance (DESIGN, rule 17).
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from ..engine.balance import ColumnBalance
+from ..engine.levels import level_name
+from ..engine.plan import ColumnPlan, Plan
+from ..engine.protocols import Row
+from ..values.aggregates import AGGREGATES
+from ..values.numbers import QUOTIENT, round_to
+from ..values.ordering import told_apart
+from .groups import GroupKeys, Key
+from .tallies import Tallies, Tally, cells_of, is_value, tally_of
+from .totalling import Total
+
+
+class Proof:
+    """Follows the blocks that an output is given, and states both sides of each total."""
+
+    def __init__(self, plan: Plan, sums: list[Tally], overlaps: list[list[Tally]]) -> None:
+        """``sums`` are the control sums. ``overlaps`` are, for each depth of groups and each column
+        with a total, what groups of that depth show of entries that all rows count once.
+        """
+        self.plan = plan
+        self.rows = self.total_rows = self.rows_cut = 0
+        self._columns = [_Watched(plan, column) for column in plan.totalled]
+        self._sums, self._overlaps = sums, overlaps
+        depths = range(len(plan.group) + 1)
+        self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
+        self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
+        self._waiting: list[Total | None] = [None for _ in depths]  # a total before its rows
+        self._written, self._cut = self._empty(), self._empty()
+        self._keys = GroupKeys(plan)
+        self._group: Key | None = None
+        self._faults: list[str] = []
+        self._grand: Tallies | None = None
+        self._grand_of_all = False
+
+    def _empty(self) -> list[Tally]:
+        return [tally_of(column) for column in self.plan.totalled]
+
+    # ---- what an output is given
+
+    def detail(self, given: list[Row], whole: list[Row]) -> None:
+        """Take note of rows as they are given, and of the whole rows that these are part of."""
+        self.rows += len(given)
+        if self.plan.group:
+            self._same_group(whole)
+        for index, column in enumerate(self._columns):
+            for tallies, tally in zip(self._open, column.at_each_depth(given, whole), strict=True):
+                tallies[index].merge(tally)
+                if tallies is self._open[0]:
+                    self._written[index].merge(tally)
+
+    def _same_group(self, rows: list[Row]) -> None:
+        """Rows between two totals are of one group, which is the one that the totals name."""
+        groups = {*map(self._keys.of(rows), rows)}
+        if self.plan.model.totals.subtotals == "none" or not self.plan.shows_totals:
+            return
+        if self._group is not None:
+            groups.add(self._group)
+        if len(groups) > 1:
+            self._faults.append("a row stands in a group that is not its own")
+        self._group = next(iter(groups), None)
+
+    def total(self, total: Total) -> None:
+        """Take note of a total row, or of the row of a group whose rows are not shown."""
+        depth, before = len(total.group), self.plan.model.totals.subtotals == "before"
+        group = tuple(map(told_apart, total.group))
+        if total.innermost:
+            self._of_group(total, depth)
+        else:
+            self.total_rows += 1
+            self._straight(total.row)
+            if before and self.plan.model.totals.detail:
+                self._begin(total, depth, group)
+            else:
+                self._end(total, depth, group)
+
+    def _of_group(self, total: Total, depth: int) -> None:
+        """The row of a group is what its parts make; it is part of the groups around it."""
+        self.rows += 1
+        if total.row:  # else it is shown by another proof
+            self._agree(total, total.tallies.tallies)
+            self._straight(total.row)
+        for index, tally in enumerate(total.tallies.tallies):
+            self._written[index].merge(tally)
+            self._shown[depth][index].merge(tally)
+        for place, value in zip((key.place for key in self.plan.group), total.group, strict=True):
+            if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
+                self._faults.append("a row names a group that is not its own")
+
+    def _begin(self, total: Total, depth: int, group: Key) -> None:
+        """A total before its rows: those of the groups that end here are held against theirs."""
+        self._settle(depth)
+        self._waiting[depth] = total
+        self._group = None if depth < len(self.plan.group) else group
+
+    def _settle(self, depth: int) -> None:
+        for at in range(len(self._open) - 1, depth - 1, -1):
+            waiting = self._waiting[at]
+            if waiting is not None:
+                self._agree(waiting, self._open[at])
+                self._add_shown(waiting, at)
+            if at:
+                self._open[at] = self._empty()
+            self._waiting[at] = None
+
+    def _end(self, total: Total, depth: int, group: Key) -> None:
+        """A total after its rows, or beside the rows of its groups."""
+        if self.plan.model.totals.detail:
+            if depth and self._group is not None and self._group[:depth] != group:
+                self._faults.append("a total row names another group than that of its rows")
+            parts = self._open[depth] if depth else self._written
+            self._agree(total, parts)
+            if depth == len(self.plan.group):
+                self._group = None
+        else:
+            self._agree(total, total.tallies.tallies)
+        if depth:
+            self._add_shown(total, depth)
+            self._open[depth] = self._empty()
+
+    def _add_shown(self, total: Total, depth: int) -> None:
+        for index, tally in enumerate(total.tallies.tallies):
+            self._shown[depth][index].merge(tally)
+
+    def _straight(self, row: Row) -> None:
+        for column in self._columns:
+            column.add_straight([row])
+
+    def _agree(self, total: Total, parts: list[Tally]) -> None:
+        """Each cell of a total row is what its parts make, worked out again."""
+        for column, tally in zip(self._columns, parts, strict=True):
+            if column.plan.place < len(total.row):
+                column.shown(total)
+                if not _shows(total.row[column.plan.place], tally, column.plan):
+                    self._faults.append(f"a total of {column.plan.column.heading} is wrong")
+                    column.wrong += 1
+
+    # ---- what is not given
+
+    def cut(self, rows: list[Row]) -> None:
+        """Take note of rows that are not taken; each totalled entry has one row."""
+        self.rows_cut += len(rows)
+        for tally, column in zip(self._cut, self.plan.totalled, strict=True):
+            tally.add(cells_of(rows, column, self.plan))
+
+    def cut_group(self, tallies: Tallies) -> None:
+        """Take note of a group that is not taken; the grand total is that of all groups."""
+        self._grand_of_all = True
+        for own, other in zip(self._cut, tallies.tallies, strict=True):
+            own.merge(other)
+
+    def grand(self, tallies: Tallies) -> None:
+        """Take note of the grand total, shown or not."""
+        self._grand = tallies
+        if not self.plan.group and not self.plan.model.totals.detail:
+            for own, other in zip(self._written, tallies.tallies, strict=True):
+                own.merge(other)
+
+    # ---- the verdict
+
+    @property
+    def faults(self) -> list[str]:
+        """What was found wrong with single rows."""
+        self._settle(0)
+        return list(dict.fromkeys(self._faults))
+
+    def columns(self) -> list[ColumnBalance]:
+        """Both sides of every totalled column, and whether they agree."""
+        self._settle(0)
+        return [self._column(index, column) for index, column in enumerate(self._columns)]
+
+    def _column(self, index: int, column: _Watched) -> ColumnBalance:
+        plan, total = column.plan, column.plan.column.total
+        assert total is not None
+        assert self._grand is not None
+        detail = self.plan.model.totals.detail
+        source, cut, grand = self._sums[index], self._cut[index], self._grand.tallies[index]
+        overlap = self._overlaps[-1][index] if self._overlaps else Tally(source.aggregate)
+        written = self._written[index]
+        if not detail:
+            written = _less(written, overlap)
+        sides = [written.and_then(cut), grand if self._grand_of_all else grand.and_then(cut)]
+        agree = all(side.proof() == source.proof() for side in sides) and not column.wrong
+        for depth, tallies in enumerate(self._shown[1:]):
+            shown = tallies[index]
+            if shown.count or self._shows_all(depth + 1):
+                less = _less(shown, self._overlaps[depth][index]).and_then(cut)
+                agree = agree and less.proof() == source.proof()
+        rounding = None
+        if total.exact and total.kind == "sum" and plan.column.decimals is not None:
+            whole = _rounded(grand.result(), plan) if grand.count else 0
+            rounding = column.shown_sum - whole
+        return ColumnBalance(
+            heading=plan.column.heading,
+            kind=total.kind,
+            home=level_name(self.plan.chain.levels[plan.home]),
+            source=source.figure(),
+            written=written.figure(),
+            total=grand.figure(),
+            count=source.count,
+            blank=source.blank,
+            overlap=overlap.state if overlap.aggregate.adds and overlap.state else None,
+            cut=cut.state if cut.aggregate.adds and cut.state else None,
+            rounding=rounding or None,
+            straight=column.straight if plan.numeric and self.plan.over is None else None,
+            balanced=agree,
+        )
+
+    def _shows_all(self, depth: int) -> bool:
+        """Whether each group of a depth has a row, so that together they make up the whole."""
+        totals = self.plan.model.totals
+        if depth == len(self.plan.group) and not totals.detail:
+            return True
+        return self.rows > 0 and totals.subtotals != "none" and self.plan.shows_totals
+
+
+class _Watched:
+    """A column with a total: how its cells are added up as they go by."""
+
+    def __init__(self, plan: Plan, column: ColumnPlan) -> None:
+        self.plan = column
+        self.straight: Any = 0
+        self.shown_sum: Any = 0  # of the rounded cells of an exact total, each entry once
+        self.wrong = 0
+        self._row_plan = plan
+        self._mark = plan.mark_place(column.home)
+        self._splits = self._mark is not None and plan.splits(column.home)
+        self._depths = len(plan.group) + 1
+        self._given = column.place < len(plan.written)
+        total = column.column.total
+        self._exact = bool(total and total.exact and column.column.decimals is not None)
+
+    def at_each_depth(self, given: list[Row], whole: list[Row]) -> list[Tally]:
+        """What rows add up to: in all, and in the groups of each depth."""
+        if self._given and self._mark is not None:
+            self.add_straight(given)
+        if not self._splits:
+            tally = self._tally(given, whole, 0)
+            if self._given and self._mark is None:
+                self.straight += self._straight_of(tally, given)
+            return [tally] * self._depths
+        return [self._tally(given, whole, depth) for depth in range(self._depths)]
+
+    def _straight_of(self, tally: Tally, given: list[Row]) -> Any:
+        if tally.aggregate.adds and not self._exact:
+            return tally.state
+        return _sum(given, self.plan.place) if self.plan.numeric else 0
+
+    def add_straight(self, rows: list[Row]) -> None:
+        """Add cells straight down the file, repeats and totals included."""
+        if self.plan.numeric and self._given:
+            self.straight += _sum(rows, self.plan.place)
+
+    def shown(self, total: Total) -> None:
+        """Take note of the cell of a group whose rows are not shown."""
+        if self._exact and total.innermost:
+            self.shown_sum += _sum([total.row], self.plan.place)
+
+    def _tally(self, given: list[Row], whole: list[Row], depth: int) -> Tally:
+        """The tally of the entries that are new at a depth of groups."""
+        place, mark = self.plan.place, self._mark
+        tally = tally_of(self.plan)
+        if mark is not None:
+            if tally.aggregate.unknown or not self._given or self._exact:
+                kept = [at for at, row in enumerate(whole) if row[mark] <= depth]
+                given, whole = [given[at] for at in kept], [whole[at] for at in kept]
+            else:
+                pairs = zip(given, whole, strict=True)
+                tally.add([row[place] for row, full in pairs if full[mark] <= depth])
+                return tally
+        if self._exact and self._given:
+            self._check_rounding(given, whole, depth)
+        if self._given and not self._exact and not tally.aggregate.unknown:
+            tally.add([row[place] for row in given])
+        else:
+            tally.add(cells_of(whole, self.plan, self._row_plan))
+        return tally
+
+    def _check_rounding(self, given: list[Row], whole: list[Row], depth: int) -> None:
+        """The cells of an exact total are rounded, and their values are what is added up."""
+        place = self.plan.place
+        for row, full in zip(given, whole, strict=True):
+            if is_value(full[place]) and row[place] != _rounded(full[place], self.plan):
+                self.wrong += 1
+        if depth == 0:
+            self.shown_sum += _sum(given, place)
+
+
+def _shows(cell: Any, tally: Tally, plan: ColumnPlan) -> bool:
+    """Whether a total's cell is what its parts make."""
+    name = tally.aggregate.name
+    if name == AGGREGATES["count"].name:
+        return bool(cell == tally.count)
+    if not tally.count:
+        return cell is None
+    value = tally.state if tally.aggregate.adds else tally.result()
+    if name == AGGREGATES["avg"].name:
+        value = QUOTIENT.divide(tally.state, tally.count)
+    number = isinstance(value, int | Decimal) and not isinstance(value, bool)
+    if number and plan.column.decimals is not None:
+        value = _rounded(value, plan)
+    return bool(told_apart(cell) == told_apart(value))
+
+
+def _rounded(value: Any, plan: ColumnPlan) -> Any:
+    unit = Decimal(1).scaleb(-(plan.column.decimals or 0))
+    return round_to(value, unit, plan.column.rounding)
+
+
+def _less(tally: Tally, part: Tally) -> Tally:
+    """A tally without what several groups show and the whole counts once."""
+    if not tally.aggregate.adds and tally.aggregate.name != "count":
+        return tally
+    state = tally.state - part.state if tally.aggregate.adds else tally.state
+    return Tally(tally.aggregate, tally.count - part.count, state, tally.blank)
+
+
+def _sum(rows: list[Row], place: int) -> Any:
+    """What cells add up to; texts among them are none."""
+    cells = [row[place] for row in rows]
+    try:
+        return sum(cells)
+    except TypeError:
+        return sum(cell for cell in cells if cell is not None and not isinstance(cell, str))

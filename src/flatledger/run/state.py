@@ -1,0 +1,146 @@
+"""The state of a run: results of batches are taken in, and the states of parts merge.
+
+Any cut of the records into parts, each absorbed by a state of its own and merged in order, gives
+the same table, balance and faults as one state for all.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from ..engine.drift import DriftWatch
+from ..engine.expecting import OrderWatch
+from ..engine.faults import Fault, FaultLog
+from ..engine.identity import IdentityWatch
+from ..engine.plan import Plan
+from ..engine.protocols import Row, RowStore
+from ..engine.sorting import Sorter
+from ..engine.taking import Taker
+from ..engine.watches import Watches
+from .groups import Groups
+from .step import BatchResult
+from .tallies import Tally, cells_of, tally_of
+
+Gathered = Sorter | Groups
+
+
+class RunState:
+    """What is known after some records.
+
+    ``gathered`` takes the rows in; without it, `absorb` gives them back and keeps none. A state
+    that does not begin the source (``begins``) leaves open what depends on the records before.
+    ``first`` are the first records of the source, and ``sink`` is called with each fault.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        gathered: Gathered | None = None,
+        *,
+        begins: bool = True,
+        first: Iterable[Any] = (),
+        store: RowStore | None = None,
+        sink: Callable[[Fault], None] | None = None,
+    ) -> None:
+        self.plan = plan
+        self.gathered = gathered
+        self.read = self.unreadable = self.passed = self.not_taken = self.rows = 0
+        self.counts: Counter[str] = Counter()
+        self.faults = FaultLog(sink=sink)
+        self.sums = [tally_of(column) for column in plan.totalled]
+        self.overlaps = [[tally_of(c) for c in plan.totalled] for _ in plan.group]
+        self.drift = DriftWatch(plan, first)
+        self.watches = Watches(plan.model)
+        self.identity: IdentityWatch | None = None
+        if plan.model.primary_key:
+            self.identity = IdentityWatch(plan, self.faults.add, store)
+        self._order = OrderWatch(plan, self.faults.add)
+        take = plan.model.take
+        self._taker = Taker(take) if take and take.of == "records" else None
+        self._waits = not begins and (self._taker is not None or bool(plan.model.expects))
+        self._waiting: list[BatchResult] = []
+
+    def absorb(self, result: BatchResult) -> list[Row]:
+        """Take in what became of the next batch; the rows of the records that are taken."""
+        if self._waits:
+            self._waiting.append(result)
+            return []
+        self.read += result.read
+        self.unreadable += result.unreadable
+        self.counts.update(result.counts)
+        self.faults.filtered += result.filtered
+        self._order.absorb(result.sequences)
+        for fault in (*result.told, *result.judged):
+            self.faults.add(fault)
+        rows = self._taken(result)
+        self.rows += len(rows)
+        self._add_overlaps(rows)
+        self.drift.absorb(result.seen)
+        self.watches.merge(result.watches)
+        if self.identity is not None and self.plan.model.totals.detail:
+            self.identity.rows(rows)
+        if self.gathered is not None:
+            self.gathered.add(rows)
+        return rows
+
+    def _taken(self, result: BatchResult) -> list[Row]:
+        """The rows of the records that are taken; of the others all is counted as not taken."""
+        if self._taker is None:
+            self.passed += len(result.passed)
+            self._add_sums(result.sums)
+            for fault in result.filled:
+                self.faults.add(fault)
+            return result.rows
+        records = list(zip(result.passed, result.by_record, strict=True))
+        taken, left = self._taker.split(records)
+        self.passed += len(taken)
+        self.not_taken += len(left)
+        for _, (sums, _) in taken:
+            self._add_sums(sums)
+        for _, (_, entries) in left:
+            for level, count in enumerate(entries, 1):
+                self.counts[f"with_parent_{level}"] += count
+                self.counts[f"kept_{level}"] -= count
+        numbers, place = {number for number, _ in taken}, self.plan.address.start
+        for fault in result.filled:
+            if fault.record in numbers:
+                self.faults.add(fault)
+        return [row for row in result.rows if row[place] in numbers]
+
+    def _add_sums(self, sums: Iterable[tuple[int, Any, int]]) -> None:
+        for own, (count, state, blank) in zip(self.sums, sums, strict=True):
+            own.merge(Tally(own.aggregate, count, state, blank))
+
+    def _add_overlaps(self, rows: list[Row]) -> None:
+        """Add what further groups show of an entry that all rows count once."""
+        for index, column in enumerate(self.plan.totalled):
+            mark = self.plan.mark_place(column.home)
+            if mark is None or not self.plan.splits(column.home):
+                continue
+            for depth, tallies in enumerate(self.overlaps, 1):
+                new = [row for row in rows if 0 < row[mark] <= depth]
+                tallies[index].add(cells_of(new, column, self.plan))
+
+    def merge(self, later: RunState) -> None:
+        """Take in the state of the records that came next."""
+        for result in later._waiting:
+            self.absorb(result)
+        if later._waits:
+            return
+        for name in ("read", "unreadable", "passed", "not_taken", "rows"):
+            setattr(self, name, getattr(self, name) + getattr(later, name))
+        self.counts.update(later.counts)
+        self.faults.merge(later.faults)
+        pairs = [(self.sums, later.sums), *zip(self.overlaps, later.overlaps, strict=True)]
+        for own, others in pairs:
+            for tally, other in zip(own, others, strict=True):
+                tally.merge(other)
+        self.drift.merge(later.drift)
+        self.watches.merge(later.watches)
+        if self.identity is not None and later.identity is not None:
+            self.identity.merge(later.identity)
+        if self.gathered is not None:
+            gathered: Any = later.gathered  # of the same kind, since the plan is the same
+            self.gathered.merge(gathered)

@@ -1,0 +1,150 @@
+"""One batch through the generated functions: what comes out is a result that can go anywhere."""
+
+from __future__ import annotations
+
+import decimal
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from itertools import zip_longest
+from typing import Any
+
+import msgspec
+
+from ..engine.drift import DriftLook, Seen
+from ..engine.expecting import Sequences, sequences
+from ..engine.faults import Fault
+from ..engine.plain_data import below
+from ..engine.plan import Plan
+from ..engine.program import Kept, Program, Sums, generate
+from ..engine.protocols import Batch, Row
+from ..engine.watches import Watches
+from ..values.functions import text_of
+from ..values.numbers import EXACT
+
+
+class BatchResult(msgspec.Struct):
+    """What became of a batch.
+
+    ``told`` are the faults of its source, ``judged`` those met by conditions, ``filled`` those met
+    by columns. ``passed`` are the numbers of the records that the conditions let through. ``sums``
+    are the control sums of each column with a total; where it is not known yet which records are
+    taken, they and what is kept of each level stand for each record alone (``by_record``).
+    """
+
+    read: int
+    told: list[Fault]
+    judged: list[Fault]
+    filled: list[Fault]
+    filtered: int
+    counts: Counter[str]
+    passed: list[int]
+    rows: list[Row]
+    sums: list[Sums]
+    by_record: list[tuple[list[Sums], list[int]]]
+    seen: Seen
+    sequences: list[list[Sequences]]
+    watches: Watches
+    unreadable: int = 0
+
+
+class Stepper:
+    """Takes batches through one plan. It holds nothing that a later batch depends on."""
+
+    def __init__(self, plan: Plan, program: Program | None = None) -> None:
+        self.plan = plan
+        self.program = program or generate(plan)
+        self._drift = DriftLook(plan)
+        take = plan.model.take
+        self._chooses_records = take is not None and take.of == "records"
+        self._keys = list(watched_keys(plan))
+
+    def step(self, batch: Batch) -> BatchResult:
+        """Filter, unfold and fill the records of a batch, and add up what there is to prove."""
+        with decimal.localcontext(EXACT):
+            return self._step(batch)
+
+    def _step(self, batch: Batch) -> BatchResult:
+        program = self.program
+        if program.watch is not None:
+            program.watch(batch.records, batch.numbers)
+        records, numbers, kept, counts = program.keep(batch.records, batch.numbers)
+        judged = program.faults.taken()
+        rows, entries = program.unfold(records, numbers, kept)
+        known = set(judged)
+        filled = [fault for fault in program.faults.taken() if fault not in known]
+        sums: list[Sums] = []
+        by_record: list[tuple[list[Sums], list[int]]] = []
+        if self._chooses_records:
+            by_record = self._each(records, numbers, kept)
+        else:
+            sums = list(program.weigh(records, numbers, kept))
+        self._look_at_keys(rows)
+        passed = set(numbers)
+        names = self._identified(batch) if judged or filled else {}
+        counted = Counter(dict(zip(program.counters, counts, strict=True)))
+        counted.update({f"kept_{level}": count for level, count in enumerate(entries, 1)})
+        return BatchResult(
+            read=len(batch.records) + len(batch.faults),
+            unreadable=len(batch.faults),
+            told=[*batch.faults, *batch.remarks],
+            judged=_named((one for one in judged if one.record in passed), names),
+            filled=_named(filled, names),
+            filtered=sum(one.record not in passed for one in judged),
+            counts=counted,
+            passed=numbers,
+            rows=rows,
+            sums=sums,
+            by_record=by_record,
+            seen=self._drift.seen(batch, rows),
+            sequences=sequences(self.plan, batch),
+            watches=program.watches.taken(),
+        )
+
+    def _each(
+        self, records: list[Any], numbers: list[int], kept: Kept
+    ) -> list[tuple[list[Sums], list[int]]]:
+        """The control sums of each record alone, and how many entries of each level it has."""
+        found = []
+        levels = range(1, self.plan.chain.row + 1)
+        for record, number, entries in zip_longest(records, numbers, kept):
+            alone = [] if entries is None else [entries]
+            sums = list(self.program.weigh([record], [number], alone))
+            found.append((sums, [below(entries, level) for level in levels]))
+        return found
+
+    def _look_at_keys(self, rows: list[Row]) -> None:
+        for place, what, ordered in self._keys:
+            watch = self.program.watches.numerals_of(what, ordered)
+            if watch.on:
+                watch.look([row[place] for row in rows])
+
+    def _identified(self, batch: Batch) -> dict[int, str]:
+        """What the primary key says of the records of a batch, by their numbers."""
+        if self.program.identify is None:
+            return {}
+        keys = self.program.identify(batch.records, batch.numbers)
+        self.program.faults.taken()  # the columns have told these
+        texts = (", ".join(text_of(cell) for cell in key if cell is not None) for key in keys)
+        return dict(zip(batch.numbers, texts, strict=True))
+
+
+def _named(faults: Iterable[Fault], names: dict[int, str]) -> list[Fault]:
+    """Faults with what their records are called."""
+    return [
+        msgspec.structs.replace(one, identifier=names[one.record]) if names.get(one.record) else one
+        for one in faults
+    ]
+
+
+def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:
+    """The keys whose texts could be meant as numbers: their places, what to call them, and whether
+    they are ordered."""
+    clear = {c.place for c in plan.columns if c.numeric or c.column.typed}
+    sorted_by = set()
+    for key in plan.sort:
+        if not key.collation and key.place not in clear:
+            sorted_by.add(key.place)
+            yield key.place, f"sort by `{key.text}`", True
+    for key in plan.group:
+        if key.place not in sorted_by | clear:
+            yield key.place, f"group by `{key.text}`", False

@@ -1,0 +1,175 @@
+"""From rows as they come to the table: sort, total, limit, and give them to an output."""
+
+from __future__ import annotations
+
+import decimal
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
+
+from ..engine.balance import Balance
+from ..engine.finishing import group_wording
+from ..engine.plan import ColumnPlan, KeyPlan, Plan
+from ..engine.protocols import Row, RowStore
+from ..engine.sorting import Sorter, grouped_order
+from ..engine.taking import Taker
+from ..values.numbers import EXACT, round_to
+from .groups import Groups
+from .proof import Proof
+from .state import Gathered, RunState
+from .tallies import Tallies, is_value
+from .totalling import Detail, Total, TotalRows, group_rows
+
+Rounding = Callable[[Any], Any]
+
+
+class Table:
+    """The steps after the records: rows in, the blocks that an output is given out.
+
+    The proof follows what is given. ``groups`` counts the groups of the table.
+    """
+
+    def __init__(
+        self, plan: Plan, state: RunState, store: RowStore | None, proof: Proof | None = None
+    ) -> None:
+        self.plan = plan
+        self.proof = proof or Proof(plan, state.sums, state.overlaps)
+        self._identity = state.identity
+        self.groups = 0
+        self.detail: Detail | None = None
+        self.differing: dict[str, int] = {}
+        self._store = store
+        self._make = TotalRows(plan, group_wording(plan))
+        self._width = len(plan.written)
+        self._roundings = list(_roundings(plan))
+
+    def gathers(self) -> Gathered | None:
+        """What takes in all rows before the first is given; none where they are given as they
+        come."""
+        if not self.plan.model.totals.detail:
+            return Groups(self.plan)
+        keys = order_of_rows(self.plan)
+        before = self.plan.model.totals.subtotals == "before" and bool(self.plan.group)
+        return Sorter(keys, self._store) if keys or before else None
+
+    def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
+        """The table, some rows at a time, total rows among them."""
+        if isinstance(rows, Groups):
+            steps = self._of_groups(rows)
+        elif isinstance(rows, Sorter):
+            steps = self._of_detail(rows.blocks)
+        else:
+            again = iter(rows)
+            steps = self._of_detail(lambda: again)
+        while True:
+            with decimal.localcontext(EXACT):  # which whoever takes the blocks does not see
+                block = next(steps, None)
+            if block is None:
+                return
+            yield block
+
+    def complete(self, balance: Balance) -> None:
+        """Say in the balance what there is to say of groups."""
+        balance.groups = self.groups
+        if self.detail is not None:
+            balance.returned, balance.returning = self.detail.returned, self.detail.returning
+        balance.notes = [
+            *(
+                f"column {heading} differs within {count:,} of {self.groups:,} groups; "
+                "the value met first was taken"
+                for heading, count in self.differing.items()
+            ),
+            *balance.notes,
+        ]
+
+    # ---- with detail
+
+    def _of_detail(self, rows: Callable[[], Iterable[list[Row]]]) -> Iterator[list[Row]]:
+        detail = self.detail = Detail(self.plan, self._make)
+        if self.plan.model.totals.subtotals == "before" and self.plan.group:
+            pairs = detail.before(self._taken(rows()), self._taken(rows(), proving=False))
+            first = next(pairs, None)
+            yield self._grand(detail.whole)
+            if first is not None:
+                yield self._totals(first[1]) + self._rows(first[0])
+            for block, totals in pairs:
+                yield self._totals(totals) + self._rows(block)
+        else:
+            for block, totals in detail.after(self._taken(rows())):
+                yield self._rows(block) + self._totals(totals)
+            yield self._grand(detail.whole)
+        self.groups = detail.groups
+
+    def _taken(self, blocks: Iterable[list[Row]], proving: bool = True) -> Iterator[list[Row]]:
+        """The rows that are taken, in their order; the others are proved to be the rest."""
+        take = self.plan.model.take
+        taker = Taker(take) if take and take.of == "rows" else None
+        for block in blocks:
+            taken, left = taker.split(block) if taker else (block, [])
+            if left and proving:
+                self.proof.cut(left)
+            yield taken
+
+    def _rows(self, whole: list[Row]) -> list[Row]:
+        """Rows as they are given: exact totals' cells rounded, keys and the entry cut off."""
+        given = [row[: self._width] for row in whole]
+        if self._roundings:
+            given = [_rounded(row, self._roundings) for row in given]
+        self.proof.detail(given, whole)
+        return given
+
+    def _totals(self, totals: list[Total]) -> list[Row]:
+        for total in totals:
+            self.proof.total(total)
+        return [total.row for total in totals]
+
+    def _grand(self, tallies: Tallies) -> list[Row]:
+        self.proof.grand(tallies)
+        if not (self.plan.shows_totals and self.plan.model.totals.grand_total):
+            return []
+        return self._totals([self._make.grand(tallies)])
+
+    # ---- without detail
+
+    def _of_groups(self, groups: Groups) -> Iterator[list[Row]]:
+        before = self.plan.model.totals.subtotals == "before"
+        grand = self._grand(groups.whole) if before else []
+        totals = list(group_rows(self.plan, groups, self._make))
+        self._identify([total.row for total in totals if total.innermost])
+        rows = self._totals(totals)
+        yield grand + rows if before else rows + self._grand(groups.whole)
+        self.groups, self.differing = groups.count, groups.differing()
+
+    def _identify(self, rows: list[Row]) -> None:
+        """Take note of the primary keys of the rows of groups."""
+        if self._identity is None:
+            return
+        places = [self.plan.column(heading).place for heading in self.plan.model.primary_key]
+        for number, row in enumerate(rows, 1):
+            self._identity.group([row[at] if at < len(row) else "" for at in places], number)
+
+
+def order_of_rows(plan: Plan) -> list[KeyPlan]:
+    """The keys by which rows are sorted: by the groups first, so that none comes in pieces."""
+    if plan.model.group_order.as_met:
+        return list(plan.sort)
+    return grouped_order(plan.sort, plan.group)
+
+
+def _roundings(plan: Plan) -> Iterator[tuple[int, Rounding]]:
+    """By its place, how a cell is rounded whose total is exact."""
+    for one in plan.written:
+        total = one.column.total
+        if total and total.exact and one.column.decimals is not None:
+            yield one.place, _rounding(one)
+
+
+def _rounding(plan: ColumnPlan) -> Rounding:
+    unit = decimal.Decimal(1).scaleb(-(plan.column.decimals or 0))
+    return lambda cell: round_to(cell, unit, plan.column.rounding) if is_value(cell) else cell
+
+
+def _rounded(row: Row, roundings: list[tuple[int, Rounding]]) -> Row:
+    cells = list(row)
+    for place, rounding in roundings:
+        cells[place] = rounding(cells[place])
+    return tuple(cells)

@@ -1,0 +1,153 @@
+"""Tallies: what is known of the values of a column, and the cell that its total shows."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from ..engine.plain_data import FaultText
+from ..engine.plan import ColumnPlan, Plan
+from ..engine.protocols import Row
+from ..values.aggregates import Aggregate
+from ..values.numbers import EXACT, plain, round_to
+
+
+class Tally:
+    """How many values there are, how many blanks, and the state of their aggregate.
+
+    Tallies of parts, merged in their order, are the tally of the whole.
+
+    >>> from flatledger.values.aggregates import AGGREGATES
+    >>> tally = Tally(AGGREGATES["sum"])
+    >>> tally.add([1, None, 2])
+    >>> tally.count, tally.result()
+    (2, 3)
+    """
+
+    __slots__ = ("aggregate", "blank", "count", "state")
+
+    def __init__(
+        self, aggregate: Aggregate, count: int = 0, state: Any = None, blank: int = 0
+    ) -> None:
+        self.aggregate = aggregate
+        self.count = count
+        self.state = aggregate.zero() if state is None else state
+        self.blank = blank
+
+    def add(self, cells: list[Any]) -> None:
+        """Add cells. Blank ones don't count, nor does a text among numbers (a fault)."""
+        if self.aggregate.adds:
+            try:
+                self.state += sum(cells)
+            except TypeError:  # one that is no number, which is rare
+                pass
+            else:
+                self.count += len(cells)
+                return
+        if not self.aggregate.unknown:
+            cells = [cell for cell in cells if is_value(cell)]
+        self.count += len(cells)
+        if cells:
+            self.state = self.aggregate.merge(self.state, self.aggregate.of(cells))
+
+    def merge(self, later: Tally) -> None:
+        """Take in the tally of values that came later."""
+        self.count += later.count
+        self.blank += later.blank
+        self.state = self.aggregate.merge(self.state, later.state)
+
+    def and_then(self, later: Tally) -> Tally:
+        """The tally of these and of later values together."""
+        whole = Tally(self.aggregate)
+        whole.merge(self)
+        whole.merge(later)
+        return whole
+
+    def result(self, *options: Any) -> Any:
+        """What the values result in. Raises ValueFaultError."""
+        return self.aggregate.result(self.state, self.count, *options)
+
+    def figure(self) -> Any:
+        """The figure by which the balance shows them."""
+        return self.aggregate.figure(self.state, self.count)
+
+    def proof(self) -> tuple[Any, ...]:
+        """What must be equal on both sides of the balance."""
+        return self.aggregate.proof(self.state, self.count)
+
+
+def is_value(cell: Any) -> bool:
+    """Whether a cell holds a value: it is neither blank nor a fault."""
+    return cell is not None and cell.__class__ is not FaultText
+
+
+def tally_of(plan: ColumnPlan) -> Tally:
+    """An empty tally for a column with a total."""
+    assert plan.column.total is not None
+    return Tally(plan.column.total.aggregate)
+
+
+def total_cell(tally: Tally, plan: ColumnPlan) -> Any:
+    """What a total shows: its result, rounded as the column is."""
+    value, column = tally.result(), plan.column
+    if tally.aggregate.name == "count" or not isinstance(value, int | Decimal):
+        return value
+    if column.decimals is not None:
+        return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT), column.rounding)
+    return plain(value) if isinstance(value, Decimal) else value
+
+
+class Tallies:
+    """One tally for each totalled column, at one depth of groups (0: the whole table)."""
+
+    __slots__ = ("columns", "depth", "plan", "rows", "tallies")
+
+    def __init__(self, plan: Plan, depth: int) -> None:
+        self.plan = plan
+        self.depth = depth
+        self.rows = 0
+        self.columns = plan.totalled
+        self.tallies = [tally_of(column) for column in self.columns]
+
+    def merge(self, later: Tallies) -> None:
+        """Take in those of rows that came later."""
+        self.rows += later.rows
+        for own, other in zip(self.tallies, later.tallies, strict=True):
+            own.merge(other)
+
+    def cells(self) -> dict[str, Any]:
+        """The cell of each total, by heading."""
+        pairs = zip(self.columns, self.tallies, strict=True)
+        return {column.column.heading: total_cell(tally, column) for column, tally in pairs}
+
+
+def cells_of(rows: list[Row], column: ColumnPlan, plan: Plan) -> list[Any]:
+    """A column's cells; where a null is a value too, only of rows that have an entry there."""
+    place = column.place
+    if column.column.total and column.column.total.aggregate.unknown:
+        entry = plan.address.start + column.home
+        return [row[place] for row in rows if row[entry]]
+    return [row[place] for row in rows]
+
+
+def add_to(depths: list[Tallies], rows: list[Row]) -> None:
+    """Add the same rows to the tallies of several depths.
+
+    What can fall into one group only is added up once for all of them; an entry that several rows
+    repeat is added where its mark says that it is new.
+    """
+    plan = depths[0].plan
+    for tallies in depths:
+        tallies.rows += len(rows)
+    for index, column in enumerate(depths[0].columns):
+        mark = plan.mark_place(column.home)
+        if mark is None or not plan.splits(column.home):
+            part = tally_of(column)
+            new = rows if mark is None else [row for row in rows if not row[mark]]
+            part.add(cells_of(new, column, plan))
+            for tallies in depths:
+                tallies.tallies[index].merge(part)
+        else:
+            for tallies in depths:
+                new = [row for row in rows if row[mark] <= tallies.depth]
+                tallies.tallies[index].add(cells_of(new, column, plan))

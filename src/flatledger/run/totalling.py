@@ -1,0 +1,209 @@
+"""Total rows: of groups and of the whole table, among the rows that they add up."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, NamedTuple
+
+from ..engine.balance import Returning
+from ..engine.plan import Plan
+from ..engine.protocols import Row, TotalRow
+from ..values.functions import text_of
+from .groups import GroupKeys, Groups, Key
+from .tallies import Tallies, add_to
+
+BLANK_GROUP = "(blank)"
+MOST_RETURNING = 100  # so many are listed, all are counted
+Wording = Callable[[int, Any], Any]
+
+
+class Total(NamedTuple):
+    """A row of totals with what it is made of: its group (of all rows, none) and their tallies.
+
+    ``innermost``: it stands for a group whose rows are not shown.
+    """
+
+    row: Row
+    group: Key
+    tallies: Tallies
+    innermost: bool = False
+
+
+class TotalRows:
+    """Builds total rows: labels, group values and totals under the written headings.
+
+    ``wording`` says what a group's value is called in the column at a place.
+    """
+
+    def __init__(self, plan: Plan, wording: Wording) -> None:
+        self._plan = plan
+        self._columns = plan.written
+        self._places = [key.place for key in plan.group]
+        self._wording = wording
+
+    def subtotal(self, group: Key, tallies: Tallies) -> Total:
+        """The total of one group; its label stands in the column of the innermost key."""
+        row = self._figures(tallies)
+        for place, value in zip(self._places, group, strict=False):
+            if place < len(row):
+                row[place] = self._wording(place, value)
+        place, value = self._places[len(group) - 1], group[-1]
+        value = self._wording(place, value)
+        name = BLANK_GROUP if value is None else text_of(value)
+        self._put_label(row, place, self._plan.model.totals.label.replace("{group}", name))
+        return Total(TotalRow(row), group, tallies)
+
+    def group(self, group: Key, first: Row, tallies: Tallies) -> Total:
+        """The row of a group whose rows are not shown: its values, totals, what describes it."""
+        cells = tallies.cells()
+        row = [
+            cells.get(plan.column.heading) if plan.column.total else first[plan.place]
+            for plan in self._columns
+        ]
+        for place, value in zip(self._places, group, strict=True):
+            if place < len(row):
+                row[place] = value
+        return Total(tuple(row), group, tallies, innermost=True)
+
+    def grand(self, tallies: Tallies) -> Total:
+        """The total of all rows."""
+        row = self._figures(tallies)
+        first = self._places[0] if self._places else 0
+        self._put_label(row, first, self._plan.model.totals.grand_label)
+        return Total(TotalRow(row), (), tallies)
+
+    def _figures(self, tallies: Tallies) -> list[Any]:
+        cells = tallies.cells()
+        return [cells.get(plan.column.heading) for plan in self._columns]
+
+    def _put_label(self, row: list[Any], place: int, text: str) -> None:
+        """The label goes to its place, or else to the first column that holds no total."""
+        free = [i for i, plan in enumerate(self._columns) if plan.column.total is None]
+        if place in free:
+            row[place] = text
+        elif free:
+            row[free[0]] = text
+
+
+class Detail:
+    """Rows as they come, in the order of their groups, with a total row at each group's end.
+
+    With subtotals before the groups, the rows are gone through twice.
+    """
+
+    def __init__(self, plan: Plan, make: TotalRows) -> None:
+        self.whole = Tallies(plan, 0)
+        self.groups = 0
+        self.returning: list[Returning] = []  # the first of them
+        self.returned = 0
+        self._plan = plan
+        self._make = make
+        self._keys = GroupKeys(plan)
+        self._depths = len(plan.group)
+        self._shows = plan.shows_totals and plan.model.totals.subtotals != "none"
+        self._starts: dict[Key, int] | None = {} if plan.model.group_order.as_met else None
+        self._row = 0
+
+    def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[Total]]]:
+        """Pairs of rows and the totals that follow them."""
+        open_groups: list[tuple[Key, Key, Tallies]] = []
+        for block in blocks:
+            if not self._depths:
+                add_to([self.whole], block)
+                yield block, []
+                continue
+            for key, rows in self._keys.runs(block):
+                common = _common(open_groups, key)
+                if common < self._depths:
+                    yield [], self._close(open_groups, common)
+                    self._open(open_groups, key, self._keys.shown(rows[0]))
+                self._row += len(rows)
+                add_to([self.whole, *(tallies for *_, tallies in open_groups)], rows)
+                yield rows, []
+        yield [], self._close(open_groups, 0)
+
+    def before(
+        self, blocks: Iterable[list[Row]], again: Iterable[list[Row]]
+    ) -> Iterator[tuple[list[Row], list[Total]]]:
+        """Pairs of rows and the totals that go before them.
+
+        ``again`` are the same rows, gone through once the totals are known.
+        """
+        groups = Groups(self._plan)
+        for block in blocks:
+            groups.add(block)
+        self.whole, self.groups = groups.whole, groups.count
+        shown: set[Key] = set()
+        for block in again:
+            for key, rows in self._keys.runs(block):
+                new = [key[:depth] for depth in range(1, self._depths + 1)]
+                new = [part for part in new if part not in shown]
+                shown.update(new)
+                values = self._keys.shown(rows[0])
+                made = [
+                    self._make.subtotal(values[: len(part)], groups.tallies(part))
+                    for part in (new if self._shows else ())
+                ]
+                yield rows, made
+
+    def _open(self, open_groups: list[tuple[Key, Key, Tallies]], key: Key, shown: Key) -> None:
+        """Open the groups of a row that are not open. One that was closed may come back."""
+        for depth in range(len(open_groups) + 1, self._depths + 1):
+            open_groups.append((key[:depth], shown[:depth], Tallies(self._plan, depth)))
+        if self._starts is None:
+            return
+        first = self._starts.setdefault(key, self._row + 1)
+        if first != self._row + 1:
+            self.returned += 1
+            if len(self.returning) < MOST_RETURNING:
+                self.returning.append(Returning(list(shown), first, self._row + 1))
+
+    def _close(self, open_groups: list[tuple[Key, Key, Tallies]], common: int) -> list[Total]:
+        """Close the groups deeper than ``common``, the innermost first."""
+        made = []
+        while len(open_groups) > common:
+            key, shown, tallies = open_groups.pop()
+            self.groups += len(key) == self._depths
+            if self._shows:
+                made.append(self._make.subtotal(shown, tallies))
+        return made
+
+
+def _common(open_groups: list[tuple[Key, Key, Tallies]], key: Key) -> int:
+    """How many of the open groups a key belongs to."""
+    depth = 0
+    while depth < len(open_groups) and open_groups[depth][0] == key[: depth + 1]:
+        depth += 1
+    return depth
+
+
+def group_rows(plan: Plan, groups: Groups, make: TotalRows) -> Iterator[Total]:
+    """The rows of groups whose own rows are not shown, with totals of the groups around them."""
+    rows = {
+        key: make.group(groups.shown(key), groups.first(key), groups.tallies(key))
+        for key in groups.innermost()
+    }
+    totals = plan.model.totals
+    before = totals.subtotals == "before"
+    around = 0 if totals.subtotals == "none" else len(plan.group) - 1
+    open_key: Key = ()
+    for key in groups.ordered({key: total.row for key, total in rows.items()}):
+        common = _alike(open_key, key)
+        changed = key if before else open_key
+        depths = range(common + 1, min(around, len(changed)) + 1)
+        for depth in depths if before else reversed(depths):
+            values = groups.shown(changed)[:depth]
+            yield make.subtotal(values, groups.tallies(changed[:depth]))
+        yield rows[key]
+        open_key = key
+    if not before and open_key:
+        for depth in range(around, 0, -1):
+            yield make.subtotal(groups.shown(open_key)[:depth], groups.tallies(open_key[:depth]))
+
+
+def _alike(one: Key, other: Key) -> int:
+    """How many values two groups have in common, from the outermost."""
+    depth = 0
+    while depth < min(len(one), len(other)) and one[depth] == other[depth]:
+        depth += 1
+    return depth
