@@ -27,7 +27,17 @@ ARROWS = {
     "spreading": {"errors", "values", "engine", "language", "layout", "sources", "enriching"},
     "placing": {"errors", "layout", "sources", "outputs"},
     "preparing": {
-        *("errors", "values", "engine", "layout", "run", "sources", "spilling", "spreading", "enriching"),
+        *(
+            "errors",
+            "values",
+            "engine",
+            "layout",
+            "run",
+            "sources",
+            "spilling",
+            "spreading",
+            "enriching",
+        ),
     },
     "exporting": {
         *("errors", "values", "engine", "layout", "sources", "outputs", "placing", "preparing"),

@@ -144,7 +144,7 @@ only: [no in list('wanted')]
     layout = Layout.from_file(tmp_path / "own.yaml", Shelf([tmp_path / "shelf"]))
     rows = flatledger.rows(layout, [*RECORDS, {"no": "A1", "name": "two\nlines"}, {"x": 1}])
     assert list(rows) == [
-        *(("A1", "true", None), ("A3", "false", None), ("A1", "true", "true")),
+        *(("A1", True, None), ("A3", False, None), ("A1", True, True)),
     ]
     balance = rows.balance()
     assert [(one.name, one.values, one.first_unmet) for one in balance.lists] == [

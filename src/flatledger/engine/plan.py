@@ -162,6 +162,14 @@ class Plan:
         """Whether the rows of one entry of a level can fall into several groups."""
         return any(key.home > home for key in self.group)
 
+    @property
+    def grouped_totals(self) -> list[int]:
+        """The totalled columns, by index, whose sums are proved group by group: without detail,
+        those whose values are each in one group only."""
+        if self.model.totals.detail or not self.group:
+            return []
+        return [i for i, plan in enumerate(self.totalled) if not self.splits(plan.home)]
+
     def column(self, heading: str) -> ColumnPlan:
         return next(plan for plan in self.columns if plan.column.heading == heading)
 

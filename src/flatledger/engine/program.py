@@ -8,7 +8,7 @@ is readable (`Program.source`) and kept for tracebacks.
 from __future__ import annotations
 
 import linecache
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -16,6 +16,7 @@ from typing import Any
 from ..language import nodes as n
 from ..values.aggregates import Aggregate
 from ..values.numerals import NumeralWatch, Unwatched
+from ..values.ordering import told_apart
 from .code import Constants, indented, listed_codes
 from .emit_paths import entry_name, ordinal_name
 from .emitter import Emitter
@@ -31,6 +32,7 @@ from .watches import Watches
 
 Kept = list[tuple[Any, ...]]
 Sums = tuple[int, Any, int]
+GroupSums = dict[tuple[Any, ...], list[Any]]
 
 
 @dataclass(slots=True)
@@ -42,7 +44,8 @@ class Program:
     level, their places, and, where it goes deeper, what is kept below each. From these three
     ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
     and ``weigh(records, numbers, kept)``, for each totalled column, how many values there are, the
-    state of its aggregate, and how many blanks.
+    state of its aggregate, and how many blanks; of a column each of whose values is in one group
+    only, these stand for each group.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with, and ``identify(records, numbers)`` gives what the primary key says of
     each record. ``watches`` and ``faults`` are what the functions take note of as they run.
@@ -52,7 +55,7 @@ class Program:
     counters: tuple[str, ...]
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    weigh: Callable[[list[Any], Sequence[int], Kept], Sequence[Sums]]
+    weigh: Callable[[list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], GroupSums]]
     watches: Watches
     faults: FaultNotes
     watch: Callable[[list[Any], Sequence[int]], None] | None
@@ -105,7 +108,7 @@ class Unheard(FaultNotes):
 
 def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText}
-    fixed |= {"REPEAT": REPEAT}
+    fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
     values = constants.values
     if quiet:  # what is met a second time is not counted again
@@ -231,43 +234,107 @@ def _mark_ends(plan: Plan) -> list[str]:
 
 def _weigh(plan: Plan, constants: Constants) -> str:
     """Write `weigh`: each totalled column over the kept entries of its home, without unfolding."""
-    emitter = Emitter(plan, constants)
-    totalled = plan.totalled
-    for index, column in enumerate(totalled):
-        value = emitter.cell(column)
-        with emitter.at(column.home) as block:
-            for line in _weighing(index, emitter.held(value).code, column):
-                block.add(line)
-    deepest = max((column.home for column in totalled), default=0)
-    places = range(len(totalled))
+    return _Weighing(plan, constants).text()
 
-    def level_lines(level: int) -> list[str]:
-        lines = list(emitter.blocks[level].lines)
-        if level == deepest:
-            return lines or ["pass"]
-        met = f"met_{level + 1} += len(entries_{level + 1})"
-        return [*lines, met, _loop(plan, level + 1), *indented(level_lines(level + 1), 1)]
 
-    starts = [
-        "met_0 = len(records)",
-        *(f"met_{level} = 0" for level in range(1, deepest + 1)),
-        *(f"blank_{i} = text_{i} = 0" for i in places),
-        *(f"state_{i} = {_aggregate(column).start}" for i, column in enumerate(totalled)),
-    ]
-    sums = []
-    for i, column in enumerate(totalled):
+class _Weighing:
+    """Writes `weigh`. What belongs to one group only is added up for each group."""
+
+    def __init__(self, plan: Plan, constants: Constants) -> None:
+        self.plan, self.constants = plan, constants
+        self.emitter = Emitter(plan, constants)
+        self.columns = list(enumerate(plan.totalled))
+        grouped = plan.grouped_totals
+        self.grouped = [(i, column) for i, column in self.columns if i in grouped]
+        self.level = max((key.home for key in plan.group), default=0)  # of the groups
+        for index, column in self.columns:
+            value = self.emitter.cell(column)
+            with self.emitter.at(column.home) as block:
+                for line in _weighing(index, self.emitter.held(value).code, column):
+                    block.add(line)
+        self.key = list(self._key()) if self.grouped else []
+        homes = [column.home for _, column in self.columns]
+        self.deepest = max([*homes, *([self.level] if self.grouped else [])], default=0)
+
+    def text(self) -> str:
+        alone = [(i, column) for i, column in self.columns if (i, column) not in self.grouped]
+        starts = ["by_group = {}", "met_0 = len(records)"]
+        starts += [f"met_{level} = 0" for level in range(1, self.deepest + 1)]
+        sums = "".join(
+            f"{self._sums(i, column) if (i, column) in alone else None}, "
+            for i, column in self.columns
+        )
+        lines = [
+            "def weigh(records, numbers, kept):",
+            *indented([*starts, *self._starts(alone)], 1),
+            *indented([_loop(self.plan, 0)], 1),
+            *indented(self._level_lines(0), 2),
+            *indented([f"return ({sums}), by_group"], 1),
+        ]
+        return "\n".join(lines)
+
+    def _level_lines(self, level: int) -> list[str]:
+        lines = list(self.emitter.blocks[level].lines)
+        if level < self.deepest:
+            lines.append(f"met_{level + 1} += len(entries_{level + 1})")
+            lines += [_loop(self.plan, level + 1), *indented(self._level_lines(level + 1), 1)]
+        if self.grouped and level == self.level:
+            deeper = {column.home for _, column in self.grouped if column.home > level}
+            starts = [f"met_{home} = 0" for home in sorted(deeper)]
+            return [*starts, *self._starts(self.grouped), *lines, *self._into_group()]
+        return lines or ["pass"]
+
+    def _starts(self, columns: list[tuple[int, ColumnPlan]]) -> list[str]:
+        return [
+            f"blank_{i} = text_{i} = 0; state_{i} = {_aggregate(column).start}"
+            for i, column in columns
+        ]
+
+    def _count(self, index: int, column: ColumnPlan) -> str:
+        own = (index, column) in self.grouped and column.home == self.level
+        return f"{1 if own else f'met_{column.home}'} - blank_{index} - text_{index}"
+
+    def _sums(self, index: int, column: ColumnPlan) -> str:
+        """How many values of a column there are, the state of its aggregate, how many blanks."""
         aggregate = _aggregate(column)
-        name = constants.name(aggregate, aggregate.name)
-        count = f"met_{column.home} - blank_{i} - text_{i}"
-        sums.append(f"({count}, {aggregate.taken(f'state_{i}', name)}, blank_{i})")
-    lines = [
-        "def weigh(records, numbers, kept):",
-        *indented(starts, 1),
-        *indented([_loop(plan, 0)], 1),
-        *indented(level_lines(0), 2),
-        *indented([f"return ({listed_codes(sums)})"], 1),
-    ]
-    return "\n".join(lines)
+        name = self.constants.name(aggregate, aggregate.name)
+        taken = aggregate.taken(f"state_{index}", name)
+        return f"({self._count(index, column)}, {taken}, blank_{index})"
+
+    def _key(self) -> Iterator[str]:
+        """The values that make an entry's group, the same for those that are equal."""
+        for key in self.plan.group:
+            with self.emitter.at(key.home):
+                if key.place < len(self.plan.columns):
+                    value = self.emitter.cell(self.plan.columns[key.place])
+                else:
+                    node = self.plan.extra_keys[key.place - len(self.plan.columns)][0].node
+                    value = self.emitter.key(node)
+                code = self.emitter.held(value).code
+            if key.kind in ("number", "text", "null"):
+                yield code
+            elif key.kind == "any":
+                yield f"{code} if {code}.__class__ is not bool else told_apart({code})"
+            else:
+                yield f"told_apart({code})"
+
+    def _into_group(self) -> list[str]:
+        """The lines that add what one entry has to its group: counts, states, blanks."""
+        parts = []
+        for i, column in self.grouped:
+            parts += [self._count(i, column), f"state_{i}", f"blank_{i}"]
+        grow = [f"own[{at}] += {part}" for at, part in enumerate(parts) if self._grows(at)]
+        return [
+            f"group = ({listed_codes(self.key)})",
+            "own = by_group.get(group)",
+            f"if own is None: by_group[group] = [{', '.join(parts)}]",
+            f"else: {'; '.join(grow)}",
+        ]
+
+    def _grows(self, at: int) -> bool:
+        """Whether one part of a group's sums is a number or list, and no state that is none."""
+        _, column = self.grouped[at // 3]
+        return at % 3 != 1 or _aggregate(column).start != "None"
 
 
 def _aggregate(plan: ColumnPlan) -> Aggregate:

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..engine.plan import KeyPlan, Plan
 from ..engine.protocols import Row
-from ..engine.sorting import sort_rows
+from ..engine.sorting import Sorter, sort_rows
 from ..values.ordering import told_apart
 from .tallies import Tallies, add_to
 
@@ -57,8 +57,10 @@ class Groups:
     Those of parts of the rows, merged in their order, are those of all.
     """
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(self, plan: Plan, held: Sorter | None = None) -> None:
+        """``held`` keeps the rows themselves, where they are wanted again."""
         self.plan = plan
+        self.held = held
         self.whole = Tallies(plan, 0)
         self._keys = GroupKeys(plan)
         self._depth = len(plan.group)
@@ -79,6 +81,8 @@ class Groups:
 
     def add(self, rows: list[Row]) -> None:
         """Take in rows."""
+        if self.held is not None:
+            self.held.add(rows)
         if not self._depth:
             add_to([self.whole], rows)
             return
@@ -92,6 +96,8 @@ class Groups:
 
     def merge(self, later: Groups) -> None:
         """Take in the groups of rows that came later."""
+        if self.held is not None and later.held is not None:
+            self.held.merge(later.held)
         self.whole.merge(later.whole)
         for key, row in later._first.items():
             self._compare(key, self._first.setdefault(key, row), [row])

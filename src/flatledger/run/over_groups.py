@@ -24,7 +24,7 @@ from ..values.ordering import told_apart
 from .balancing import shown_parts
 from .groups import Groups, Key
 from .proof import Proof
-from .state import RunState
+from .state import Gathered, RunState
 from .step import Stepper
 from .table import Table
 from .tallies import Tallies, cells_of
@@ -34,52 +34,59 @@ TOGETHER = 2_000  # groups that are taken through the plan at once
 
 
 class GroupStage:
-    """Gathers rows in groups, and makes the table of groups."""
+    """Gathers the rows of records in groups, and makes the table of groups.
+
+    ``state`` is that of the records, ``sink`` is called with each fault.
+    """
 
     def __init__(
-        self, plan: Plan, store: RowStore | None, sink: Callable[[Fault], None] | None
+        self,
+        plan: Plan,
+        state: RunState,
+        store: RowStore | None,
+        sink: Callable[[Fault], None] | None,
     ) -> None:
         assert plan.over is not None
         self._over, self._rows_plan = plan.over, plan
         self.plan = plan.over.plan
-        self._groups = Groups(plan)
-        self._store = store
+        self._records, self._store = state, store
         self._state = RunState(self.plan, store=store, sink=sink)
         self._total_shown = plan.over.model.totals.grand_total and any(
             column.total for column in plan.over.model.columns
         )
-        self._held: Sorter | None = None  # the rows, where the entries of some groups are wanted
-        take = self.plan.model.take
-        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c.home))
-        if take is not None and self._total_shown and overlaps:
-            self._held = Sorter((), store)
-        self.proof: GroupProof
+        self._groups: Groups
         self._notes: list[str] = []
+        self._given: GroupProof
 
-    def gather(self, rows: Iterable[list[Row]]) -> None:
-        """Take in the rows of all records."""
-        for block in rows:
-            with decimal.localcontext(EXACT):
-                self._groups.add(block)
-            if self._held is not None:
-                self._held.add(block)
+    @property
+    def proof(self) -> Proof:
+        """The proof of what the groups are made of."""
+        return self._given.parts
 
-    def blocks(self, state: RunState) -> Iterator[list[Row]]:
-        """The rows of the groups, the total row last. ``state`` is that of the records."""
+    def gathers(self) -> Groups:
+        """What takes in the rows of all records; it holds them, where the entries of some groups
+        are wanted again."""
+        plan, take = self._rows_plan, self.plan.model.take
+        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c.home))
+        again = take is not None and self._total_shown and overlaps
+        return Groups(plan, Sorter((), self._store) if again else None)
+
+    def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
+        """The rows of the groups, the total row last."""
+        assert isinstance(rows, Groups)
+        groups = self._groups = rows
         blank = (None,) * len(self._rows_plan.written)
-        keys = self._groups.ordered(dict.fromkeys(self._groups.innermost(), blank))
-        groups = [(key, self._groups.tallies(key)) for key in keys]
-        proof = self.proof = GroupProof(self._rows_plan, self.plan, state, groups, self._again)
-        proof.parts.grand(self._groups.whole)
-        table = Table(self.plan, self._state, self._store, proof)
-        gathered = table.gathers()
-        rows = self._rows(keys)
+        keys = groups.ordered(dict.fromkeys(groups.innermost(), blank))
+        known = [(key, groups.tallies(key)) for key in keys]
+        self._given = GroupProof(self._rows_plan, self.plan, self._records, known, self._again)
+        self.proof.grand(groups.whole)
+        table = Table(self.plan, self._state, self._store, self._given)
+        gathered, made = table.gathers(), self._rows(keys)
         if gathered is not None:
-            for block in rows:
+            for block in made:
                 gathered.add(block)
-        yield from table.blocks(rows if gathered is None else gathered)
-        if self._state.identity is not None:
-            self._state.identity.tell_doubles()
+        yield from table.blocks(made if gathered is None else gathered)
+        self._state.close()
         if self._total_shown:
             with decimal.localcontext(EXACT):
                 total = self._total(keys)
@@ -119,7 +126,7 @@ class GroupStage:
 
         Where no entry is in several groups, a lone sum is that of its rounded cells.
         """
-        shown = self.proof.numbers
+        shown = self._given.numbers
         everything = self._groups.whole
         if len(shown) < len(keys):
             everything = self._of_some([keys[number - 1] for number in shown])
@@ -131,7 +138,7 @@ class GroupStage:
             cell = worked_out[place] if column.total else None
             lone = self._over.lone_sum(column)
             if column.total and column.decimals is not None and cell is not None:
-                added = self.proof.added[place]
+                added = self._given.added[place]
                 if lone is not None and not self._splits(lone):
                     cell = added
                 elif added != cell and column.value and is_additive(column.value.node):
@@ -144,7 +151,7 @@ class GroupStage:
         if free:
             cells[free[0]] = self._over.model.totals.grand_label
         again = Stepper(self.plan).step(self._as_batch([self._record((), everything)], 1)).rows[0]
-        self.proof.total_row(tuple(cells), again)
+        self._given.total_row(tuple(cells), again)
         return TotalRow(cells)
 
     def _splits(self, heading: str) -> bool:
@@ -155,14 +162,15 @@ class GroupStage:
     def _of_some(self, keys: list[Key]) -> Tallies:
         """What some groups add up to together, each entry once."""
         whole = Tallies(self._rows_plan, 0)
-        if self._held is None:
+        held = self._groups.held
+        if held is None:
             for key in keys:
                 whole.merge(self._groups.tallies(key))
             return whole
         wanted, plan = set(keys), self._rows_plan
         start = plan.address.start
         met: list[set[Any]] = [set() for _ in plan.totalled]
-        for block in self._held.blocks():
+        for block in held.blocks():
             key_of = self._groups.key_of(block)
             rows = [row for row in block if key_of(row) in wanted]
             for index, column in enumerate(plan.totalled):
@@ -177,7 +185,7 @@ class GroupStage:
 
     def complete(self, balance: Balance) -> None:
         """Say of a run over records what it gave in the end: rows of groups."""
-        proof, state = self.proof, self._state
+        proof, state = self._given, self._state
         balance.row_per = "group"
         balance.rows, balance.total_rows = proof.rows, proof.total_rows
         balance.rows_not_taken = proof.rows_cut
@@ -208,10 +216,10 @@ class GroupProof(Proof):
         groups: list[tuple[Key, Tallies]],
         again: Callable[[Sequence[Key]], list[Row]],
     ) -> None:
-        super().__init__(plan, [], [])
+        super().__init__(plan, [], [], {})
         assert rows_plan.over is not None
         self.over = rows_plan.over.model
-        self.parts = Proof(rows_plan, state.sums, state.overlaps)
+        self.parts = Proof(rows_plan, state.sums, state.overlaps, state.group_sums)
         self.numbers: list[int] = []
         self.added: list[Any] = [0] * len(plan.written)
         self._known = groups

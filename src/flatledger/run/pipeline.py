@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import decimal
 import time
 from collections.abc import Callable, Iterator
 
@@ -16,11 +17,24 @@ from ..engine.wanted import names_wanted
 from ..errors import LayoutError
 from ..layout.model import LayoutModel
 from ..layout.spreading import without_keyless
+from ..values.numbers import EXACT
 from .balancing import balance_of
 from .over_groups import GroupStage
-from .state import Gathered, RunState
+from .state import RunState
 from .step import Stepper
 from .table import Table
+
+
+def last_step(
+    plan: Plan,
+    state: RunState,
+    store: RowStore | None = None,
+    sink: Callable[[Fault], None] | None = None,
+) -> Table | GroupStage:
+    """What makes the table of rows: with one step more where a row stands for a group."""
+    if plan.over is not None:
+        return GroupStage(plan, state, store, sink)
+    return Table(plan, state, store)
 
 
 class Run:
@@ -47,27 +61,26 @@ class Run:
         self._source, self._progress = source, progress
         self._looked_at = len(first)
         self._state = RunState(self.plan, first=first, store=store, sink=faults)
-        self._groups = GroupStage(self.plan, store, faults) if self.plan.over else None
-        self._table = Table(self.plan, self._state, store)
+        self._last = last_step(self.plan, self._state, store, faults)
 
     @property
     def columns(self) -> list[ColumnPlan]:
         """The columns of the table, in their order."""
-        return self._groups.plan.written if self._groups else self.plan.written
+        return self._last.plan.written
 
     def blocks(self) -> Iterator[list[Row]]:
         """The rows of the table as they are given to an output, total rows among them."""
-        if self._groups is not None:
-            self._groups.gather(self._rows())
-            self._stop_at_mixed_units()
-            yield from self._groups.blocks(self._state)
-        elif (gathered := self._table.gathers()) is not None:
-            yield from self._table.blocks(self._gathered(gathered))
+        gathered = self._last.gathers()
+        if gathered is None:
+            yield from self._last.blocks(self._rows())
         else:
-            yield from self._table.blocks(self._rows())
+            for rows in self._rows():
+                with decimal.localcontext(EXACT):
+                    gathered.add(rows)
+            self._stop_at_mixed_units()
+            yield from self._last.blocks(gathered)
         self._stop_at_mixed_units()
-        if self._state.identity is not None:
-            self._state.identity.tell_doubles()
+        self._state.close()
 
     def _rows(self) -> Iterator[list[Row]]:
         """The rows as they come from the source, with their keys, marks and entries."""
@@ -76,11 +89,6 @@ class Run:
             if self._progress:
                 self._progress(self._state.read)
             yield rows
-
-    def _gathered(self, gathered: Gathered) -> Gathered:
-        for rows in self._rows():
-            gathered.add(rows)
-        return gathered
 
     def _stop_at_mixed_units(self) -> None:
         """Amounts in several units can't be added up, compared or set side by side."""
@@ -107,12 +115,8 @@ class Run:
 
     def balance(self) -> Balance:
         """The proof of the run, once the blocks have been taken to their end."""
-        if self._groups is not None:
-            balance = balance_of(self.plan, self._state, self._groups.proof.parts)
-            self._groups.complete(balance)
-        else:
-            balance = balance_of(self.plan, self._state, self._table.proof)
-            self._table.complete(balance)
+        balance = balance_of(self.plan, self._state, self._last.proof)
+        self._last.complete(balance)
         balance.source = self._source.name
         balance.notices = list(dict.fromkeys([*self.notices, *balance.notices]))
         balance.seconds = time.monotonic() - self._started

@@ -6,6 +6,7 @@ doubled or in the wrong group, wherever that came about, does not balance (DESIG
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
@@ -24,14 +25,23 @@ from .totalling import Total
 class Proof:
     """Follows the blocks that an output is given, and states both sides of each total."""
 
-    def __init__(self, plan: Plan, sums: list[Tally], overlaps: list[list[Tally]]) -> None:
-        """``sums`` are the control sums. ``overlaps`` are, for each depth of groups and each column
-        with a total, what groups of that depth show of entries that all rows count once.
+    def __init__(
+        self,
+        plan: Plan,
+        sums: list[Tally],
+        overlaps: list[list[Tally]],
+        group_sums: Mapping[Key, list[Tally]],
+    ) -> None:
+        """``sums`` are the control sums, and ``group_sums`` those of groups. ``overlaps`` are, for
+        each depth of groups and each column with a total, what groups of that depth show of
+        entries that all rows count once.
         """
+        self._group_sums = group_sums
         self.plan = plan
         self.rows = self.total_rows = self.rows_cut = 0
         self._columns = [_Watched(plan, column) for column in plan.totalled]
         self._sums, self._overlaps = sums, overlaps
+        self._grouped = set(plan.grouped_totals)
         depths = range(len(plan.group) + 1)
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
@@ -39,6 +49,7 @@ class Proof:
         self._written, self._cut = self._empty(), self._empty()
         self._keys = GroupKeys(plan)
         self._group: Key | None = None
+        self._ended: set[Key] = set()  # groups whose total has been given
         self._faults: list[str] = []
         self._grand: Tallies | None = None
         self._grand_of_all = False
@@ -75,7 +86,7 @@ class Proof:
         depth, before = len(total.group), self.plan.model.totals.subtotals == "before"
         group = tuple(map(told_apart, total.group))
         if total.innermost:
-            self._of_group(total, depth)
+            self._of_group(total, depth, group)
         else:
             self.total_rows += 1
             self._straight(total.row)
@@ -84,15 +95,20 @@ class Proof:
             else:
                 self._end(total, depth, group)
 
-    def _of_group(self, total: Total, depth: int) -> None:
+    def _of_group(self, total: Total, depth: int, group: Key) -> None:
         """The row of a group is what its parts make; it is part of the groups around it."""
         self.rows += 1
         if total.row:  # else it is shown by another proof
             self._agree(total, total.tallies.tallies)
             self._straight(total.row)
+        self._once(group)
+        known = self._group_sums.get(group) or self._empty()
         for index, tally in enumerate(total.tallies.tallies):
             self._written[index].merge(tally)
             self._shown[depth][index].merge(tally)
+            if index in self._grouped and tally.proof() != known[index].proof():
+                heading = self._columns[index].plan.column.heading
+                self._faults.append(f"{heading} of a group is not what its entries add up to")
         for place, value in zip((key.place for key in self.plan.group), total.group, strict=True):
             if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
                 self._faults.append("a row names a group that is not its own")
@@ -100,6 +116,7 @@ class Proof:
     def _begin(self, total: Total, depth: int, group: Key) -> None:
         """A total before its rows: those of the groups that end here are held against theirs."""
         self._settle(depth)
+        self._once(group)
         self._waiting[depth] = total
         self._group = None if depth < len(self.plan.group) else group
 
@@ -118,6 +135,7 @@ class Proof:
         if self.plan.model.totals.detail:
             if depth and self._group is not None and self._group[:depth] != group:
                 self._faults.append("a total row names another group than that of its rows")
+            self._once(group)
             parts = self._open[depth] if depth else self._written
             self._agree(total, parts)
             if depth == len(self.plan.group):
@@ -127,6 +145,12 @@ class Proof:
         if depth:
             self._add_shown(total, depth)
             self._open[depth] = self._empty()
+
+    def _once(self, group: Key) -> None:
+        """A group is in one piece, unless groups come as they are met."""
+        if group in self._ended and not self.plan.model.group_order.as_met:
+            self._faults.append("a group comes in pieces")
+        self._ended.add(group)
 
     def _add_shown(self, total: Total, depth: int) -> None:
         for index, tally in enumerate(total.tallies.tallies):

@@ -15,12 +15,13 @@ from ..engine.expecting import OrderWatch
 from ..engine.faults import Fault, FaultLog
 from ..engine.identity import IdentityWatch
 from ..engine.plan import Plan
+from ..engine.program import Sums
 from ..engine.protocols import Row, RowStore
 from ..engine.sorting import Sorter
 from ..engine.taking import Taker
 from ..engine.watches import Watches
 from .groups import Groups
-from .step import BatchResult
+from .step import BatchResult, Weighed
 from .tallies import Tally, cells_of, tally_of
 
 Gathered = Sorter | Groups
@@ -50,13 +51,15 @@ class RunState:
         self.counts: Counter[str] = Counter()
         self.faults = FaultLog(sink=sink)
         self.sums = [tally_of(column) for column in plan.totalled]
+        self.group_sums: dict[tuple[Any, ...], list[Tally]] = {}  # by group, where these are proved
         self.overlaps = [[tally_of(c) for c in plan.totalled] for _ in plan.group]
         self.drift = DriftWatch(plan, first)
         self.watches = Watches(plan.model)
         self.identity: IdentityWatch | None = None
         if plan.model.primary_key:
-            self.identity = IdentityWatch(plan, self.faults.add, store)
-        self._order = OrderWatch(plan, self.faults.add)
+            self.identity = IdentityWatch(plan, self._note, store)
+        self._order = OrderWatch(plan, self._note)
+        self._found: list[Fault] = []  # faults of one batch
         take = plan.model.take
         self._taker = Taker(take) if take and take.of == "records" else None
         self._waits = not begins and (self._taker is not None or bool(plan.model.expects))
@@ -72,8 +75,7 @@ class RunState:
         self.counts.update(result.counts)
         self.faults.filtered += result.filtered
         self._order.absorb(result.sequences)
-        for fault in (*result.told, *result.judged):
-            self.faults.add(fault)
+        self._found += [*result.told, *result.judged]
         rows = self._taken(result)
         self.rows += len(rows)
         self._add_overlaps(rows)
@@ -81,17 +83,32 @@ class RunState:
         self.watches.merge(result.watches)
         if self.identity is not None and self.plan.model.totals.detail:
             self.identity.rows(rows)
+        self._count_faults()
         if self.gathered is not None:
             self.gathered.add(rows)
         return rows
+
+    def close(self) -> None:
+        """Tell of what can only be told when all records have been taken in: double keys."""
+        if self.identity is not None:
+            self.identity.tell_doubles()
+        self._count_faults()
+
+    def _note(self, fault: Fault) -> None:
+        self._found.append(fault)
+
+    def _count_faults(self) -> None:
+        """Count what was found, record by record, however the records were cut into batches."""
+        for fault in sorted(self._found, key=lambda one: one.record):
+            self.faults.add(fault)
+        self._found.clear()
 
     def _taken(self, result: BatchResult) -> list[Row]:
         """The rows of the records that are taken; of the others all is counted as not taken."""
         if self._taker is None:
             self.passed += len(result.passed)
             self._add_sums(result.sums)
-            for fault in result.filled:
-                self.faults.add(fault)
+            self._found += result.filled
             return result.rows
         records = list(zip(result.passed, result.by_record, strict=True))
         taken, left = self._taker.split(records)
@@ -104,14 +121,19 @@ class RunState:
                 self.counts[f"with_parent_{level}"] += count
                 self.counts[f"kept_{level}"] -= count
         numbers, place = {number for number, _ in taken}, self.plan.address.start
-        for fault in result.filled:
-            if fault.record in numbers:
-                self.faults.add(fault)
+        self._found += [fault for fault in result.filled if fault.record in numbers]
         return [row for row in result.rows if row[place] in numbers]
 
-    def _add_sums(self, sums: Iterable[tuple[int, Any, int]]) -> None:
-        for own, (count, state, blank) in zip(self.sums, sums, strict=True):
-            own.merge(Tally(own.aggregate, count, state, blank))
+    def _add_sums(self, weighed: Weighed) -> None:
+        _add(self.sums, weighed.sums)
+        for key, sums in weighed.by_group.items():
+            _add(self.sums, sums)
+            _add(self._sums_of(key), sums)
+
+    def _sums_of(self, key: tuple[Any, ...]) -> list[Tally]:
+        if key not in self.group_sums:
+            self.group_sums[key] = [tally_of(column) for column in self.plan.totalled]
+        return self.group_sums[key]
 
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
@@ -134,6 +156,7 @@ class RunState:
         self.counts.update(later.counts)
         self.faults.merge(later.faults)
         pairs = [(self.sums, later.sums), *zip(self.overlaps, later.overlaps, strict=True)]
+        pairs += [(self._sums_of(key), sums) for key, sums in later.group_sums.items()]
         for own, others in pairs:
             for tally, other in zip(own, others, strict=True):
                 tally.merge(other)
@@ -144,3 +167,10 @@ class RunState:
         if self.gathered is not None:
             gathered: Any = later.gathered  # of the same kind, since the plan is the same
             self.gathered.merge(gathered)
+
+
+def _add(tallies: list[Tally], sums: Iterable[Sums | None]) -> None:
+    for own, found in zip(tallies, sums, strict=True):
+        if found is not None:
+            count, state, blank = found
+            own.merge(Tally(own.aggregate, count, state, blank))

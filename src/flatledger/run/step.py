@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import decimal
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import zip_longest
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -20,6 +20,13 @@ from ..engine.protocols import Batch, Row
 from ..engine.watches import Watches
 from ..values.functions import text_of
 from ..values.numbers import EXACT
+
+
+class Weighed(NamedTuple):
+    """Control sums of columns with a total: of all, and those that are proved group by group."""
+
+    sums: list[Sums | None]
+    by_group: dict[tuple[Any, ...], list[Sums | None]]
 
 
 class BatchResult(msgspec.Struct):
@@ -39,8 +46,8 @@ class BatchResult(msgspec.Struct):
     counts: Counter[str]
     passed: list[int]
     rows: list[Row]
-    sums: list[Sums]
-    by_record: list[tuple[list[Sums], list[int]]]
+    sums: Weighed
+    by_record: list[tuple[Weighed, list[int]]]
     seen: Seen
     sequences: list[list[Sequences]]
     watches: Watches
@@ -72,12 +79,11 @@ class Stepper:
         rows, entries = program.unfold(records, numbers, kept)
         known = set(judged)
         filled = [fault for fault in program.faults.taken() if fault not in known]
-        sums: list[Sums] = []
-        by_record: list[tuple[list[Sums], list[int]]] = []
+        sums, by_record = Weighed([], {}), list[tuple[Weighed, list[int]]]()
         if self._chooses_records:
             by_record = self._each(records, numbers, kept)
         else:
-            sums = list(program.weigh(records, numbers, kept))
+            sums = self._weighed(records, numbers, kept)
         self._look_at_keys(rows)
         passed = set(numbers)
         names = self._identified(batch) if judged or filled else {}
@@ -100,15 +106,29 @@ class Stepper:
             watches=program.watches.taken(),
         )
 
+    def _weighed(self, records: list[Any], numbers: Sequence[int], kept: Kept) -> Weighed:
+        """The control sums of some records."""
+        sums, by_group = self.program.weigh(records, numbers, kept)
+        grouped = self.plan.grouped_totals
+        aggregates = [one.column.total.aggregate for one in self.plan.totalled if one.column.total]
+        found: dict[tuple[Any, ...], list[Sums | None]] = {}
+        for key, parts in by_group.items():
+            of_group: list[Sums | None] = [None] * len(aggregates)
+            for at, index in enumerate(grouped):
+                count, state, blank = parts[3 * at : 3 * at + 3]
+                of_group[index] = count, aggregates[index].held(state), blank
+            found[key] = of_group
+        return Weighed(list(sums), found)
+
     def _each(
         self, records: list[Any], numbers: list[int], kept: Kept
-    ) -> list[tuple[list[Sums], list[int]]]:
+    ) -> list[tuple[Weighed, list[int]]]:
         """The control sums of each record alone, and how many entries of each level it has."""
         found = []
         levels = range(1, self.plan.chain.row + 1)
         for record, number, entries in zip_longest(records, numbers, kept):
             alone = [] if entries is None else [entries]
-            sums = list(self.program.weigh([record], [number], alone))
+            sums = self._weighed([record], [number], alone)
             found.append((sums, [below(entries, level) for level in levels]))
         return found
 

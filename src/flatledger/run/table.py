@@ -32,7 +32,7 @@ class Table:
         self, plan: Plan, state: RunState, store: RowStore | None, proof: Proof | None = None
     ) -> None:
         self.plan = plan
-        self.proof = proof or Proof(plan, state.sums, state.overlaps)
+        self.proof = proof or Proof(plan, state.sums, state.overlaps, state.group_sums)
         self._identity = state.identity
         self.groups = 0
         self.detail: Detail | None = None
@@ -111,10 +111,15 @@ class Table:
 
     def _rows(self, whole: list[Row]) -> list[Row]:
         """Rows as they are given: exact totals' cells rounded, keys and the entry cut off."""
+        given = self._given(whole)
+        self.proof.detail(given, whole)
+        return given
+
+    def _given(self, whole: list[Row]) -> list[Row]:
+        """The cells of rows that are written."""
         given = [row[: self._width] for row in whole]
         if self._roundings:
             given = [_rounded(row, self._roundings) for row in given]
-        self.proof.detail(given, whole)
         return given
 
     def _totals(self, totals: list[Total]) -> list[Row]:

@@ -71,6 +71,10 @@ class Aggregate:
         """The expression for the state that a variable holds; ``name`` is this object's."""
         return f"{name}.of({variable})"
 
+    def held(self, variable: Any) -> Any:
+        """The same of what such a variable held."""
+        return self.of(variable)
+
     def of(self, values: list[Any]) -> Any:
         """The state of some values; a list among them stands for its values."""
         flat = [part for one in values for part in (one if one.__class__ is list else (one,))]
@@ -107,6 +111,9 @@ class Sum(Aggregate):
         return f"{variable} += {value}"
 
     def taken(self, variable: str, name: str) -> str:
+        return variable
+
+    def held(self, variable: Any) -> Any:
         return variable
 
 
@@ -148,6 +155,9 @@ class Count(Aggregate):
     def taken(self, variable: str, name: str) -> str:
         return "None"
 
+    def held(self, variable: Any) -> Any:
+        return None
+
 
 class Least(Aggregate):
     """The least value. The state holds the least of each kind: a mixture has none."""
@@ -181,13 +191,13 @@ class Least(Aggregate):
             raise ValueFaultError("whole values have no least or greatest")
         if len(state) > 1:
             raise ValueFaultError("a mixture of numbers and texts has no least or greatest")
-        return next(iter(state.values()), None)
+        return next(iter(state.values())) if len(state) == 1 else None
 
     def proof(self, state: Any, count: int) -> tuple[Any, ...]:
         return tuple((kind, distinct_key(state[kind])) for kind in sorted(state))
 
     def figure(self, state: Any, count: int) -> Any:
-        return next(iter(state.values()), None)
+        return next(iter(state.values())) if len(state) == 1 else None
 
 
 class Greatest(Least):

@@ -1,0 +1,330 @@
+"""The core on its own: states merge, the proof sees what is wrong, tables share a reading."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable, Iterator
+from itertools import pairwise
+from typing import Any
+
+import msgspec
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import flatledger
+from flatledger import Layout
+from flatledger.engine.plan import Plan
+from flatledger.engine.planner import make_plan
+from flatledger.engine.protocols import Batch, TotalRow
+from flatledger.engine.sorting import Sorter
+from flatledger.engine.structure import observe
+from flatledger.layout.model import LayoutModel
+from flatledger.run.balancing import balance_of
+from flatledger.run.pipeline import last_step
+from flatledger.run.state import RunState
+from flatledger.run.step import Stepper
+from flatledger.run.table import Table
+from flatledger.run.tallies import Tally
+from flatledger.run.totalling import TotalRows
+from flatledger.sources.records import convert
+from tests.conftest import table
+from tests.test_oracle import as_layout, layouts, records
+
+
+def model_of(layout: dict[str, Any]) -> LayoutModel:
+    return Layout.from_data(layout).model
+
+
+def batch(plan: Plan, source: list[Any], first: int) -> Batch:
+    numbers = range(first + 1, first + 1 + len(source))
+    return convert(copy.deepcopy(source), plan.shape.record_type, numbers)
+
+
+def run_in_parts(
+    layout: dict[str, Any], source: list[Any], cuts: list[int], small: list[int]
+) -> tuple[list[Any], Any]:
+    """The table and balance of records cut into parts, each a state of its own, merged in order.
+
+    ``small`` are further cuts, into batches of one state.
+    """
+    plan = make_plan(model_of(layout), observe(source), complete=True)
+    states: list[RunState] = []
+    for start, end in pairwise([0, *cuts, len(source)]):
+        state = RunState(plan, begins=not states)
+        state.gathered = last_step(plan, state).gathers() or Sorter(())
+        stepper = Stepper(plan)
+        inner = [start, *sorted(cut for cut in small if start < cut < end), end]
+        for first, last in pairwise(inner):
+            state.absorb(stepper.step(batch(plan, source[first:last], first)))
+        states.append(state)
+    whole = states[0]
+    for state in states[1:]:
+        whole.merge(state)
+    last_one = last_step(plan, whole)
+    assert whole.gathered is not None
+    rows = [row for block in last_one.blocks(whole.gathered) for row in block]
+    whole.close()
+    balance = balance_of(plan, whole, last_one.proof)
+    last_one.complete(balance)
+    assert balance.balanced, balance.wrong
+    return rows, msgspec.to_builtins(balance, enc_hook=str)
+
+
+odd = st.sampled_from([None, 0, 1, 2, 3, "3", "x", True, "2026-03-31", {"a": 1}])
+odd_records = st.lists(
+    st.fixed_dictionaries(
+        {
+            "site": odd,
+            "fee": odd,
+            "lines": st.lists(st.fixed_dictionaries({"qty": odd, "lots": st.just([])}), max_size=3),
+            "payments": st.just([]),
+        }
+    ),
+    max_size=6,
+)
+GROUPED = {
+    "row-per-group": ["site"],
+    "columns": [
+        {"Site": "site"},
+        {"Fee": {"value": "sum(fee)", "total": "sum"}},
+        {"Any": {"value": "any(lines.qty > 1)", "total": "sum"}},
+        {"Mean": {"value": "avg(count(lines))", "total": "sum"}},
+        {"Most": "max(lines.qty)"},
+        {"List": "listagg(distinct lines.qty, '/')"},
+        {"Last": "last(fee)"},
+    ],
+}
+OTHERS: list[dict[str, Any]] = [
+    GROUPED,
+    {**GROUPED, "take": {"first": 2, "of": "rows"}},
+    {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "take": {"every": 2, "of": "records"}},
+    {
+        "row-per": "lines",
+        "columns": [{"Site": "site"}, {"Q": {"value": "lines.qty", "total": "max"}}],
+        "only": ["lines.qty > 1 or site = 'x'", {"keep": "payments", "when": "payments.sum > 1"}],
+        "take": {"first": 3, "of": "records"},
+        "primary-key": ["Site"],
+        "expects-order": ["fee"],
+    },
+    {"columns": [{"Site": "site"}, {"Fee": "fee"}], "sort": ["Fee desc", "site"]},
+]
+
+
+@settings(max_examples=80)
+@given(
+    st.one_of(layouts().map(as_layout), st.sampled_from(OTHERS)), records | odd_records, st.data()
+)
+def test_any_cut_of_the_records_gives_the_same_table_and_balance(
+    layout: dict[str, Any], source: list[Any], data: st.DataObject
+) -> None:
+    layout = {**layout, "levels": ["lines", "lines.lots", "payments"]}
+    if "expects-order" in layout and not any("fee" in one for one in source):
+        return
+    cut = st.lists(st.integers(0, len(source)), max_size=3, unique=True).map(sorted)
+    whole = run_in_parts(layout, source, [], [])
+    assert run_in_parts(layout, source, data.draw(cut), data.draw(cut)) == whole
+
+
+def test_several_tables_with_different_conditions_share_one_reading() -> None:
+    source = [
+        {"no": 1, "lines": [{"q": 1}, {"q": 5}], "pay": [{"a": 1}, {"a": 9}]},
+        {"no": 2, "lines": [{"q": 7}], "pay": [{"a": 2}]},
+    ]
+    columns = [{"No": "no"}, {"Q": "lines.q"}, {"L": "lines[0].q"}, {"Paid": "sum(pay.a)"}]
+    conditions: list[list[Any]] = [
+        ["lines.q > 4", {"keep": "pay", "when": "pay.a > 1"}],
+        ["lines.q < 6"],
+        [],
+    ]
+    plans = [
+        make_plan(
+            model_of({"row-per": "lines", "columns": columns, "only": only}), observe(source), True
+        )
+        for only in conditions
+    ]
+    shared = batch(plans[0], source, 0)
+    for plan in plans:  # which read the same places
+        plan.shape = plans[0].shape
+    results = [Stepper(plan).step(shared).rows for plan in plans]
+    again = Stepper(plans[0]).step(shared).rows
+    cells = [[row[:4] for row in rows] for rows in results]
+    assert cells[0] == [(1, 5, 5, 9), (2, 7, 7, 2)]
+    assert cells[1] == [(1, 1, 1, 10), (1, 5, 1, 10)]
+    assert cells[2] == [(1, 1, 1, 10), (1, 5, 1, 10), (2, 7, 7, 2)]
+    assert again == results[0]
+
+
+def test_a_row_knows_its_entry() -> None:
+    source = [{"lines": [{"q": 1}, {"q": 5}]}, {"lines": []}, {"lines": {"q": 7}}]
+    plan = make_plan(
+        model_of(
+            {
+                "row-per": "lines",
+                "columns": [{"Q": "lines.q"}],
+                "only": ["lines.q > 1"],
+                "without-entries": "keep",
+            }
+        ),
+        observe(source),
+    )
+    rows = Stepper(plan).step(batch(plan, source, 0)).rows
+    assert [row[plan.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]
+
+
+# ---- what is broken on purpose does not balance ------------------------------------------------
+
+LINES = [
+    {"no": 1, "st": "N", "fee": 5, "lines": [{"p": "a", "q": 2}, {"p": "b", "q": 3}]},
+    {"no": 2, "st": "S", "fee": 7, "lines": [{"p": "a", "q": 4}, {"p": "c", "q": 6}]},
+    {"no": 3, "st": "N", "fee": None, "lines": [{"p": "b", "q": 8}]},
+]
+DETAIL: dict[str, Any] = {
+    "row-per": "lines",
+    "columns": [
+        {"St": "st"},
+        {"P": "lines.p"},
+        {"Q": {"value": "lines.q", "total": "sum"}},
+        {"Fee": {"value": "fee", "total": "sum"}},
+        {"Mean": {"value": "lines.q", "total": "avg"}},
+    ],
+    "group": ["St"],
+    "only": ["lines.q > 2"],
+}
+SUMMARY = {**DETAIL, "totals": {"detail": "no"}}
+OF_GROUPS: dict[str, Any] = {
+    "row-per-group": ["st"],
+    "columns": [
+        {"St": "st"},
+        {"Q": {"value": "sum(lines.q)", "total": "sum"}},
+        {"Share": {"value": "sum(lines.q) / count(lines)", "total": "sum"}},
+    ],
+    "only": [{"keep": "lines", "when": "lines.q > 2"}],
+}
+
+
+def other(row: Any, place: int) -> Any:
+    """A row with another figure in one place."""
+    cells = list(row)
+    cells[place] = (cells[place] or 0) + 1
+    return TotalRow(cells) if row.__class__ is TotalRow else tuple(cells)
+
+
+def changing(of: Any, name: str, change: Callable[[Any], Any]) -> Callable[[Any], None]:
+    """A mutant: what a function gives is changed on its way."""
+
+    def mutate(patch: Any) -> None:
+        honest = getattr(of, name)
+
+        def broken(*arguments: Any, **ways: Any) -> Any:
+            return change(honest(*arguments, **ways))
+
+        patch.setattr(of, name, broken)
+
+    return mutate
+
+
+def block_changed(change: Callable[[list[Any]], list[Any]]) -> Callable[[Any], Any]:
+    """A change of the first block of rows that has two of them."""
+
+    def changed(blocks: Iterator[list[Any]]) -> Iterator[list[Any]]:
+        done = False
+        for block in blocks:
+            yield block if done or len(block) < 2 else change(block)
+            done = done or len(block) > 1
+
+    return changed
+
+
+def kept_too(source: str) -> str:
+    assert "if verdict" in source
+    lines = source.splitlines()
+    places = [i for i, line in enumerate(lines) if "is True:" in line and line.endswith("True:")]
+    lines[places[-1]] = lines[places[-1]].split("if")[0] + "if True:"
+    return "\n".join(lines) + "\n"
+
+
+def mutate_keep(patch: Any) -> None:
+    honest = flatledger.engine.program.keep_source  # type: ignore[attr-defined]
+
+    def broken(*arguments: Any) -> Any:
+        text, counters = honest(*arguments)
+        return kept_too(text), counters
+
+    patch.setattr("flatledger.engine.program.keep_source", broken)
+
+
+def wrong_parts(name: str, place: int) -> Callable[[Any], None]:
+    return changing(TotalRows, name, lambda total: total._replace(row=other(total.row, place)))
+
+
+MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
+    "a finished cell": (
+        DETAIL,
+        changing(Table, "_given", lambda rows: [other(row, 2) for row in rows]),
+    ),
+    "a cell of an entry shown first": (
+        DETAIL,
+        changing(Table, "_given", lambda rows: [other(row, 3) for row in rows]),
+    ),
+    "a total row": (DETAIL, wrong_parts("grand", 2)),
+    "a group's total": (DETAIL, wrong_parts("subtotal", 2)),
+    "a mean": (DETAIL, wrong_parts("subtotal", 4)),
+    "the mean of all": (DETAIL, wrong_parts("grand", 4)),
+    "a row lost": (DETAIL, changing(Sorter, "blocks", block_changed(lambda rows: rows[1:]))),
+    "a row doubled": (
+        DETAIL,
+        changing(Sorter, "blocks", block_changed(lambda rows: [*rows, rows[-1]])),
+    ),
+    "a row in another group": (
+        DETAIL,
+        changing(Sorter, "blocks", block_changed(lambda rows: [*rows[1:], rows[0]])),
+    ),
+    "a filtered entry let through": (DETAIL, mutate_keep),
+    "a row of a group": (SUMMARY, wrong_parts("group", 2)),
+    "a group's mean without detail": (SUMMARY, wrong_parts("group", 4)),
+    "values of one group in another": (
+        SUMMARY,
+        changing(
+            flatledger.run.groups.GroupKeys,  # type: ignore[attr-defined]
+            "of",
+            lambda key_of: lambda row: ("S",) if row[1] == "b" else key_of(row),
+        ),
+    ),
+    "a group's cell": (
+        OF_GROUPS,
+        changing(Table, "_given", lambda rows: [other(row, 2) for row in rows]),
+    ),
+    "a group lost": (
+        OF_GROUPS,
+        changing(
+            flatledger.run.groups.Groups,  # type: ignore[attr-defined]
+            "ordered",
+            lambda keys: keys[1:],
+        ),
+    ),
+    "a value added twice": (
+        DETAIL,
+        lambda patch: patch.setattr(Tally, "merge", _merging_twice(Tally.merge)),
+    ),
+}
+
+
+def _merging_twice(honest: Any) -> Any:
+    def merge(own: Any, later: Any) -> None:
+        honest(own, later)
+        if later.count == 2:
+            honest(own, later)
+
+    return merge
+
+
+@pytest.mark.parametrize("name", MUTANTS)
+def test_what_is_broken_on_purpose_does_not_balance(
+    name: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    layout, mutate = MUTANTS[name]
+    assert table(layout, LINES)[1].balanced
+    mutate(monkeypatch)
+    _, balance = table(layout, LINES)
+    assert not balance.balanced
