@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError
-from flatledger.engine.amounts import amount_reader
+from flatledger.values.amounts import amount_reader
 from flatledger.values.numbers import ValueFaultError
 from tests.conftest import table
 

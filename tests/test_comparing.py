@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError
-from flatledger.engine.missing_fields import one_slip
+from flatledger.structure.missing_fields import one_slip
 from tests.conftest import Tool, table
 
 SIGNS = {"=": operator.eq, "<>": operator.ne, "<": operator.lt, "<=": operator.le, ">": operator.gt}

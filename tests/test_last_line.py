@@ -149,8 +149,8 @@ def test_doubles_and_blanks_in_the_primary_key_are_faults(records: list[Any], sp
     }
     with pytest.MonkeyPatch.context() as patch:
         if spill:
-            patch.setattr("flatledger.engine.identity._TOGETHER", 1)
-            patch.setattr("flatledger.engine.sorting.Sorter.__init__.__defaults__", (None, 0))
+            patch.setattr("flatledger.run.identity._TOGETHER", 1)
+            patch.setattr("flatledger.run.sorting.Sorter.__init__.__defaults__", (None, 0))
         _, balance = table(layout, records)
     rows = [(r["no"], line["no"]) for r in records for line in r["lines"]]
     lone = [(r["no"], "") for r in records if not r["lines"]]  # these have no line to be blank

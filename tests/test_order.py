@@ -13,9 +13,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from flatledger import LayoutError
-from flatledger.engine.plan import KeyPlan
-from flatledger.engine.protocols import Row
-from flatledger.engine.sorting import Sorter
+from flatledger.plan.plan import KeyPlan
+from flatledger.run.protocols import Row
+from flatledger.run.sorting import Sorter
 from flatledger.spilling import TemporaryRows
 from tests.conftest import Tool, table
 

@@ -14,20 +14,20 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout
-from flatledger.engine.plan import Plan
-from flatledger.engine.planner import make_plan
-from flatledger.engine.protocols import Batch, TotalRow
-from flatledger.engine.sorting import Sorter
-from flatledger.engine.structure import observe
 from flatledger.layout.model import LayoutModel
+from flatledger.plan.plan import Plan
+from flatledger.plan.planner import make_plan
 from flatledger.run.balancing import balance_of
 from flatledger.run.pipeline import last_step
+from flatledger.run.protocols import Batch, TotalRow
+from flatledger.run.sorting import Sorter
 from flatledger.run.state import RunState
 from flatledger.run.step import Stepper
 from flatledger.run.table import Table
 from flatledger.run.tallies import Tally
 from flatledger.run.totalling import TotalRows
 from flatledger.sources.records import convert
+from flatledger.structure.structure import observe
 from tests.conftest import table
 from tests.test_oracle import as_layout, layouts, records
 
@@ -245,13 +245,13 @@ def kept_too(source: str) -> str:
 
 
 def mutate_keep(patch: Any) -> None:
-    honest = flatledger.engine.program.keep_source  # type: ignore[attr-defined]
+    honest = flatledger.compile.program.keep_source  # type: ignore[attr-defined]
 
     def broken(*arguments: Any) -> Any:
         text, counters = honest(*arguments)
         return kept_too(text), counters
 
-    patch.setattr("flatledger.engine.program.keep_source", broken)
+    patch.setattr("flatledger.compile.program.keep_source", broken)
 
 
 def wrong_parts(name: str, place: int) -> Callable[[Any], None]:

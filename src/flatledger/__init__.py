@@ -16,8 +16,6 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from .drafting import DraftedLayout, draft
-    from .engine.balance import Balance
-    from .engine.faults import Fault
     from .errors import (
         AnswerError,
         ExpressionError,
@@ -36,8 +34,10 @@ if TYPE_CHECKING:
     from .layout import Layout
     from .layout.shelf import Shelf
     from .previewing import Preview, preview
+    from .run.balance import Balance
     from .surveying import Survey, distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
+    from .values.faults import Fault
 
 __version__ = "0.1.0"
 

@@ -6,20 +6,20 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from .engine.balance import AttachedCount
-from .engine.levels import KnownLevels, known_levels
-from .engine.plan import expressions_in
-from .engine.protocols import Source
-from .engine.structure import Place
 from .errors import SourceError
 from .layout import Layout
 from .layout.model import Attachment
+from .plan.plan import expressions_in
+from .run.balance import AttachedCount
+from .run.protocols import Source
 from .sources import AnySource, open_source
 from .sources.enriched import Enriched, Enrichment
 from .sources.entry_files import CsvEntries
 from .sources.ordered_entries import ORDERED, OrderedEntries
 from .sources.side_list import LARGEST, HeldEntries, SideList
 from .sources.splitting import Splitter
+from .structure.levels import KnownLevels, known_levels
+from .structure.structure import Place
 
 
 def open_enriched(

@@ -7,10 +7,7 @@ from contextlib import contextmanager, nullcontext
 from os import PathLike
 from typing import Any
 
-from .engine.balance import Balance, FileCount
-from .engine.finishing import Finisher
-from .engine.level_watch import LevelsDifferError
-from .engine.protocols import Progress, Row
+from .compile.level_watch import LevelsDifferError
 from .errors import FlatLedgerError, TableNotReadError
 from .layout import Layout
 from .layout.known import learnt, note_of
@@ -21,6 +18,9 @@ from .outputs.files import is_file
 from .outputs.writing import Writer
 from .placing import Places, check_places, own_place
 from .preparing import Preparation
+from .run.balance import Balance, FileCount
+from .run.finishing import Finisher
+from .run.protocols import Progress, Row
 from .sources import AnySource
 
 

@@ -5,22 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from .engine.balance import Balance
-from .engine.faults import Fault
-from .engine.level_watch import LevelsDifferError
-from .engine.levels import level_name, named_place
-from .engine.missing_fields import judged
-from .engine.protocols import Progress, Source
-from .engine.structure import Place
-from .engine.wanted import names_wanted
+from .compile.level_watch import LevelsDifferError
 from .enriching import attached_counts, open_enriched, open_plain
 from .errors import LayoutError, LevelsError
 from .layout import Layout
+from .run.balance import Balance
 from .run.pipeline import Run
+from .run.protocols import Progress, Source
 from .sources import AnySource
 from .sources.repeating import Again, repeatable
 from .spilling import TemporaryRows
 from .spreading import with_columns
+from .structure.levels import level_name, named_place
+from .structure.missing_fields import judged
+from .structure.structure import Place
+from .structure.wanted import names_wanted
+from .values.faults import Fault
 
 
 class Preparation:

@@ -10,20 +10,20 @@ from itertools import islice
 from pathlib import PurePath
 from typing import Any, BinaryIO, cast
 
-from .engine.balance import FileCount
-from .engine.finishing import Finisher
-from .engine.level_watch import LevelsDifferError
-from .engine.levels import level_name
-from .engine.plan import Plan
-from .engine.preview import ColumnPreview, PreviewResult
-from .engine.protocols import Batch, Progress, Row, Source, TotalRow
+from .compile.level_watch import LevelsDifferError
 from .layout import Layout
 from .layout.column import Column
 from .layout.form import WORKBOOK
 from .outputs import Target, open_writer
 from .placing import check_own_place
+from .plan.plan import Plan
 from .preparing import Preparation
+from .run.balance import FileCount
+from .run.finishing import Finisher
+from .run.preview import ColumnPreview, PreviewResult
+from .run.protocols import Batch, Progress, Row, Source, TotalRow
 from .sources import AnySource
+from .structure.levels import level_name
 from .values.functions import text_of
 from .values.literals import Interval
 

@@ -11,8 +11,8 @@ import weakref
 from collections.abc import Callable, Iterator
 from typing import IO, Any
 
-from .engine.protocols import Row
 from .errors import OutputError
+from .run.protocols import Row
 
 _BLOCK = 200  # rows that are read back together; so many of each run are in memory at once
 

@@ -7,14 +7,14 @@ from typing import Any
 
 import msgspec
 
-from .engine.protocols import Progress
-from .engine.spots import Spot, text_of_value
-from .engine.survey import SurveyResult, fields_of
 from .errors import ExpressionError, SourceError
 from .language import parse_expression
 from .language.nodes import Path
 from .language.selecting import Selection, compile_path
+from .run.protocols import Progress
 from .sources import LARGEST_RECORD, AnySource, open_source
+from .structure.spots import Spot, text_of_value
+from .structure.survey import SurveyResult, fields_of
 
 SAMPLE = 2_000
 MOST_DISTINCT = 100_000

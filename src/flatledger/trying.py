@@ -10,12 +10,7 @@ from typing import Any
 
 import msgspec
 
-from .engine.missing_fields import judged
-from .engine.planner import make_plan
-from .engine.program import generate
-from .engine.protocols import Batch
-from .engine.structure import observe
-from .engine.wanted import names_wanted
+from .compile.program import generate
 from .errors import ExpressionError, LayoutError
 from .language import parse_expression
 from .layout.column import Column, Expression
@@ -23,8 +18,13 @@ from .layout.lists import lists_of
 from .layout.model import LayoutModel
 from .layout.shelf import Shelf
 from .layout.text import Scalar
+from .plan.planner import make_plan
+from .run.protocols import Batch
 from .run.step import Stepper
 from .sources import LARGEST_RECORD, AnySource, open_source
+from .structure.missing_fields import judged
+from .structure.structure import observe
+from .structure.wanted import names_wanted
 from .values.numbers import Unreadable
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ..engine.balance import Balance
 from ..errors import SamePlaceError
 from ..exporting import export
 from ..layout import Layout
 from ..layout.model import IfThere
+from ..run.balance import Balance
 from .progress import showing_progress
 
 WRONG_COMMAND = 2

@@ -5,11 +5,11 @@ from __future__ import annotations
 from os import PathLike, fspath
 from pathlib import Path
 
-from ..engine.survey import SurveyResult
 from ..layout import Layout
 from ..layout.form import read_form
 from ..layout.model import FormReference
 from ..sources import LARGEST_RECORD, AnySource
+from ..structure.survey import SurveyResult
 from ..surveying import SAMPLE, survey
 from .form_draft import FormDraft
 from .layout_draft import Draft

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ..engine.survey import FieldSurvey, SurveyResult
 from ..layout.column import Column
 from ..layout.fitting import matched, near_ones
 from ..layout.model import PublishedForm
+from ..structure.survey import FieldSurvey, SurveyResult
 from .layout_draft import Draft
 from .wording import comment, humanised, names_of, scalar
 

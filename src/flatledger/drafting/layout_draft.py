@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from ..engine.recognising import DEEPER
-from ..engine.spots import DEEPEST, MOST_KEYS
-from ..engine.survey import FURTHER, FieldSurvey, SurveyResult
 from ..errors import SourceError
 from ..layout.names import proposal
 from ..reports.words import counted
+from ..structure.recognising import DEEPER
+from ..structure.spots import DEEPEST, MOST_KEYS
+from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
 from .wording import comment, humanised, is_members, last_name, names_of, rooted, scalar, within
 
 LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell

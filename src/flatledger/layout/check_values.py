@@ -10,9 +10,10 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import LayoutError
+from ..values.factors import Factor
 from ..values.literals import TIME_UNITS
 from .check_rows import RowForms
-from .column import Conversion, Expression, Factor, Translation
+from .column import Conversion, Expression, Translation
 from .files import beside
 from .names import proposal
 from .side_files import read_codes

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from decimal import Decimal
 from typing import Literal
 
 import msgspec
@@ -11,6 +10,7 @@ import msgspec
 from ..errors import Problem
 from ..language.nodes import Call, Node
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
+from ..values.factors import Factor
 from .text import Place, Scalar
 
 DEFAULT_SEPARATOR = "; "
@@ -70,13 +70,6 @@ class Translation(msgspec.Struct, frozen=True):
             return self.codes.get
         folded = {code.strip().casefold(): wording for code, wording in self.codes.items()}
         return lambda code: folded.get(code.strip().casefold())
-
-
-class Factor(msgspec.Struct, frozen=True):
-    """What a number is multiplied by, and then divided by where that is not 1."""
-
-    times: Decimal = Decimal(1)
-    over: int = 1
 
 
 class Conversion(msgspec.Struct, frozen=True):

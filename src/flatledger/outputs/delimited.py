@@ -8,10 +8,10 @@ import io
 from collections.abc import Sequence
 from typing import Any, Literal
 
-from ..engine.protocols import Row
 from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import Output
+from ..run.protocols import Row
 from ..values.numbers import PlainDecimal
 from .files import Target
 from .formula_guard import FormulaGuard

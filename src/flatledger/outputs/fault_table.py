@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-from ..engine.faults import Fault
 from ..layout.model import Output
+from ..values.faults import Fault
 from .delimited import DelimitedWriter
 from .files import Target
 

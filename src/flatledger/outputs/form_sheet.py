@@ -9,10 +9,10 @@ from xml.sax.saxutils import quoteattr
 
 from lxml import etree
 
-from ..engine.protocols import Row
 from ..errors import OutputError
 from ..layout.form import column_letters
 from ..layout.model import PublishedForm
+from ..run.protocols import Row
 from .workbook_cells import CellWriter
 from .workbook_styles import Styles, as_bytes, tag
 

@@ -16,13 +16,13 @@ from zipfile import ZIP_DEFLATED, ZipFile
 from lxml import etree
 from msgspec.structs import replace
 
-from ..engine.finishing import Finisher
-from ..engine.plan import ColumnPlan
-from ..engine.protocols import Row
 from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
 from ..layout.form import DAMAGED
 from ..layout.model import PublishedForm
+from ..plan.plan import ColumnPlan
+from ..run.finishing import Finisher
+from ..run.protocols import Row
 from .files import Target
 from .form_sheet import FormSheet
 from .workbook_cells import CellWriter

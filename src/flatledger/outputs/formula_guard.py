@@ -12,9 +12,9 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from ..engine.plain_data import FaultText
-from ..engine.protocols import Row, TotalRow
+from ..compile.plain_data import FaultText
 from ..layout.column import Column
+from ..run.protocols import Row, TotalRow
 
 _FORMULA = re.compile(r"'*+(?:[=\t\r]|[-+@].*?(?:\||[\w.]\(|[\w']!\$?\w))", re.DOTALL)
 _NO_TEXT = ("date", "dateTime", "time", "duration", "boolean")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..engine.protocols import Row
 from ..layout.column import Column
+from ..run.protocols import Row
 
 LONGEST = 32_767  # characters that a cell of a spreadsheet holds
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
 
-from ..engine.finishing import Finisher
-from ..engine.plan import ColumnPlan
-from ..engine.protocols import Row, TotalRow
+from ..plan.plan import ColumnPlan
+from ..run.finishing import Finisher
+from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 
 _AS_THEY_ARE: frozenset[Any] = frozenset({str, int, type(None)})

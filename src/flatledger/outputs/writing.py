@@ -8,11 +8,11 @@ from typing import Any, Protocol, Self
 
 from msgspec.structs import replace
 
-from ..engine.plan import ColumnPlan
-from ..engine.protocols import Row
 from ..errors import OutputError
 from ..layout.form import WORKBOOK
 from ..layout.model import LayoutModel
+from ..plan.plan import ColumnPlan
+from ..run.protocols import Row
 from .delimited import DelimitedWriter
 from .files import Target
 from .rendering import Rendering

@@ -5,8 +5,8 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from ..engine.balance import Balance, ColumnBalance, ConditionCount
-from ..engine.drift import Drift
+from ..run.balance import Balance, ColumnBalance, ConditionCount
+from ..run.drift import Drift
 from .fit_text import fit_lines
 from .screen import Grid, Screen
 from .words import counted

@@ -5,8 +5,8 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from ..engine.preview import PreviewResult
-from ..engine.protocols import TotalRow
+from ..run.preview import PreviewResult
+from ..run.protocols import TotalRow
 from ..values.functions import text_of
 from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notice_lines
 from .page import render

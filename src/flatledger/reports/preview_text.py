@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from ..engine.preview import ColumnPreview, PreviewResult
+from ..run.preview import ColumnPreview, PreviewResult
 from ..values.functions import text_of
 from .balance_text import print_counts
 from .screen import Grid, Screen

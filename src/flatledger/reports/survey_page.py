@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from ..engine.survey import FieldSurvey, SurveyResult
+from ..structure.survey import FieldSurvey, SurveyResult
 from . import words
 from .page import render
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..engine.survey import SurveyResult
+from ..structure.survey import SurveyResult
 from .screen import Grid, Screen
 from .words import different, examples, kinds, repeats, share
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..engine.survey import FieldSurvey, SurveyResult
+from ..structure.survey import FieldSurvey, SurveyResult
 
 SHOWN = 36
 TOLD_SHOWN = 10

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
-from ..engine.balance import (
+from ..plan.plan import Plan
+from ..structure.levels import level_name
+from .balance import (
     Asked,
     Balance,
     ColumnBalance,
@@ -15,8 +17,6 @@ from ..engine.balance import (
     PeriodDays,
     keyless_notes,
 )
-from ..engine.levels import level_name
-from ..engine.plan import Plan
 from .proof import Proof
 from .state import RunState
 

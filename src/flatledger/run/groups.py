@@ -8,10 +8,11 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from ..engine.plan import KeyPlan, Plan
-from ..engine.protocols import Row
-from ..engine.sorting import Sorter, sort_rows
+from ..plan.plan import KeyPlan, Plan
+from ..plan.row_order import sort_rows
 from ..values.ordering import told_apart
+from .protocols import Row
+from .sorting import Sorter
 from .tallies import Tallies, add_to
 
 Key = tuple[Any, ...]

@@ -13,17 +13,17 @@ from typing import Any
 
 import msgspec
 
-from ..engine.balance import Balance
-from ..engine.faults import Fault
-from ..engine.over_groups import is_additive
-from ..engine.plan import Plan
-from ..engine.protocols import Batch, Row, RowStore, TotalRow
-from ..engine.sorting import Sorter
+from ..plan.groups import is_additive
+from ..plan.plan import Plan
+from ..values.faults import Fault
 from ..values.numbers import EXACT
 from ..values.ordering import told_apart
+from .balance import Balance
 from .balancing import shown_parts
 from .groups import Groups, Key
 from .proof import Proof
+from .protocols import Batch, Row, RowStore, TotalRow
+from .sorting import Sorter
 from .state import Gathered, RunState
 from .step import Stepper
 from .table import Table

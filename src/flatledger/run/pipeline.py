@@ -6,20 +6,20 @@ import decimal
 import time
 from collections.abc import Callable, Iterator
 
-from ..engine.balance import Balance
-from ..engine.faults import Fault
-from ..engine.missing_fields import MissingPath
-from ..engine.plan import ColumnPlan, Plan
-from ..engine.planner import make_plan
-from ..engine.protocols import Progress, Row, RowStore, Source
-from ..engine.structure import Place, observe
-from ..engine.wanted import names_wanted
 from ..errors import LayoutError
 from ..layout.model import LayoutModel
 from ..layout.spreading import without_keyless
+from ..plan.plan import ColumnPlan, Plan
+from ..plan.planner import make_plan
+from ..structure.missing_fields import MissingPath
+from ..structure.structure import Place, observe
+from ..structure.wanted import names_wanted
+from ..values.faults import Fault
 from ..values.numbers import EXACT
+from .balance import Balance
 from .balancing import balance_of
 from .over_groups import GroupStage
+from .protocols import Progress, Row, RowStore, Source
 from .state import RunState
 from .step import Stepper
 from .table import Table

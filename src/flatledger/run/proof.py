@@ -10,14 +10,14 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
-from ..engine.balance import ColumnBalance
-from ..engine.levels import level_name
-from ..engine.plan import ColumnPlan, Plan
-from ..engine.protocols import Row
+from ..plan.plan import ColumnPlan, Plan
+from ..structure.levels import level_name
 from ..values.aggregates import AGGREGATES
 from ..values.numbers import QUOTIENT, round_to
 from ..values.ordering import told_apart
+from .balance import ColumnBalance
 from .groups import GroupKeys, Key
+from .protocols import Row
 from .tallies import Tallies, Tally, cells_of, is_value, tally_of
 from .totalling import Total
 

@@ -10,18 +10,18 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from ..engine.drift import DriftWatch
-from ..engine.expecting import OrderWatch
-from ..engine.faults import Fault, FaultLog
-from ..engine.identity import IdentityWatch
-from ..engine.plan import Plan
-from ..engine.program import Sums
-from ..engine.protocols import Row, RowStore
-from ..engine.sorting import Sorter
-from ..engine.taking import Taker
-from ..engine.watches import Watches
+from ..compile.program import Sums
+from ..compile.watches import Watches
+from ..plan.plan import Plan
+from ..values.faults import Fault, FaultLog
+from .drift import DriftWatch
+from .expecting import OrderWatch
 from .groups import Groups
+from .identity import IdentityWatch
+from .protocols import Row, RowStore
+from .sorting import Sorter
 from .step import BatchResult, Weighed
+from .taking import Taker
 from .tallies import Tally, cells_of, tally_of
 
 Gathered = Sorter | Groups

@@ -10,16 +10,16 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ..engine.drift import DriftLook, Seen
-from ..engine.expecting import Sequences, sequences
-from ..engine.faults import Fault
-from ..engine.plain_data import below
-from ..engine.plan import Plan
-from ..engine.program import Kept, Program, Sums, generate
-from ..engine.protocols import Batch, Row
-from ..engine.watches import Watches
+from ..compile.plain_data import below
+from ..compile.program import Kept, Program, Sums, generate
+from ..compile.watches import Watches
+from ..plan.plan import Plan
+from ..values.faults import Fault
 from ..values.functions import text_of
 from ..values.numbers import EXACT
+from .drift import DriftLook, Seen
+from .expecting import Sequences, sequences
+from .protocols import Batch, Row
 
 
 class Weighed(NamedTuple):

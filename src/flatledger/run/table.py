@@ -6,16 +6,17 @@ import decimal
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
-from ..engine.balance import Balance
-from ..engine.finishing import group_wording
-from ..engine.plan import ColumnPlan, KeyPlan, Plan
-from ..engine.protocols import Row, RowStore
-from ..engine.sorting import Sorter, grouped_order
-from ..engine.taking import Taker
+from ..plan.plan import ColumnPlan, KeyPlan, Plan
+from ..plan.row_order import grouped_order
 from ..values.numbers import EXACT, round_to
+from .balance import Balance
+from .finishing import group_wording
 from .groups import Groups
 from .proof import Proof
+from .protocols import Row, RowStore
+from .sorting import Sorter
 from .state import Gathered, RunState
+from .taking import Taker
 from .tallies import Tallies, is_value
 from .totalling import Detail, Total, TotalRows, group_rows
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from ..engine.plain_data import FaultText
-from ..engine.plan import ColumnPlan, Plan
-from ..engine.protocols import Row
+from ..compile.plain_data import FaultText
+from ..plan.plan import ColumnPlan, Plan
 from ..values.aggregates import Aggregate
 from ..values.numbers import EXACT, plain, round_to
+from .protocols import Row
 
 
 class Tally:

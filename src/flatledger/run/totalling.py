@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any, NamedTuple
 
-from ..engine.balance import Returning
-from ..engine.plan import Plan
-from ..engine.protocols import Row, TotalRow
+from ..plan.plan import Plan
 from ..values.functions import text_of
+from .balance import Returning
 from .groups import GroupKeys, Groups, Key
+from .protocols import Row, TotalRow
 from .tallies import Tallies, add_to
 
 BLANK_GROUP = "(blank)"

@@ -7,9 +7,9 @@ from collections.abc import Iterable
 from os import PathLike
 from typing import Any, BinaryIO
 
-from ..engine.levels import Names
-from ..engine.protocols import Source
 from ..errors import SourceError
+from ..run.protocols import Source
+from ..structure.levels import Names
 from .json_source import JsonRecords
 from .json_text import LARGEST
 from .reading import open_bytes

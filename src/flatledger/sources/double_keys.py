@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from ..engine.faults import Fault
-from ..engine.structure import DEEPEST
+from ..structure.structure import DEEPEST
+from ..values.faults import Fault
 
 REASON = "this name comes twice in one object; the last counts"
 _BLANKS = re.compile(r"[ \t\r\n]*")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any, Protocol
 
-from ..engine.faults import Fault
-from ..engine.protocols import Batch, Source
-from ..engine.structure import Place, observe
+from ..run.protocols import Batch, Source
+from ..structure.structure import Place, observe
+from ..values.faults import Fault
 from .records import convert
 
 

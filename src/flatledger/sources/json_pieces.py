@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 import msgspec
 
-from ..engine.levels import Names, level_name
 from ..errors import SourceError
 from ..layout.names import proposal
+from ..structure.levels import Names, level_name
 from .json_text import JsonText
 from .json_values import DECODE_ERRORS, reason
 

@@ -9,10 +9,10 @@ from typing import Any
 
 import msgspec
 
-from ..engine.faults import Fault, shown
-from ..engine.levels import Names
-from ..engine.protocols import Batch
 from ..errors import SourceError
+from ..run.protocols import Batch
+from ..structure.levels import Names
+from ..values.faults import Fault, shown
 from .double_keys import DoubleKeys
 from .json_pieces import Piece, Pieces
 from .json_text import LARGEST, JsonText

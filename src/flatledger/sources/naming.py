@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..engine.faults import shown
+from ..values.faults import shown
 from .json_values import NO_RECORD
 
 READABLE = "JSON and JSON Lines can be read, plain or gzip"

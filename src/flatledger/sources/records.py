@@ -10,9 +10,9 @@ from typing import Any
 
 import msgspec
 
-from ..engine.faults import Fault, shown
-from ..engine.protocols import Batch
 from ..errors import SourceError
+from ..run.protocols import Batch
+from ..values.faults import Fault, shown
 from ..values.numbers import Unreadable
 from .json_values import LOOK_AHEAD, NUMBERS, reason
 

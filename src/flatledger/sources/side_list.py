@@ -6,13 +6,13 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
 from typing import Any, Protocol
 
-from ..engine.balance import AttachedCount
-from ..engine.faults import Fault, shown
-from ..engine.level_watch import LevelsDifferError
-from ..engine.levels import KnownLevels, level_name
-from ..engine.structure import Place
+from ..compile.level_watch import LevelsDifferError
 from ..errors import SourceError
 from ..layout.model import Attachment
+from ..run.balance import AttachedCount
+from ..structure.levels import KnownLevels, level_name
+from ..structure.structure import Place
+from ..values.faults import Fault, shown
 from ..values.functions import text_of
 from .enriched import entries_at
 from .entry_files import Entry

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..engine.faults import Fault, shown
-from ..engine.structure import Place
 from ..errors import SourceError
 from ..layout.model import Split
+from ..structure.structure import Place
+from ..values.faults import Fault, shown
 from .enriched import entries_at
 
 

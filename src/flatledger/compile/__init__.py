@@ -1,0 +1,1 @@
+"""A plan turned into generated functions, and the runtime that these call."""

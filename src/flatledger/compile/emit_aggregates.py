@@ -1,0 +1,215 @@
+"""Emitting aggregates: a loop over the entries below a level, and what is made of their values."""
+
+from __future__ import annotations
+
+from ..language import nodes as n
+from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
+from ..plan.plan import AggregatePlan, Plan
+from ..plan.row_order import pair_order
+from ..structure.levels import Access, Chain
+from ..structure.structure import MEMBERS
+from ..values.aggregates import AGGREGATES, DISTINCT
+from .code import Constants, Lines, indented
+from .emit_paths import Scope, entry_name
+from .emit_values import ValueEmitter
+
+
+class AggregateEmitter(ValueEmitter):
+    """Emits aggregates, each once at the level it runs under.
+
+    ``judging`` is the level whose entries are being judged, 0 where all have been.
+    """
+
+    def __init__(self, plan: Plan, constants: Constants, judging: int = 0) -> None:
+        super().__init__(plan, constants)
+        self.judging = judging
+        self._seen_below: set[str] = set()  # variables of entries for which that is known
+
+    def call(self, node: n.Call) -> Operand:
+        if node.name not in AGGREGATE_KINDS:
+            return super().call(node)
+        plan = self.plan.aggregate(node)
+        key = ("aggregate", id(node), self.scope.variables[plan.base])
+        if key in self._known:
+            return self._known[key]
+        with self.at(plan.base) as block, block.hoisted():
+            result = self._aggregate(node, plan)
+        self._known[key] = result
+        return result
+
+    def _aggregate(self, node: n.Call, plan: AggregatePlan) -> Operand:
+        found = self.variable("found")
+        outer = self.scope
+        scope = self._inner_scope(plan)
+        separator = self._separator(node)
+        self.block.add(f"{found} = []")
+        self.scope = scope
+        with self.at(scope.chain.row) as innermost:
+            self._gather(node, plan, found)
+        self.scope = outer
+        for line in self._loops(scope, plan.base, innermost.lines):
+            self.block.add(line)
+        if node.order is not None:
+            keys = self.constants.name(pair_order(node.order), "order")
+            self.block.add(f"{found} = in_order({found}, {keys})")
+        if node.name in ("min", "max") and self.plan.kind(node.arguments[0]) == "any":
+            watch = self._watch(node, node)
+            self.block.add(f"if {watch}.on: {watch}.look({found})")
+        code = f"aggregate({self._object(node)}, {found}{separator}, {self.told(node)})"
+        if node.name == COLLECT:
+            code = f"collected({found})"
+        result = self.variable("total")
+        self.block.add(f"{result} = {code}")
+        return Operand(result, self.plan.kind(node))
+
+    def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
+        """Emit a condition on a side level: the entries for which it is true replace all others.
+
+        ``count`` are the lines that count a verdict, which they call ``verdict``.
+        """
+        outer, self.scope = self.scope, self._inner_scope(AggregatePlan(base, side, False))
+        scope = self.scope
+        with self.at(side.row):
+            self.block.add(f"verdict = {self.truth(condition).code}")
+            for line in count:
+                self.block.add(line)
+        loops = self._rebuilding_loops(scope, base + 1)
+        self.scope = outer
+        for line in loops:
+            self.block.add(line)
+
+    def _rebuilding_loops(self, scope: Scope, level: int) -> list[str]:
+        """The loops that give each entry above a side level what is kept below it."""
+        variable, owner = scope.variables[level], scope.variables[level - 1]
+        kept, lines = f"kept_{variable}", [f"kept_{variable} = []"]
+        head = self._loop_head(scope, level, lines, 0)
+        names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
+        members = names[-1] == MEMBERS
+        entry = f"(key_of_{variable}, {variable})" if members else variable
+        inside = list(scope.blocks[level].lines)
+        if level == scope.chain.row:
+            inside.append(f"if verdict is True: {kept}.append({entry})")
+        else:
+            inside += [*self._rebuilding_loops(scope, level + 1), f"{kept}.append({entry})"]
+        steps = self.constants.name(names[:-1] if members else names, "steps")
+        what = "with_members" if members else "with_entries"
+        rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
+        return [*lines, head, *indented(inside, 1), rebuilt]
+
+    def _object(self, node: n.Call) -> str:
+        """The name of the aggregate itself."""
+        if node.name == COLLECT:
+            return ""
+        found = (DISTINCT if node.distinct else AGGREGATES)[node.name]
+        return self.constants.name(found, f"{'distinct_' if node.distinct else ''}{node.name}")
+
+    def _separator(self, node: n.Call) -> str:
+        if node.name != "listagg":
+            return ""
+        given = node.arguments[1] if len(node.arguments) > 1 else n.Literal(0, "; ")
+        return f", {self.text(given).code}"
+
+    def _inner_scope(self, plan: AggregatePlan) -> Scope:
+        """The scope inside the aggregate: further levels, each with a variable of its own."""
+        deeper = len(plan.chain.levels) - plan.base - 1
+        names = [self.variable("each") for _ in range(deeper)]
+        above = self.scope
+        scope = Scope(
+            plan.chain,
+            [*above.variables[: plan.base + 1], *names],
+            [*above.ordinals[: plan.base + 1], *(f"place_of_{name}" for name in names)],
+            [*above.blocks[: plan.base + 1], *(Lines() for _ in range(deeper))],
+        )
+        for level in range(plan.base + 1, plan.chain.row + 1):
+            if len(self._kept_entries(scope, level)) > 2:
+                self._seen_below.add(scope.variables[level])
+        return scope
+
+    def _gather(self, node: n.Call, plan: AggregatePlan, found: str) -> None:
+        """Add the value of the argument within one entry to what was found.
+
+        Where nothing repeats there is the one value or none, so that a null is nothing.
+        """
+        argument = node.arguments[0]
+        alone = plan.chain.row == plan.base
+        if plan.counts_entries:
+            self.block.add(f"{found}.append(1)")
+            return
+        takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
+        kind = takes if takes != "any" else None
+        if node.order is not None:
+            pair = self.present(argument).code, self.present(node.order.operand).code
+            self.block.add(f"{found}.append(({pair[0]}, {pair[1]}))")
+        elif isinstance(argument, n.Path):
+            raw = self.value(argument).code
+            convert = f"as_{kind}" if kind else "None"
+            other = f"gather({found}, {raw}, {convert}, {self.told(argument)})"
+            if kind == "number":  # a list is taken too, wherever it stands
+                usual = " or ".join(f"{raw}.__class__ is {one}" for one in ("int", "Decimal"))
+                self.block.add(f"if {usual}: {found}.append({raw})")
+                self.block.add(f"else: {other}")
+            else:
+                self.block.add(other)
+        else:
+            value = self.as_kind(kind, argument) if kind else self.present(argument)
+            test = f"if {value.code} is not None: " if alone else ""
+            self.block.add(f"{test}{found}.append({value.code})")
+
+    def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
+        """The nested loops from the base's entry down to the innermost ones, if there are any."""
+        lines: list[str] = []
+        for depth, level in enumerate(range(base + 1, len(scope.variables))):
+            indent, last = "    " * depth, level == scope.chain.row
+            head = self._loop_head(scope, level, lines, depth)
+            lines.append(indent + head)
+            block = innermost if last else scope.blocks[level].lines
+            lines += [f"{indent}    {line}" for line in block]
+        return lines
+
+    def _loop_head(self, scope: Scope, level: int, lines: list[str], depth: int) -> str:
+        """The `for` of a level: kept entries of the row's chain, or what plain data holds."""
+        variable, place = scope.variables[level], scope.ordinals[level]
+        names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
+        members = names[-1:] == (MEMBERS,)
+        entry = f"(key_of_{variable}, {variable})" if members else variable
+        kept = self._kept_entries(scope, level)
+        if kept and len(kept) > 2:
+            return f"for {entry}, {place}, below_{variable} in zip({', '.join(kept)}):"
+        if kept:
+            return f"for {entry}, {place} in zip({', '.join(kept)}):"
+        raw = self._raw_entries(scope, level, names[:-1] if members else names, lines, depth)
+        found = f"members({raw})" if members else f"listed({raw})"
+        return f"for {place}, {entry} in enumerate({found}, 1):"
+
+    def _kept_entries(self, scope: Scope, level: int) -> list[str]:
+        """What holds the kept entries of a level of the row's chain, their places, and what is kept
+        below each; nothing where another level is meant, or where they are not known yet.
+        """
+        own = self.plan.chain
+        if own.levels[level : level + 1] != (scope.chain.levels[level],):
+            return []
+        parent, deeper = scope.variables[level - 1], level < own.row
+        if parent in self._seen_below:
+            return [f"below_{parent}[{part}]" for part in range(2 + deeper)]
+        if parent != entry_name(level - 1):
+            return []
+        known = deeper and level >= self.judging
+        return [f"{part}_{level}" for part in ("entries", "ordinals", "belows")[: 2 + known]]
+
+    def _raw_entries(
+        self, scope: Scope, level: int, names: tuple[str, ...], lines: list[str], depth: int
+    ) -> str:
+        """The variable with a side level's entries, loaded in the entry above it."""
+        outer, block = self.scope, Lines()
+        blocks = [*scope.blocks[: level - 1], block]
+        self.scope = Scope(
+            Chain(scope.chain.levels[:level], scope.chain.structure, scope.chain.known),
+            scope.variables[:level],
+            scope.ordinals[:level],
+            blocks,
+        )
+        before, self.block = self.block, block
+        raw = self._emit_load(Access(level - 1, names, (), None)).code
+        self.scope, self.block = outer, before
+        lines += ["    " * depth + line for line in block.lines]
+        return raw

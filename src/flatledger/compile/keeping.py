@@ -1,0 +1,280 @@
+"""Writing `keep`: the generated function that takes out what the conditions hold back."""
+
+from __future__ import annotations
+
+from ..language import nodes as n
+from ..plan.kinds import AGGREGATE_KINDS
+from ..plan.plan import Plan
+from ..structure.levels import Access, level_name
+from ..structure.structure import MEMBERS
+from .code import Constants, indented, listed_codes
+from .emit_paths import entry_name, ordinal_name
+from .emitter import Emitter
+
+
+def keep_source(plan: Plan, constants: Constants) -> tuple[str, tuple[str, ...]]:
+    """The text of the function, and the names of the counts that it gives."""
+    return _Keep(plan, constants).text()
+
+
+class _Keep:
+    """Writes `keep`: from the deepest level up, each entry is judged by its level's conditions.
+
+    The conditions of one level have an emitter of their own. Its lines for a level above stand
+    where that level's entries are known, deeper ones having been judged already, so that an
+    aggregate in a condition sees what the deeper conditions kept.
+    """
+
+    def __init__(self, plan: Plan, constants: Constants) -> None:
+        self.plan = plan
+        self.constants = constants
+        self.loads = Emitter(plan, constants)
+        self.counters: list[str] = []
+        self.tests: dict[int, Emitter] = {}
+        self.verdicts: dict[int, list[tuple[str, int]]] = {}  # with the condition's index
+        self.turned_away: dict[int, str] = {}
+        for level in range(plan.chain.row + 1):
+            self._judge(level)
+
+    def text(self) -> tuple[str, tuple[str, ...]]:
+        body = [*self._entry(0), *self._judged(0)]
+        counts = listed_codes(self.counters)
+        lines = [
+            "def keep(records, numbers):",
+            *indented((f"{counter} = 0" for counter in self.counters), 1),
+            *indented(("kept_records, kept_numbers, kept = [], [], []",), 1),
+            *indented(("for record, number in zip(records, numbers):",), 1),
+            *indented(body, 2),
+            *indented((f"return kept_records, kept_numbers, kept, ({counts})",), 1),
+        ]
+        return "\n".join(lines), tuple(self.counters)
+
+    def _counter(self, name: str) -> str:
+        if name not in self.counters:
+            self.counters.append(name)
+        return name
+
+    def _judge(self, level: int) -> None:
+        """Emit the conditions of a level, and the lines that count their verdicts."""
+        emitter = Emitter(self.plan, self.constants, judging=level)
+        self.tests[level], self.verdicts[level] = emitter, []
+        for index, condition in enumerate(self.plan.conditions):
+            if condition.level != level or condition.side is not None:
+                continue
+            with emitter.at(level) as block:
+                verdict = emitter.truth(condition.condition.value.node).code
+                verdict = emitter.assign(verdict, "truth", "verdict").code
+                for line in self._counting(index, verdict):
+                    block.add(line)
+                self._note_values(index, condition.condition.value.node, emitter)
+            self.verdicts[level].append((verdict, index))
+
+    def _note_values(self, index: int, node: n.Node, emitter: Emitter) -> None:
+        """The line that notes a value which the condition turned away: of its first field."""
+        path = _first_field(node)
+        if path is None or self.plan.chain_of(path) is not self.plan.chain:
+            return
+        value = emitter.value(path).code
+        seen = self.constants.watches.values_of(index, self.plan.text_of(path))
+        self.turned_away[index] = f"{self.constants.name(seen, 'seen')}({value})"
+
+    def _sequence(self, verdicts: list[tuple[str, int]]) -> list[str]:
+        """The lines that count what is left after each condition of a level and those before."""
+        lines: list[str] = []
+        for verdict, index in reversed(verdicts):
+            left = self._counter(f"left_{index}")
+            inside = indented([f"{left} += 1", *lines], 1)
+            away = self.turned_away.get(index)
+            other = [f"elif not {left}: {away}"] if away else []
+            lines = [f"if {verdict} is True:", *inside, *other]
+        return lines
+
+    def _counting(self, index: int, verdict: str) -> list[str]:
+        """The lines that count the verdict of a condition."""
+        return [
+            f"if {verdict} is True: {self._counter(f'true_{index}')} += 1",
+            f"elif {verdict} is None: {self._counter(f'unknown_{index}')} += 1",
+            f"else: {self._counter(f'false_{index}')} += 1",
+        ]
+
+    def _side_conditions(self, level: int) -> list[str]:
+        """The lines that judge the side levels right below one entry, the deepest first."""
+        lines: list[str] = []
+        sides = [
+            (index, plan.side, plan.condition.value.node)
+            for index, plan in enumerate(self.plan.conditions)
+            if plan.side is not None and plan.level == level
+        ]
+        for index, side, condition in sorted(sides, key=lambda found: -len(found[1].levels)):
+            emitter = Emitter(self.plan, self.constants)
+            with emitter.at(level) as block:
+                emitter.keep_entries(side, level, condition, self._counting(index, "verdict"))
+            above = [line for outer in emitter.blocks[:level] for line in outer.lines]
+            lines += [*above, *block.lines]
+        return lines
+
+    def _entry(self, level: int) -> list[str]:
+        """The lines that find the kept entries of the next level under one entry.
+
+        They leave ``entries_N``, ``ordinals_N`` and, where it goes deeper, ``belows_N``.
+        """
+        sides = self._side_conditions(level)
+        if level == self.plan.chain.row:
+            return sides
+        deeper = level + 1
+        lines = [*sides, *self._load_entries(level)]
+        if self._can_be_emptied(level):
+            lines.append(f"found_{deeper} = len(entries_{deeper})")
+        for further in range(deeper + 1, self.plan.chain.row + 1):
+            lines += self.tests[further].blocks[level].lines
+        inside = self._entry(deeper)
+        if inside:
+            lines += self._going_deeper(deeper, inside)
+        lines += self.tests[deeper].blocks[level].lines
+        if inside or self.verdicts[deeper]:
+            lines += self._choosing(deeper)
+        return [*lines, *self._shown(level)]
+
+    def _going_deeper(self, level: int, inside: list[str]) -> list[str]:
+        """The loop over all entries of a level which finds what is kept below each of them."""
+        entry = self._entry_code(level)
+        lines, body = [], list(inside)
+        if level < self.plan.chain.row:
+            lines.append(f"belows_{level} = []")
+            body.append(f"belows_{level}.append({self._below(level)})")
+        if self._changes(level):
+            lines.append(f"changed_{level} = []")
+            body.append(f"changed_{level}.append({entry})")
+        loop = f"for {entry}, {ordinal_name(level)} in zip(entries_{level}, ordinals_{level}):"
+        lines += [loop, *indented(body, 1)]
+        return lines + ([f"entries_{level} = changed_{level}"] if self._changes(level) else [])
+
+    def _below(self, level: int) -> str:
+        """What is kept below an entry: the entries, their places, and what is below each."""
+        parts = [f"entries_{level + 1}", f"ordinals_{level + 1}"]
+        if level + 1 < self.plan.chain.row:
+            parts.append(f"belows_{level + 1}")
+        if level > 0 and self._can_be_emptied(level):  # it is asked after in the second loop
+            parts.append(f"found_{level + 1}")
+        return f"({', '.join(parts)})"
+
+    def _choosing(self, level: int) -> list[str]:
+        """The loop that judges the entries of a level, and leaves those that are kept."""
+        entry, ordinal = self._entry_code(level), ordinal_name(level)
+        names = [f"entries_{level}", f"ordinals_{level}"]
+        kept = [f"kept_{level}", f"kept_ordinals_{level}"]
+        loop = f"for {entry}, {ordinal} in zip({', '.join(names)}):"
+        if level < self.plan.chain.row:
+            names.append(f"belows_{level}")
+            kept.append(f"kept_belows_{level}")
+            loop = f"for {entry}, {ordinal}, {self._below(level)} in zip({', '.join(names)}):"
+        starts = f"{', '.join(kept)} = {', '.join('[]' for _ in kept)}"
+        judged = indented(self._judged(level), 1)
+        return [starts, loop, *judged, f"{', '.join(names)} = {', '.join(kept)}"]
+
+    def _entry_code(self, level: int) -> str:
+        """What holds an entry in a loop: of a mapping, its key and the value."""
+        name = entry_name(level)
+        mapping = self.plan.chain.levels[level][-1:] == (MEMBERS,)
+        return f"(key_of_{name}, {name})" if mapping else name
+
+    def _changes(self, level: int) -> bool:
+        """Whether an entry of a level can be another one once it is judged what lies below it."""
+        sides = any(p.side is not None and p.level == level for p in self.plan.conditions)
+        return sides or (level < self.plan.chain.row and bool(self._shown(level)))
+
+    def _shown(self, level: int) -> list[str]:
+        """The line that lets paths which look at a level as a whole see its kept entries only."""
+        chain, deeper = self.plan.chain, level + 1
+        judged = range(deeper, chain.row + 1)
+        if not any(plan.level in judged for plan in self.plan.conditions):
+            return []
+        if not self.plan.shape.place_of(chain.levels[deeper]).whole:
+            return []
+        names = chain.levels[deeper][len(chain.levels[level]) :]
+        mapping = names[-1] == MEMBERS
+        steps = self.constants.name(names[:-1] if mapping else names, "steps")
+        what = "with_members" if mapping else "with_entries"
+        return [f"{entry_name(level)} = {what}({entry_name(level)}, {steps}, entries_{deeper})"]
+
+    def _load_entries(self, level: int) -> list[str]:
+        """The lines that load the entries of the next level under one entry."""
+        chain, deeper = self.plan.chain, level + 1
+        names = chain.levels[deeper][len(chain.levels[level]) :]
+        mapping = names[-1] == MEMBERS
+        raw = self.loads.load(Access(level, names[:-1] if mapping else names, (), None)).code
+        place = self.plan.shape.place_of(chain.levels[deeper])
+        struct = None if place.whole else place.struct
+        struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
+        site = self.constants.name(level_name(chain.levels[deeper]), "site")
+        with self.loads.at(level):
+            where = self.loads.where
+        call = f"entries({raw}, {struct_name}, {site}, {where})"
+        if mapping:
+            call = f"member_entries({raw}, {site}, {where})"
+        return [
+            *self.loads.blocks[level].lines,
+            f"entries_{deeper}, ordinals_{deeper} = {call}",
+            f"{self._counter(f'met_{deeper}')} += len(entries_{deeper})",
+        ]
+
+    def _judged(self, level: int) -> list[str]:
+        """The lines that judge an entry, keep it or drop it, and count why."""
+        keep = self._kept(level)
+        if level < self.plan.chain.row:
+            keep = self._unless_emptied(level, keep)
+        if not self.verdicts[level]:
+            return keep
+        test = " and ".join(f"{verdict} is True" for verdict, _ in self.verdicts[level])
+        drop = [f"{self._counter(f'dropped_{level}')} += 1"]
+        below = self._kept_below(level)
+        for further in range(level + 1, self.plan.chain.row + 1):
+            count = f"below({below}, {further - level})"
+            drop.append(f"{self._counter(f'with_parent_{further}')} += {count}")
+        lines = [*self.tests[level].blocks[level].lines, *self._sequence(self.verdicts[level])]
+        return [*lines, f"if {test}:", *indented(keep, 1), "else:", *indented(drop, 1)]
+
+    def _kept(self, level: int) -> list[str]:
+        """The lines that keep an entry, its place, and what is kept below it."""
+        deepest = level == self.plan.chain.row
+        if level == 0:
+            keep = ["kept_records.append(record)", "kept_numbers.append(number)"]
+            return keep if deepest else [*keep, f"kept.append({self._kept_below(0)})"]
+        entry, ordinal = self._entry_code(level), ordinal_name(level)
+        keep = [f"kept_{level}.append({entry})", f"kept_ordinals_{level}.append({ordinal})"]
+        below = [] if deepest else [f"kept_belows_{level}.append({self._kept_below(level)})"]
+        return [*keep, *below]
+
+    def _kept_below(self, level: int) -> str:
+        parts = [f"entries_{level + 1}", f"ordinals_{level + 1}"]
+        if level + 1 < self.plan.chain.row:
+            parts.append(f"belows_{level + 1}")
+        return f"({', '.join(parts)})"
+
+    def _can_be_emptied(self, level: int) -> bool:
+        """Whether an entry can have lost all entries below it, or none are a reason to drop it."""
+        deeper = level + 1
+        return (
+            self.plan.drops_without_entries
+            or deeper < self.plan.chain.row
+            or bool(self.verdicts[deeper])
+        )
+
+    def _unless_emptied(self, level: int, keep: list[str]) -> list[str]:
+        """An entry all of whose entries were held back is left out itself."""
+        if not self._can_be_emptied(level):
+            return keep
+        entries = f"entries_{level + 1}"
+        drops = self.plan.drops_without_entries
+        test = f"if {entries}:" if drops else f"if {entries} or not found_{level + 1}:"
+        emptied = f"{self._counter(f'emptied_{level}')} += 1"
+        return [test, *indented(keep, 1), "else:", *indented([emptied], 1)]
+
+
+def _first_field(node: n.Node) -> n.Path | None:
+    """The first path of a condition that is not within an aggregate."""
+    if isinstance(node, n.Path):
+        return node
+    if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+        return None
+    return next((path for part in node.children() if (path := _first_field(part))), None)

@@ -1,0 +1,119 @@
+"""Watching for lists of several where the first records showed none (DESIGN, rule 1).
+
+A place that the plan reads and that turns out to repeat makes it another plan: the run then begins
+again, once, with the structure of all records. Where the layout states its levels nothing is
+watched for.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..plan.plan import Plan
+from ..structure.levels import Chain, Names
+from ..structure.shape import Field
+from .code import Constants, indented
+
+
+class LevelsDifferError(Exception):
+    """A list of several stands where the first records, by which the run was planned, had none."""
+
+    def __init__(self, names: Names, number: int) -> None:
+        super().__init__(names, number)
+        self.names, self.number = names, number
+
+
+class Crowd:
+    """What the generated function calls: it raises LevelsDifferError for a list of several."""
+
+    def __init__(self, chain: Chain) -> None:
+        self._chain = chain
+
+    def note(self, number: int, *found: tuple[Any, Names]) -> None:
+        """Judge the values at some places that are no levels."""
+        for value, names in found:
+            if value.__class__ is list and len(value) > 1:
+                raise LevelsDifferError(names, number)
+
+    def below(self, number: int, value: Any, names: Names, rest: Names) -> None:
+        """Judge what names lead to within plain data that stands at a place."""
+        if value.__class__ is list:
+            if len(value) > 1 and not self._chain.is_level(names):
+                raise LevelsDifferError(names, number)
+            for entry in value:
+                self.below(number, entry, names, rest)
+        elif rest and value.__class__ is dict:
+            self.below(number, value.get(rest[0]), (*names, rest[0]), rest[1:])
+
+
+def watch_source(plan: Plan, constants: Constants) -> str:
+    """The text of the function; blank where there is nothing to watch for."""
+    if plan.chain.known.settled:
+        return ""
+    body = _Watch(plan, constants).lines()
+    if not body:
+        return ""
+    head = ["def watch(records, numbers):", "    for record, number in zip(records, numbers):"]
+    return "\n".join([*head, *indented(body, 2)])
+
+
+class _Watch:
+    def __init__(self, plan: Plan, constants: Constants) -> None:
+        self._chain, self._constants = plan.chain, constants
+        self._root = plan.shape.root
+        self._rests: dict[Names, set[Names]] = {}  # what is read below each place
+        for names in plan.places():
+            for length in range(len(names)):
+                self._rests.setdefault(names[:length], set()).add(names[length:])
+        self._count = 0
+
+    def lines(self) -> list[str]:
+        if self._root.whole:
+            return self._below((), "record")
+        return self._struct(self._root, "record")
+
+    def _struct(self, place: Field, variable: str) -> list[str]:
+        """The lines that judge the fields of a struct."""
+        lines: list[str] = []
+        fields = [(child, f"{variable}.{child.attribute}") for child in place.children.values()]
+        plain = [
+            (child, code)
+            for child, code in fields
+            if child.whole and not self._chain.is_level(child.names)
+        ]
+        if plain:
+            tests = [f"or {code}.__class__ is list" for _, code in plain]
+            pairs = [f"({code}, {self._name(child.names)})," for child, code in plain]
+            lines += ["if (", *indented([tests[0].removeprefix("or "), *tests[1:]], 1), "):"]
+            lines += ["    note_lists(", "        number,", *indented(pairs, 2), "    )"]
+        for child, code in fields:
+            lines += self._below(child.names, code) if child.whole else self._inner(child, code)
+        return lines
+
+    def _inner(self, child: Field, code: str) -> list[str]:
+        self._count += 1
+        inner = f"at_{self._count}"
+        body = self._struct(child, inner)
+        struct = self._constants.name(child.struct, child.struct.__name__)
+        if self._chain.is_level(child.names):
+            if not body:
+                return []
+            loop = f"for {inner} in {code} if {code}.__class__ is list else ({code},):"
+            return [loop, f"    if {inner}.__class__ is {struct}:", *indented(body, 2)]
+        note = f"note_lists(number, ({inner}, {self._name(child.names)}))"
+        lines = [f"{inner} = {code}", f"if {inner}.__class__ is list:", f"    {note}"]
+        if body:
+            lines += [f"    {inner} = {inner}[0] if {inner} else None"]
+            lines += [f"if {inner}.__class__ is {struct}:", *indented(body, 1)]
+        return lines
+
+    def _below(self, names: Names, code: str) -> list[str]:
+        """The lines that judge what is read within plain data."""
+        rests = self._rests.get(names, set())
+        begun = {rest[:length] for rest in rests for length in range(1, len(rest))}
+        longest = sorted(rests - begun)
+        place = self._name(names)
+        return [f"look_below(number, {code}, {place}, {self._name(rest)})" for rest in longest]
+
+    def _name(self, names: Names) -> str:
+        return self._constants.name(names, "place")

@@ -1,0 +1,173 @@
+"""Plain data as generated code meets it: null and blank, steps through objects and lists, entries.
+
+Missing, null and blank text are all null. A list is many values.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from copy import copy
+from typing import Any, NamedTuple
+
+import msgspec
+
+from ..structure.structure import MEMBERS
+from ..values.functions import text_of
+from ..values.numbers import Unreadable
+
+REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
+PART_SEPARATOR = ", "
+BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with anything beyond
+
+
+class Joining(NamedTuple):
+    """How what repeats becomes one text, and what is done where a value holds the separator."""
+
+    separator: str = "; "
+    aligned: bool = False
+    in_value: str = "report"
+    expected: bool = True  # several values; else they are a fault
+
+    def part(self, text: str) -> str:
+        """A value as it stands among the others."""
+        if self.separator not in text or self.in_value in ("report", "keep"):
+            return text
+        if self.in_value == "quote":
+            return '"' + text.replace('"', '""') + '"'
+        return text.replace(self.separator, " ")
+
+
+class FaultText(str):
+    """A value that could not be read, as a cell shows it all the same. It is in no total."""
+
+    __slots__ = ()
+
+
+def raw_text(value: Any) -> FaultText | None:
+    """What could not be read, as a cell shows it all the same."""
+    blank = is_null(value) or (isinstance(value, Unreadable) and not value.text)
+    return None if blank else FaultText(text_of_parts(value))
+
+
+def text_of_parts(value: Any) -> str:
+    if isinstance(value, dict):
+        value = list(value.values())
+    elif isinstance(value, msgspec.Struct) and hasattr(value, "__struct_encode_fields__"):
+        value = list(msgspec.structs.astuple(value))
+    if isinstance(value, list | tuple):
+        return PART_SEPARATOR.join(text_of_parts(part) for part in value if not is_null(part))
+    return "" if value is None else text_of(value)
+
+
+def is_null(value: Any) -> bool:
+    """Missing, null and blank text are null everywhere, and so is a list of nothing else."""
+    if value is None:
+        return True
+    if isinstance(value, str):
+        return not value.strip(BLANKS)
+    return value.__class__ is list and all(
+        item is None or (item.__class__ is str and not item.strip(BLANKS)) for item in value
+    )
+
+
+def walk(value: Any, names: tuple[str, ...]) -> Any:
+    """Name steps through plain data; a step on a list goes to each of its entries.
+
+    >>> walk({"payments": [{"amount": 3}, {}, {"amount": 5}]}, ("payments", "amount"))
+    [3, 5]
+    """
+    found = walk_aligned(value, names)
+    return [item for item in found if item is not None] if found.__class__ is list else found
+
+
+def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
+    """The same, with None for each entry that lacks the field.
+
+    >>> walk_aligned({"payments": [{"amount": 3}, {}]}, ("payments", "amount"))
+    [3, None]
+    """
+    for position, name in enumerate(names):
+        if name == MEMBERS and value.__class__ is dict:
+            value = list(value.values())
+        elif value.__class__ is dict:
+            value = value.get(name)
+        elif value.__class__ is list:
+            found: list[Any] = []
+            for entry in value:
+                inner = walk_aligned(entry, names[position:])
+                found += inner if inner.__class__ is list else [inner]
+            return found
+        else:
+            return None
+    return value
+
+
+def listed(value: Any) -> list[Any]:
+    """The entries of a side level: a lone value is a list of one; nulls are no entries."""
+    if value.__class__ is not list:
+        return [] if is_null(value) else [value]
+    return [
+        part
+        for entry in value
+        for part in (listed(entry) if entry.__class__ is list else [entry])
+        if part is not None
+    ]
+
+
+def with_entries(entry: Any, names: tuple[str, ...], kept: Any) -> Any:
+    """An entry that has only the kept ones at a level below it; the entry itself stays as it is.
+
+    >>> with_entries({"no": 1, "lines": [1, 2, 3]}, ("lines",), [2])
+    {'no': 1, 'lines': [2]}
+    """
+    name, rest = names[0], names[1:]
+    if isinstance(entry, dict):
+        below = with_entries(entry.get(name), rest, kept) if rest else kept
+        return {**entry, name: below} if not rest or below is not None else entry
+    if not isinstance(entry, msgspec.Struct):
+        return entry
+    attribute, changed = _field(entry, name), copy(entry)
+    below = with_entries(getattr(entry, attribute), rest, kept) if rest else kept
+    setattr(changed, attribute, below)
+    return changed
+
+
+def with_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]) -> Any:
+    """An entry that has only the kept members of a mapping below it, or of several."""
+    members = dict(kept)
+    if not names:  # it is the mapping itself
+        return members if isinstance(entry, dict) else entry
+    whole = members if len(members) == len(kept) else [{key: one} for key, one in kept]
+    return with_entries(entry, names, whole)
+
+
+def _field(struct: msgspec.Struct, name: str) -> str:
+    places = zip(struct.__struct_encode_fields__, struct.__struct_fields__, strict=True)
+    return dict(places)[name]
+
+
+def members(value: Any) -> list[tuple[str, Any]]:
+    """The members of a mapping, or of each of several: names with values."""
+    if value.__class__ is list:
+        return [member for entry in value for member in members(entry)]
+    return list(value.items()) if value.__class__ is dict else []
+
+
+def below(kept: Any, depth: int) -> int:
+    """How many kept entries there are ``depth`` levels below an entry."""
+    if depth == 1:
+        return len(kept[0])
+    return sum(below(one, depth - 1) for one in kept[2])
+
+
+def mark(seen: set[tuple[Hashable, ...]], keys: tuple[Hashable, ...]) -> int:
+    """The smallest depth of groups in which an entry is new, REPEAT if it is new in none.
+
+    Depth 0 is the whole table, depth 1 the outermost group. The entry's value is counted in every
+    depth from the mark on, so it is once in each group and once in all.
+    """
+    for depth in range(len(keys) + 1):
+        if keys[:depth] not in seen:
+            seen.update(keys[:length] for length in range(depth, len(keys) + 1))
+            return depth
+    return REPEAT

@@ -1,0 +1,427 @@
+"""What generated code calls for values that are not of the usual kind.
+
+Missing, null and blank text are all null. A list is many values. What cannot be taken becomes a
+fault and null; nothing here stops a run.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from decimal import Decimal
+from time import perf_counter
+from types import NoneType
+from typing import Any
+
+import msgspec
+
+from ..errors import SlowPatternError
+from ..language.selecting import Selection
+from ..plan.row_order import in_order
+from ..values import times
+from ..values.aggregates import over
+from ..values.amounts import ColumnReader, UnitWatch
+from ..values.cleaning import cleaned
+from ..values.faults import Fault, FaultNotes, shown
+from ..values.functions import FUNCTIONS, cast_value, text_of
+from ..values.matching import like, like_regex, overlap
+from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
+from ..values.patterns import SECONDS, PatternTooSlowError
+from ..values.reading_texts import read_date
+from .plain_data import (
+    FaultText,
+    Joining,
+    below,
+    is_null,
+    listed,
+    mark,
+    members,
+    raw_text,
+    text_of_parts,
+    walk,
+    walk_aligned,
+    with_entries,
+    with_members,
+)
+
+Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
+
+SLOW = 0.01  # seconds of one match, from which on it counts
+MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
+
+
+class Runtime:
+    """The functions that generated code is given, bound to one log of faults."""
+
+    def __init__(self, log: FaultNotes) -> None:
+        self._log = log
+        self._spent: defaultdict[str, float] = defaultdict(float)  # seconds, by pattern
+
+    def _bounded(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """The function; where a value is nested too deeply for it, a fault and null."""
+
+        def call(*arguments: Any) -> Any:
+            try:
+                return function(*arguments)
+            except RecursionError:
+                *values, path, where = arguments
+                self.fault(where, path, values[0], "is nested too deeply")
+                return None
+
+        return call
+
+    def functions(self) -> dict[str, Callable[..., Any]]:
+        """What generated code may call, by name: this, and nothing else."""
+        own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
+        entries = (self.entries, self.member_entries)
+        deep = (self.cell, self.compare, self.among, self.select, self.gather)
+        shared = (walk, walk_aligned, plain, is_null, raw_text, mark, below, listed)
+        guarded = {
+            **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
+            "aggregate": over,
+            **{f.__name__: f for f in (cast_value, overlap)},
+            "compare_times": times.compare,
+            "calculate": times.calculate,
+        }
+        kinds: dict[str, Callable[[Any], Any]] = {
+            "moment": times.as_moment,
+            "time": times.as_time,
+            "interval": times.as_interval,
+            "when": times.as_when,
+        }
+        return {
+            **{function.__name__: function for function in (*own, *entries, *shared)},
+            **{function.__name__: self._bounded(function) for function in deep},
+            **{name: self._guarded(function) for name, function in guarded.items()},
+            **{function.__name__: self._clocked(function) for function in (like, like_regex)},
+            **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
+            "members": members,
+            "with_entries": with_entries,
+            "with_members": with_members,
+            "in_order": in_order,
+            "text_of": text_of,
+            "as_date": times.as_date,
+            "as_timestamp": times.as_timestamp,
+            "collected": collected,
+            "cleaned": cleaned,
+            "converted": self._guarded(lambda value, convert: convert(value)),
+            "read_date": self._guarded(read_date),
+            "read_amount": self.read_amount,
+            "known_code": self.known_code,
+            "whole": self.whole,
+        }
+
+    def _clocked(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """A guarded function of a text and a pattern, whose time in all is bounded."""
+        guarded = self._guarded(function)
+
+        def call(*arguments: Any) -> Any:
+            start = perf_counter()
+            found = guarded(*arguments)
+            self._spend(perf_counter() - start, str(arguments[1]))
+            return found
+
+        return call
+
+    def _spend(self, seconds: float, pattern: str) -> None:
+        """Add to the time that a pattern has taken on texts that it is slow for."""
+        if seconds < SLOW:
+            return
+        self._spent[pattern] += seconds
+        if self._spent[pattern] > MOST_SECONDS:
+            raise SlowPatternError(
+                f"the pattern `{pattern[:200]}` has taken more than {MOST_SECONDS} s on texts that "
+                "it is slow for, so that the run would not end; repeat less within what is repeated"
+            )
+
+    def _guarded(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """The function with two more arguments, the path and the address for a fault."""
+
+        def call(*arguments: Any) -> Any:
+            *values, path, where = arguments
+            try:
+                return function(*values)
+            except (ValueFaultError, PatternTooSlowError) as error:
+                self.fault(where, path, values[0] if values else None, str(error))
+                return None
+
+        return call
+
+    def _converter(self, function: Callable[[Any], Any]) -> Callable[[Any, str, Address], Any]:
+        guarded = self._guarded(function)
+
+        def convert(value: Any, path: str, where: Address) -> Any:
+            value = self.one(value, path, where)
+            return None if is_null(value) else guarded(value, path, where)
+
+        return convert
+
+    def fault(self, where: Address, path: str, value: object, reason: str) -> None:
+        number, *ordinals = where
+        self._log.add(Fault(number, path, shown(value), reason, ordinals=tuple(ordinals)))
+
+    def read_amount(
+        self, value: Any, reader: ColumnReader, watch: UnitWatch | None, path: str, where: Address
+    ) -> int | Decimal | None:
+        """A number out of a text; a number stays. The unit is noted where none is stated."""
+        if not isinstance(value, str):
+            return self.as_number(value, path, where)
+        try:
+            amount, unit = reader(value)
+        except ValueFaultError as error:
+            self.fault(where, path, value, str(error))
+            return None
+        if unit and watch is not None:
+            watch.note(unit, where[0])
+        return amount
+
+    def known_code(
+        self, value: Any, find: Callable[[str], str | None], reason: str, path: str, where: Address
+    ) -> None:
+        """Tell of a code that is not on its list."""
+        if find(str(value)) is None:
+            self.fault(where, path, value, reason)
+
+    def whole(self, value: Any, shown: bool, path: str, where: Address) -> Any:
+        """A whole number; another is a fault and in no total, a field's text is still ``shown``."""
+        if isinstance(value, Decimal):
+            if value != value.to_integral_value():
+                self.fault(where, path, value, "is no whole number")
+                return FaultText(format(value, "f")) if shown else None
+            return int(value)
+        return value
+
+    # ---- shapes
+
+    def entries(
+        self, value: Any, struct: type | None, path: str, where: Address
+    ) -> tuple[list[Any], Sequence[int]]:
+        """The entries of a level, and their places: a lone object is a list of one."""
+        if value.__class__ is not list:
+            if is_null(value):
+                return [], ()
+            value = [value]
+        classes = {*map(type, value)}
+        if classes == {struct} or (struct is None and NoneType not in classes):
+            return value, range(1, len(value) + 1)
+        if struct is not None:
+            self._tell_strays(value, struct, path, where)
+        fits = [entry.__class__ is struct if struct else entry is not None for entry in value]
+        places = [place for place, fitting in enumerate(fits, 1) if fitting]
+        return [value[place - 1] for place in places], places
+
+    def member_entries(
+        self, value: Any, path: str, where: Address
+    ) -> tuple[list[tuple[str, Any]], Sequence[int]]:
+        """The entries of a level that is a mapping: its members with their keys, their places."""
+        if value.__class__ is not dict and value.__class__ is not list and not is_null(value):
+            self.fault(where, path, value, "a mapping was expected, and is left out")
+        found = members(value)
+        return found, range(1, len(found) + 1)
+
+    def _tell_strays(self, entries: list[Any], struct: type, path: str, where: Address) -> None:
+        for entry in entries:
+            if entry.__class__ is not struct and entry is not None:
+                self.fault(where, path, entry, "an entry with fields was expected, and left out")
+
+    def select(self, selection: Selection, value: Any, root: Any, path: str, where: Address) -> Any:
+        """What further segments of a path select: one value, or a list of those found."""
+        if value is None:
+            return None
+        try:
+            found = selection.find(value, value if root is None else root)
+        except PatternTooSlowError as error:
+            self.fault(where, path, value, str(error))
+            self._spend(SECONDS, path)
+            return None
+        if selection.singular:
+            return found[0] if found else None
+        return found
+
+    def gather(self, found: list[Any], value: Any, convert: Any, path: str, where: Address) -> None:
+        """Add the value, or each of several, to what an aggregate has found."""
+        for item in value if value.__class__ is list else (value,):
+            if item.__class__ is list:
+                self.gather(found, item, convert, path, where)
+            elif not is_null(item):
+                found.append(item if convert is None else convert(item, path, where))
+
+    def stray(self, value: Any, names: tuple[str, ...], path: str, where: Address) -> Any:
+        """Steps through what is neither the expected object nor missing."""
+        if value.__class__ is list:
+            return walk(value, names)
+        if not is_null(value):
+            self.fault(where, path, value, "fields were expected here")
+        return None
+
+    # ---- kinds
+
+    def one(self, value: Any, path: str, where: Address) -> Any:
+        """The one value among many, where one is needed; null where there is none."""
+        if value.__class__ is not list:
+            return value
+        present = [item for item in value if not is_null(item)]
+        if len(present) > 1:
+            self.fault(where, path, value, "one value was expected")
+            return None
+        return self.one(present[0], path, where) if present else None
+
+    def as_number(self, value: Any, path: str, where: Address) -> int | Decimal | None:
+        """A number as it is; text of digits is read."""
+        value = self.one(value, path, where)
+        if is_null(value):
+            return None
+        if isinstance(value, int | Decimal) and not isinstance(value, bool):
+            return value
+        result: int | Decimal | None = None
+        if isinstance(value, float):
+            result = read_decimal(repr(value))
+        elif isinstance(value, str):
+            result = _whole(value.strip())
+        if result is None:
+            reason = value.reason if isinstance(value, Unreadable) else "is not a number"
+            self.fault(where, path, value, reason)
+        return result
+
+    def as_text(self, value: Any, path: str, where: Address) -> str | None:
+        """A value as text: a number as its digits, a truth value as true or false."""
+        value = self.one(value, path, where)
+        if isinstance(value, Unreadable):
+            self.fault(where, path, value, value.reason)
+        return None if is_null(value) else text_of_parts(value)
+
+    def as_truth(self, value: Any, path: str, where: Address) -> bool | None:
+        """A truth value; of texts only true and false are one."""
+        value = self.one(value, path, where)
+        if is_null(value) or isinstance(value, bool):
+            return value if isinstance(value, bool) else None
+        if isinstance(value, str) and value.strip().lower() in ("true", "false"):
+            return value.strip().lower() == "true"
+        self.fault(where, path, value, "is neither true nor false")
+        return None
+
+    def cell(self, value: Any, joining: Joining, path: str, where: Address) -> Any:
+        """A field as a cell shows it; what repeats is joined, aligned with a place for nulls."""
+        if value is None or isinstance(value, int | Decimal | str):
+            return value if not is_null(value) else None
+        if isinstance(value, float):
+            result = self.as_number(value, path, where)
+            return str(value) if result is None else result
+        if isinstance(value, Unreadable):
+            self.fault(where, path, value, value.reason)
+            return FaultText(value.text) if value.text else None
+        if isinstance(value, list | tuple):
+            parts = [self.cell(item, joining, path, where) for item in _flat(value)]
+            present = [part for part in parts if part is not None]
+            if len(present) > 1 and not joining.expected:
+                self.fault(where, path, value, "one value was expected")
+            if not present or (len(present) == 1 and not joining.aligned):
+                return present[0] if present else None
+            return self._joined(parts, joining, path, where)
+        return text_of_parts(value)
+
+    def _joined(self, parts: list[Any], joining: Joining, path: str, where: Address) -> str:
+        """Several values as one text; one that holds the separator is told, or made harmless."""
+        texts = ["" if part is None else text_of(part) for part in parts]
+        if joining.separator and any(joining.separator in text for text in texts):
+            if joining.in_value == "report":
+                held = next(text for text in texts if joining.separator in text)
+                self.fault(where, path, held, f"holds the separator {joining.separator!r}")
+            texts = [joining.part(text) for text in texts]
+        return joining.separator.join(text for text in texts if text or joining.aligned)
+
+    # ---- operations
+
+    def divide(self, left: Any, right: Any, text: str, where: Address) -> Decimal | None:
+        if right == 0:
+            self.fault(where, text, None, "a division by zero")
+            return None
+        return plain(QUOTIENT.divide(left, right))
+
+    def among(
+        self, value: Any, options: tuple[frozenset[str], frozenset[Any]], path: str, where: Address
+    ) -> bool | None:
+        """Whether a value is one of some texts; a number is, if one of them is that number."""
+        value = self.one(value, path, where)
+        if is_null(value):
+            return None
+        if _is_number(value):
+            value = read_decimal(repr(value)) if isinstance(value, float) else value
+            return value in options[1]
+        return text_of(value) in options[0]
+
+    def compare(
+        self, left: Any, sign: str, right: Any, watch: Any, path: str, where: Address
+    ) -> bool | None:
+        """Compare two values whose kinds only the data shows.
+
+        A number and a text that is one are compared as numbers, two texts as texts. A number and
+        another text are not equal, and have no order.
+        """
+        left, right = self.one(left, path, where), self.one(right, path, where)
+        if is_null(left) or is_null(right):
+            return None
+        if sign not in ("==", "!=") and (_is_whole(left) or _is_whole(right)):
+            whole = left if _is_whole(left) else right
+            self.fault(where, path, whole, "a whole entry is no more and no less than another")
+            return None
+        if _is_number(left) or _is_number(right):
+            if watch and watch.on and not isinstance(left, bool):
+                watch.look((left,))
+            pair = _as_numbers(left, right)
+            if pair is None and sign in ("==", "!="):
+                return sign == "!="
+            if pair is None:
+                self.as_number(left, path, where)
+                self.as_number(right, path, where)
+                return None
+            left, right = pair
+        elif left.__class__ is not right.__class__:
+            left, right = text_of(left), text_of(right)
+        elif watch and watch.on and sign not in ("==", "!="):
+            watch.look((left, right))
+        return bool(times.COMPARISONS[sign](left, right))
+
+
+def collected(found: list[Any]) -> list[Any] | None:
+    """The values themselves, for an aggregate over a group."""
+    return [value for value in found if value is not None] or None
+
+
+def _as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:
+    """Two values as numbers; None where one of them is none."""
+    found = []
+    for value in (left, right):
+        if isinstance(value, float):
+            value = read_decimal(repr(value))
+        elif isinstance(value, str):
+            value = _whole(value.strip())
+        if not _is_number(value):
+            return None
+        found.append(value)
+    return found[0], found[1]
+
+
+def _is_whole(value: Any) -> bool:
+    """Whether a value is an entry or a list, rather than one value."""
+    return isinstance(value, dict | list | msgspec.Struct)
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
+
+
+def _whole(text: str) -> int | Decimal | None:
+    """The number in a text: an integer where it has digits only."""
+    if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
+        return int(text)
+    return read_decimal(text)
+
+
+def _flat(values: Iterable[Any]) -> Iterator[Any]:
+    """The values of a list and of the lists within it."""
+    for value in values:
+        if isinstance(value, list | tuple):
+            yield from _flat(value)
+        else:
+            yield value

@@ -1,0 +1,57 @@
+"""What generated code takes note of besides its results: it changes no figure, and is pointed out.
+
+What a batch shows is taken out, so that it can be carried elsewhere and merged with what others
+showed.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..layout.model import LayoutModel
+from ..values.amounts import UnitWatch
+from ..values.matching import ListWatch, ValuesSeen
+from ..values.numerals import NumeralWatch
+
+
+class Watches:
+    """All that is watched in one run, by what it is about; each is made when it is asked for."""
+
+    def __init__(self, model: LayoutModel) -> None:
+        self._model = model
+        self.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
+        self.seen: dict[int, ValuesSeen] = {}  # by the index of a condition
+        self.numerals: dict[str, NumeralWatch] = {}
+        self.units: dict[str, UnitWatch] = {}  # by the heading of a column
+
+    def values_of(self, index: int, field: str) -> ValuesSeen:
+        """What watches the values that a condition turns away."""
+        return self.seen.setdefault(index, ValuesSeen(field))
+
+    def numerals_of(self, what: str, ordered: bool = True) -> NumeralWatch:
+        """What watches whether numbers are compared as texts."""
+        return self.numerals.setdefault(what, NumeralWatch(what, ordered))
+
+    def units_of(self, heading: str) -> UnitWatch:
+        """What watches the units of a column's amounts."""
+        return self.units.setdefault(heading, UnitWatch(heading))
+
+    def taken(self) -> Watches:
+        """What has been noted since this was last asked."""
+        found = Watches(self._model)
+        for own, other in self._tables(found):
+            other |= {key: watch.taken() for key, watch in own.items()}
+        return found
+
+    def merge(self, later: Watches) -> None:
+        """Take in what was noted elsewhere, after this."""
+        for own, other in self._tables(later):
+            for key, watch in other.items():
+                if key in own:
+                    own[key].merge(watch)
+                else:
+                    own[key] = watch
+
+    def _tables(self, other: Watches) -> list[tuple[dict[Any, Any], dict[Any, Any]]]:
+        names = ("lists", "seen", "numerals", "units")
+        return [(getattr(self, name), getattr(other, name)) for name in names]

@@ -1,0 +1,1 @@
+"""Layout and structure in, a plan out: homes, kinds, steps."""

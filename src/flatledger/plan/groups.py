@@ -1,0 +1,314 @@
+"""Taking apart a layout whose rows stand for groups (DESIGN, rule 20).
+
+One part gathers, for each group, what the aggregates of its columns are made of; each kept entry is
+in a group once. The other has the groups as its records: an aggregate, or a group's key, is a field
+of them, called by its own text.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, Protocol
+
+import msgspec
+
+from ..errors import LayoutError, Problem
+from ..language import nodes as n
+from ..layout.column import Column, Expression, Total
+from ..layout.model import Grouping, LayoutModel, Sorting, Totals
+from ..layout.text import Scalar
+from ..structure.levels import Chain, Names, level_name
+from ..values.aggregates import AGGREGATES, SEPARATOR
+from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
+from .kinds import AGGREGATE_KINDS, COLLECT
+from .plan import Plan
+from .resolver import reach
+from .row_order import in_order, pair_order
+
+
+class Tallied(Protocol):
+    """What is known of the values of one column of a group."""
+
+    state: Any
+    count: int
+
+    def result(self, *options: Any) -> Any: ...
+
+
+class Part(msgspec.Struct, frozen=True):
+    """One aggregate of the columns: its text, the call, and the columns that it is made of."""
+
+    text: str
+    call: n.Call
+    columns: tuple[Column, ...]
+
+
+class OverGroups(msgspec.Struct, frozen=True):
+    """What is done with groups: ``keys`` and ``parts`` are the fields of each, ``plan`` makes rows
+    of them. ``model`` is the layout as it was written.
+    """
+
+    model: LayoutModel
+    keys: tuple[Expression, ...]
+    parts: tuple[Part, ...]
+    plan: Plan
+
+    def record(
+        self, key: Sequence[Any], headings: Sequence[str], tallies: Sequence[Tallied]
+    ) -> dict[str, Any]:
+        """A group as a record; without a key, everything. ``headings`` name the tallies."""
+        found = dict(zip(headings, tallies, strict=True))
+        record = {key.text: value for key, value in zip(self.keys, key, strict=False)}
+        for part in self.parts:
+            record[part.text] = _value(part, [found[column.heading] for column in part.columns])
+        return record
+
+    def lone_sum(self, column: Column) -> str | None:
+        """The part that a column is, where that is a plain sum and nothing else."""
+        node = column.value.node if column.value else None
+        if not isinstance(node, n.Call) or node.name != "sum" or node.distinct:
+            return None
+        found = (part.columns[0].heading for part in self.parts if n.same(part.call, node))
+        return next(found, None)
+
+
+class Decomposed:
+    """A layout taken apart into that of the records and that of the groups."""
+
+    def __init__(self, model: LayoutModel, chain: Chain) -> None:
+        self.model = model
+        self.problems: list[Problem] = []
+        self.keys = [self._key(key) for key in model.row_per_group]
+        self.chain = chain.extended(0, self._level(chain))
+        self.parts: dict[str, Part] = {}
+        self._columns = [self._outer_column(column) for column in model.columns]
+        self._sort = [self._outer_sort(key) for key in model.sort]
+        if self.problems:
+            raise LayoutError(model.name, self.problems)
+
+    def _key(self, key: Grouping) -> Expression:
+        """A key's expression, its own or that of the column it names."""
+        if key.value is not None:
+            return key.value
+        column = next(column for column in self.model.columns if column.heading == key.heading)
+        if column.value is None:
+            self.problems.append(
+                column.problem(f"column `{column.heading}` holds nothing to group by")
+            )
+            raise LayoutError(self.model.name, self.problems)
+        return column.value
+
+    def _level(self, chain: Chain) -> Names:
+        """The deepest level that the keys belong to."""
+        reached: list[tuple[Names, Expression]] = [((), key) for key in self.keys]
+        reached += [(level, key) for key in self.keys for level in reach(key.node, chain)]
+        deepest, _ = max(reached, key=lambda found: len(found[0]))
+        for level, key in reached:
+            if deepest[: len(level)] != level:
+                names = f"{level_name(level)} and {level_name(deepest)}"
+                self.problems.append(key.problem(f"{names} are two branches, with no common entry"))
+        return deepest
+
+    # ---- what is gathered
+
+    def inner_model(self) -> LayoutModel:
+        """Groups without detail; each part of an aggregate is a totalled column."""
+        keys = [Column(key.text, key) for key in self.keys]
+        parts = [column for part in self.parts.values() for column in part.columns]
+        level = self.chain.levels[-1]
+        row_per = Expression(Scalar(level_name(level)), _field(level)) if level else None
+        return msgspec.structs.replace(
+            self.model,
+            columns=tuple({column.heading: column for column in (*keys, *parts)}.values()),
+            row_per=row_per,
+            row_per_group=(),
+            primary_key=(),
+            sort=(),
+            group=tuple(Grouping(None, key.text, key.text) for key in self.keys),
+            totals=Totals(detail=False, grand_total=False, subtotals="none"),
+            take=self.model.take if self.model.take and self.model.take.of == "records" else None,
+        )
+
+    def _part(self, call: n.Call, expression: Expression) -> Part:
+        text = _call_text(expression.scalar.text, call.position)
+        if call.order is not None:
+            way = (call.order.descending, call.order.nulls_first, call.order.collation)
+            text += f" within group {way}"
+            if not n.same(call.order.operand, call.arguments[0]):
+                what = "in a row for a group, a list is ordered by its own values"
+                self.problems.append(expression.problem(what, call.order.position))
+        text = self._free_name(text, call)
+        if text not in self.parts:
+            self.parts[text] = Part(text, call, self._inner_columns(call, text, expression))
+        return self.parts[text]
+
+    def _free_name(self, text: str, call: n.Call) -> str:
+        """A name that no other call has: columns made for keys are alike in their text."""
+        name, count = text, 1
+        while name in self.parts and not n.same(self.parts[name].call, call):
+            count += 1
+            name = f"{text} ({count})"
+        return name
+
+    def _inner_columns(self, call: n.Call, text: str, expression: Expression) -> tuple[Column, ...]:
+        """What is gathered for an aggregate: values at a level of the chain, or below one.
+
+        Below a level, an entry of it gives the aggregate of its own, or, where these would not do,
+        the values themselves.
+        """
+        argument, name = call.arguments[0], call.name
+        target = max(reach(argument, self.chain), key=len, default=())
+        here = target in self.chain.levels
+        if here and name == "count" and self._is_level(argument, target):
+            argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
+        if name in ("sum", "avg") and call.distinct:  # what is no number is told entry by entry
+            argument = n.Cast(argument.position, argument, "decimal", ())
+
+        def column(heading: str, inner: str, total: str) -> Column:
+            node = argument
+            if not here:
+                node = n.Call(call.position, inner, (argument,), inner=True)
+            ways = Total(total, part=True, distinct=call.distinct)
+            return Column(heading, Expression(expression.scalar, node), total=ways)
+
+        if here:
+            return (column(text, "", name),)
+        if call.distinct or name == "listagg":
+            return (column(text, COLLECT, name),)
+        if name == "avg":
+            sums = column(f"sum of {text}", "sum", "sum")
+            return sums, column(f"count of {text}", "count", "sum")
+        return (column(text, name, "sum" if name == "count" else name),)
+
+    def _is_level(self, argument: n.Node, target: Names) -> bool:
+        """Whether an argument is a level itself, whose entries are counted."""
+        return isinstance(argument, n.Path) and bool(target) and argument.names() == target
+
+    # ---- the table of the groups
+
+    def outer_model(self) -> LayoutModel:
+        """The columns over groups, each aggregate a field of its group."""
+        return msgspec.structs.replace(
+            self.model,
+            columns=tuple(self._columns),
+            conditions=(),
+            row_per_group=(),
+            sort=tuple(self._sort),
+            totals=Totals(grand_total=False),
+            take=self.model.take if self.model.take and self.model.take.of == "rows" else None,
+            expects=(),
+        )
+
+    def kinds(self, plan: Plan) -> dict[str, str]:
+        """The kinds of a group's fields, as far as they are known: of keys, and of what is a value
+        of the records again."""
+        found = {key.text: plan.column(key.text).kind for key in self.keys}
+        for part in self.parts.values():
+            kind = AGGREGATES[part.call.name].gives
+            if kind == "any" and len(part.columns) == 1:
+                kind = plan.column(part.columns[0].heading).kind
+            found[part.text] = kind
+        return found
+
+    def _outer_column(self, column: Column) -> Column:
+        if column.value is None:
+            return msgspec.structs.replace(column, total=None)
+        value = self._outer(column.value)
+        return msgspec.structs.replace(column, value=value, total=None)
+
+    def _outer_sort(self, key: Sorting) -> Sorting:
+        if key.value is None:
+            return key
+        return msgspec.structs.replace(key, value=self._outer(key.value))
+
+    def _outer(self, expression: Expression) -> Expression:
+        node = n.rebuilt(expression.node, lambda part: self._over_group(part, expression))
+        return Expression(expression.scalar, node)
+
+    def _over_group(self, node: n.Node, expression: Expression) -> n.Node | None:
+        """What stands for a node over a group: for aggregates and keys their fields."""
+        key = next((key for key in self.keys if n.same(key.node, node)), None)
+        if key is not None:
+            return _field((key.text,), node.position)
+        if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+            if not node.arguments:
+                self.problems.append(
+                    expression.problem(f"`{node.name}` takes a path", node.position)
+                )
+                return node
+            return _field((self._part(node, expression).text,), node.position)
+        if isinstance(node, n.Path):
+            name = ".".join(node.names() or ("…",))
+            self.problems.append(
+                expression.problem(
+                    f"`{name}` can differ within a group: put it into `row-per-group`, or take "
+                    f"first({name}) or listagg(distinct {name})",
+                    node.position,
+                )
+            )
+            return node
+        return None
+
+
+def _value(part: Part, tallies: list[Tallied]) -> Any:
+    """What an aggregate is for one group."""
+    call, first = part.call, tallies[0]
+    if len(tallies) > 1:  # a mean, of sums and counts
+        sums, counts = first.result(), tallies[1].result()
+        return plain(QUOTIENT.divide(sums, counts)) if counts else None
+    if call.name == "count" and not call.distinct:
+        return first.result() or 0
+    options = []
+    if call.name == "listagg":
+        separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, SEPARATOR)
+        options.append(getattr(separator, "value", SEPARATOR))
+    try:
+        if call.order is not None:
+            values = list(first.state.values()) if call.distinct else first.state
+            pairs = [(value, value) for value in values]
+            ordered = in_order(pairs, pair_order(call.order))
+            return AGGREGATES[call.name].result(ordered, len(ordered), *options)
+        return first.result(*options)
+    except ValueFaultError as error:
+        return Unreadable("", str(error))
+
+
+def is_additive(node: n.Node) -> bool:
+    """Whether what groups have adds up to what all have, as far as nothing is rounded: sums and
+    counts, what is added to them or taken off, and multiples of them."""
+    match node:
+        case n.Call(name="sum" | "count", distinct=False):
+            return True
+        case n.Sign():
+            return is_additive(node.operand)
+        case n.Arithmetic(operator="+" | "-"):
+            return is_additive(node.left) and is_additive(node.right)
+        case n.Arithmetic():
+            left, right = node.left, node.right
+            if node.operator == "*" and isinstance(left, n.Literal):
+                return is_additive(right)
+            return isinstance(right, n.Literal) and is_additive(left)
+    return False
+
+
+def _field(names: Names, position: int = 0) -> n.Path:
+    steps = (n.Segment(position, (n.Name(position, name, bracketed=True),)) for name in names)
+    return n.Path(position, tuple(steps))
+
+
+def _call_text(text: str, position: int) -> str:
+    """The text of a call that begins at a position, as far as its closing bracket."""
+    depth, quote = 0, ""
+    for place in range(position, len(text)):
+        letter = text[place]
+        if quote:
+            quote = "" if letter == quote else quote
+        elif letter in "'\"":
+            quote = letter
+        elif letter in "([":
+            depth += 1
+        elif letter in ")]":
+            depth -= 1
+            if depth == 0:
+                return " ".join(text[position : place + 1].split())
+    return text[position:]

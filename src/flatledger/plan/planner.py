@@ -1,0 +1,338 @@
+"""Making the plan of a run. What cannot be done is told here, all at once, with its place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from ..errors import LayoutError, Problem
+from ..language import nodes as n
+from ..layout.column import Expression
+from ..layout.model import Condition, LayoutModel, Sorting
+from ..structure.levels import Chain, Names, known_levels, level_name, plain_steps
+from ..structure.missing_fields import MissingPath, judged
+from ..structure.shape import Shape
+from ..structure.structure import MEMBERS, Place
+from ..values.collations import collation_key
+from ..values.reading_texts import DateReader
+from .groups import Decomposed, OverGroups
+from .kinds import DATATYPES, a_kind
+from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
+from .resolver import Resolver
+
+
+def make_plan(model: LayoutModel, structure: Place, complete: bool = False) -> Plan:
+    """Plan a run by the structure of the first records, or of all where it is ``complete``.
+
+    Raises LayoutError with every fault that only the data could show.
+    """
+    if not model.row_per_group:
+        return _Planner(model, structure, complete).plan()
+    known = known_levels(model, expressions_in(model), complete)
+    parted = Decomposed(model, Chain.of((), structure, known))
+    plan = _Planner(parted.inner_model(), structure, complete).plan()
+    kinds = parted.kinds(plan)
+    fields = Place(children={name: Place() for name in kinds})
+    rows = _Planner(parted.outer_model(), fields, True, kinds).plan()
+    plan.over = OverGroups(model, tuple(parted.keys), tuple(parted.parts.values()), rows)
+    return plan
+
+
+class _Planner:
+    def __init__(
+        self,
+        model: LayoutModel,
+        structure: Place,
+        complete: bool,
+        kinds: Mapping[str, str] | None = None,
+    ) -> None:
+        """``kinds`` are those of the fields of records, where they are known."""
+        self.kinds = kinds or {}
+        self.model = model
+        self.complete = complete
+        self.structure = structure
+        self.problems: list[Problem] = []
+        self.level: MissingPath | None = None
+        self.planned = False  # whether there is a result yet
+        self.result = Plan(model, self._chain())
+        self.planned = True
+
+    def plan(self) -> Plan:
+        self._note_missing()
+        self._columns()
+        self._check_circles()
+        self._stop_at_problems()
+        self._resolve()
+        self._stop_at_problems()
+        self._place_columns()
+        self._conditions()
+        self._keys()
+        self._marks()
+        self._check_taking()
+        self._stop_at_problems()
+        self.result.shape = Shape(self.result.chain, self._wants())
+        return self.result
+
+    def _wants(self) -> Iterator[Names]:
+        """The places whose values are asked for, as names from the record."""
+        for access, chain in self.result.accesses.values():
+            if any(_looks_up(segment) for segment in access.rest):
+                yield ()
+            yield (*chain.levels[access.anchor], *access.names)
+        for expected in self.model.expects:
+            yield expected.names
+            yield expected.after or expected.names
+        for aggregate in self.result.aggregates.values():
+            for level in aggregate.chain.levels[aggregate.base + 1 :]:
+                if level not in self.result.chain.levels:
+                    yield level
+
+    def _check_taking(self) -> None:
+        """Rows that are not taken must be provable: each totalled entry has one row."""
+        take, chain = self.model.take, self.result.chain
+        if take is None or take.of == "records":
+            return
+        above = [p for p in self.result.totalled if p.home < chain.row]
+        if above:
+            column = above[0].column
+            self.problems.append(
+                column.problem(
+                    f"column `{column.heading}` is totalled once for each "
+                    f"{level_name(chain.levels[above[0].home])}, of which some rows would be "
+                    "taken and others not; take `of: records`"
+                )
+            )
+        if not self.model.totals.detail:
+            message = "`take` of rows goes with `detail`; without it, take `of: records`"
+            self.problems.append(Problem(message))
+
+    def _stop_at_problems(self) -> None:
+        """Stop at problems. A name that is not met may be what lies behind those of its line."""
+        if self.problems:
+            used = self.result.used if self.planned else set()
+            missing = self.result.missing if self.planned else []
+            slips = judged(missing, self.structure, used).problems
+            lines = {slip.line for slip in slips} - {0}
+            others = [problem for problem in self.problems if problem.line not in lines]
+            raise LayoutError(self.model.name, [*slips, *others])
+
+    def _chain(self) -> Chain:
+        known = known_levels(self.model, expressions_in(self.model), self.complete)
+        expression = self.model.row_per
+        start = Chain.of((), self.structure, known)
+        if expression is None or expression.text == "record":
+            return start
+        node = expression.node
+        names, rest = plain_steps(node, start) if isinstance(node, n.Path) else ((), ())
+        if not names or rest:
+            self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
+        else:
+            self.level = MissingPath(names, expression, what="level")
+        self._stop_at_problems()
+        return Chain.of(names, self.structure, known)
+
+    # ---- what only the data can show
+
+    def _note_missing(self) -> None:
+        """Note the paths that no record read so far has; they are judged at the end of the run."""
+        used = {
+            plain_steps(part, self.result.chain)[0]
+            for expression in self.result.expressions
+            for part in expression.node.walk()
+            if isinstance(part, n.Path)
+        }
+        used |= {names[:length] for names in used for length in range(len(names))}
+        self.result.used = used
+        for expression in self.result.expressions:
+            for part in expression.node.walk():
+                if isinstance(part, n.Path) and not part.relative:
+                    names, _ = plain_steps(part, self.result.chain)
+                    exact = any(
+                        isinstance(selector, n.Name) and selector.bracketed
+                        for segment in part.segments
+                        for selector in segment.selectors
+                    )
+                    self._miss(MissingPath(names, expression, part.position, exact))
+        if self.level:
+            self._miss(self.level)
+        for names in (names for e in self.model.expects for names in (e.names, e.after) if names):
+            self._miss(MissingPath(names))
+
+    def _miss(self, path: MissingPath) -> None:
+        if self.structure.find(_known_part(path.names)) is None:
+            self.result.missing.append(path)
+
+    def _resolve(self) -> None:
+        resolver = Resolver(self.result, {column.heading for column in self.model.columns})
+        joined = {id(column.value) for column in self.model.columns if not column.total}
+        for condition in self.model.conditions:
+            side = self._side(condition)
+            if condition.keep is None or side is not None:
+                resolver.resolve(condition.value, chain=side, judges=True)
+            self.result.conditions.append(ConditionPlan(condition, 0, side))
+        judged = {id(condition.value) for condition in self.model.conditions}
+        for expression in self.result.expressions:
+            if id(expression) not in judged:
+                resolver.resolve(expression, joined=id(expression) in joined)
+        self.problems += resolver.problems
+
+    def _side(self, condition: Condition) -> Chain | None:
+        """The chain down to the level that a condition keeps entries of, where it says so."""
+        keep, own = condition.keep, self.result.chain
+        if keep is None:
+            return None
+        node = keep.node
+        names, rest = plain_steps(node, own) if isinstance(node, n.Path) else ((), ())
+        if not names or rest or not own.is_level(names):
+            self.problems.append(keep.problem("`keep` takes a level, such as payments"))
+            return None
+        if names in own.levels:
+            what = f"`{keep.text}` is on the way to the row: write its condition alone"
+            self.problems.append(keep.problem(what))
+            return None
+        base = max(i for i, level in enumerate(own.levels) if names[: len(level)] == level)
+        return own.extended(base, names)
+
+    def _check_circles(self) -> None:
+        by_heading = {column.heading: column for column in self.model.columns}
+
+        referred = {
+            heading: {p.heading for p in column.value.node.walk() if isinstance(p, n.Heading)}
+            for heading, column in by_heading.items()
+            if column.value
+        }
+
+        def leads_back(start: str) -> bool:
+            waiting, seen = list(referred.get(start, ())), set[str]()
+            while waiting:
+                heading = waiting.pop()
+                if heading not in seen:
+                    seen.add(heading)
+                    waiting += referred.get(heading, ())
+            return start in seen
+
+        for column in self.model.columns:
+            if leads_back(column.heading) and column.value:
+                self.problems.append(
+                    column.value.problem(f"column `{column.heading}` refers back to itself")
+                )
+
+    # ---- columns and keys
+
+    def _columns(self) -> None:
+        """The columns in the order of a row: the written ones first. Their homes come later."""
+        written = [column for column in self.model.columns if not column.suppressed]
+        hidden = [column for column in self.model.columns if column.suppressed]
+        for place, column in enumerate([*written, *hidden]):
+            self.result.columns.append(ColumnPlan(column, self.result.chain.row, False, place))
+
+    def _place_columns(self) -> None:
+        self.result.columns = [self._placed(plan) for plan in self.result.columns]
+
+    def _placed(self, plan: ColumnPlan) -> ColumnPlan:
+        column = plan.column
+        if column.value is None:
+            return plan
+        kind = self.result.kind(column.value.node)
+        timed = column.conversion is not None and column.conversion.kind == "time"
+        read = column.reads == "amount"
+        others = ("interval", "text") if timed else ("text",) if read else ()
+        fitting = ("number", "any", "null", *others)
+        if column.numeric and kind not in fitting:
+            what = "a total" if column.adds else "`decimals`" if column.decimals else "a unit"
+            message = f"column `{column.heading}` has {what}, but its value is {a_kind(kind)}"
+            self.problems.append(column.value.problem(message))
+        if column.reads not in ("", "amount"):
+            try:
+                DateReader(column.reads, column.locale or self.model.locale or "en")
+            except ValueError as error:
+                self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
+        home = self.result.home(column.value.node)
+        if isinstance(column.value.node, n.Path):
+            kind = self.kinds.get(level_name(column.value.node.names() or ()), kind)
+        numeric = column.numeric or kind == "number"
+        made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
+        return ColumnPlan(column, home, numeric, plan.place, "text" if column.clean else made)
+
+    def _conditions(self) -> None:
+        """The level of each condition: its home, or for a side level what that stands under."""
+        for index, plan in enumerate(self.result.conditions):
+            value = plan.condition.value
+            kind = self.result.kind(value.node)
+            if kind not in ("truth", "any"):
+                self.problems.append(
+                    value.problem(f"a condition is true or false; this is {a_kind(kind)}")
+                )
+            homes = list(self.result.homes(value.node))
+            level = max(homes) if homes else 0
+            if plan.side is not None:
+                level = self._above(plan.side)
+            self.result.conditions[index] = ConditionPlan(plan.condition, level, plan.side)
+
+    def _above(self, side: Chain) -> int:
+        """The deepest level of the row's chain that a chain to a side level has too."""
+        pairs = zip(side.levels, self.result.chain.levels, strict=False)
+        return sum(one == other for one, other in pairs) - 1
+
+    def _keys(self) -> None:
+        for key in self.model.group:
+            plan = self._key(key.value, key.heading, key.text)
+            self.result.group.append(plan)
+            both = [c.column for c in self.result.totalled if c.place == plan.place]
+            if both and not self.model.row_per_group:
+                name = both[0].heading
+                what = f"column `{name}` names the groups, and its total has no room there"
+                self.problems.append(both[0].problem(f"{what}; give the total a column of its own"))
+        for sort in self.model.sort:
+            text = sort.heading or (sort.value.text if sort.value else "")
+            plan = self._key(sort.value, sort.heading, text)
+            ways = sort.descending, sort.nulls_first, self._collation(sort)
+            self.result.sort.append(KeyPlan(plan.place, plan.home, text, *ways, plan.kind))
+
+    def _collation(self, sort: Sorting) -> str:
+        try:
+            if sort.collation:
+                collation_key(sort.collation)
+        except ValueError as error:
+            self.problems.append(Problem(f"`sort`: {error}", *sort.place))
+        return sort.collation
+
+    def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
+        if heading is not None:
+            plan = self.result.column(heading)
+            return KeyPlan(plan.place, plan.home, text, kind=plan.kind)
+        assert value is not None
+        known = self._place_of(value)
+        if known is not None:
+            return known
+        home = self.result.home(value.node)
+        self.result.extra_keys.append((value, home))
+        place = len(self.result.columns) + len(self.result.extra_keys) - 1
+        return KeyPlan(place, home, text, kind=self.result.kind(value.node))
+
+    def _place_of(self, value: Expression) -> KeyPlan | None:
+        """The key that an expression is already: that of a column which shows it as it is, or
+        of another key."""
+        for plan in self.result.columns:
+            column = plan.column
+            plain = not (column.typed or column.numeric or column.translate or column.checks)
+            if plain and column.value and n.same(column.value.node, value.node):
+                return KeyPlan(plan.place, plan.home, value.text, kind=plan.kind)
+        for index, (other, home) in enumerate(self.result.extra_keys):
+            if n.same(other.node, value.node):
+                place = len(self.result.columns) + index
+                return KeyPlan(place, home, value.text, kind=self.result.kind(value.node))
+        return None
+
+    def _marks(self) -> None:
+        row = self.result.chain.row
+        self.result.marked = sorted({p.home for p in self.result.totalled if p.home < row})
+
+
+def _known_part(names: Names) -> Names:
+    """The names as far as they are a record's own: those of a mapping's members are data."""
+    return names[: names.index(MEMBERS)] if MEMBERS in names else names
+
+
+def _looks_up(segment: n.Segment) -> bool:
+    """Whether a filter in a path looks at the whole record ($)."""
+    return any(isinstance(part, n.Path) and not part.relative for part in segment.walk())

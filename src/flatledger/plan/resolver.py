@@ -1,0 +1,304 @@
+"""Resolving an expression: where each path is reached from, what each aggregate runs over, and
+whether it can be calculated at all."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+from ..errors import Problem
+from ..language import nodes as n
+from ..layout.column import Expression
+from ..layout.names import nearest
+from ..structure.levels import Chain, Names, level_name, plain_steps
+from ..structure.structure import MEMBERS
+from ..values.collations import collation_key
+from ..values.functions import CAST_KINDS, FUNCTIONS
+from ..values.patterns import interoperable
+from .kinds import AGGREGATE_KINDS, TIMES, a_kind, fits
+from .plan import AggregatePlan, Plan
+
+# name: (fewest arguments, most)
+SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (1, 1), "key": (1, 1)}
+FEW_LISTS = 9  # times as many values that stand alone
+MOST_FACTORS = 200  # how many values one product or text may be made of
+
+
+class Resolver:
+    """Resolves the expressions of one layout; what can't be is added to ``problems``."""
+
+    def __init__(self, plan: Plan, headings: set[str]) -> None:
+        self.plan = plan
+        self.problems: list[Problem] = []
+        self._headings = headings
+        self._factors_of: dict[str, int] = {}
+        self._expression: Expression
+        self._judges = False
+
+    def resolve(
+        self,
+        expression: Expression,
+        *,
+        joined: bool = False,
+        chain: Chain | None = None,
+        judges: bool = False,
+    ) -> None:
+        """Resolve an expression. ``joined``: where it is a bare path, it may have many values.
+
+        ``chain`` is where it is evaluated, if not on the row. ``judges``: it is a condition.
+        """
+        self._judges = judges
+        self._expression = expression
+        found = len(self.problems)
+        for node in expression.node.walk():
+            self.plan.texts[id(node)] = expression.text
+        bare = joined and isinstance(expression.node, n.Path)
+        self._node(expression.node, chain or self.plan.chain, single=not bare)
+        if len(self.problems) == found:
+            self._check_kinds(expression.node)
+
+    def _refuse(self, message: str, node: n.Node) -> None:
+        self.problems.append(self._expression.problem(message, node.position))
+
+    # ---- where things are
+
+    def _node(self, node: n.Node, chain: Chain, single: bool = True) -> None:
+        match node:
+            case n.Path():
+                self._path(node, chain, single)
+            case n.Heading():
+                self._heading(node, chain)
+            case n.Asked():
+                self._refuse(f"`:{node.name}` is not asked for in this layout", node)
+            case n.Call():
+                self._call(node, chain)
+            case n.Cast() if node.type not in CAST_KINDS:
+                self._refuse(f"no type `{node.type}`; there are {', '.join(CAST_KINDS)}", node)
+            case _:
+                for part in node.children():
+                    self._node(part, chain)
+
+    def _path(self, path: n.Path, chain: Chain, single: bool) -> None:
+        access = chain.access(path)
+        self.plan.accesses[id(path)] = access, chain
+        if single and access.side is not None:
+            text, side = self.plan.text_of(path), level_name(access.side)
+            level = chain.levels[-1]
+            where = f"entry of {level_name(level)}" if level else "record"
+            ways = f"sum({text}), first({text}) or any(…), or `row-per: {side}`"
+            if self._judges:
+                ways = f"any(…) or every(…), or {{keep: {side}, when: …}}, or `row-per: {side}`"
+            self._refuse(
+                f"`{text}` has many values here, since {side} repeats within one {where}"
+                f"{_first_list(chain, access.side)}; use {ways}",
+                path,
+            )
+
+    def _heading(self, node: n.Heading, chain: Chain) -> None:
+        if node.heading not in self._headings:
+            near = nearest(node.heading, self._headings)
+            hint = f'; did you mean "{near}"?' if near else "; a text stands in single quotes"
+            self._refuse(f'no column "{node.heading}"{hint}', node)
+        elif chain is not self.plan.chain:
+            self._refuse("an aggregate takes paths; write the column's expression in it", node)
+
+    def _call(self, node: n.Call, chain: Chain) -> None:
+        if node.name in AGGREGATE_KINDS and (node.name != "collect" or node.inner):
+            self._aggregate(node, chain)
+            return
+        if node.distinct:
+            self._refuse("`distinct` belongs to an aggregate", node)
+        known = {**SPECIAL, **{k: self._arity(k) for k in FUNCTIONS}, "current_date": (0, 0)}
+        if node.name not in known:
+            names = [*known, *(set(AGGREGATE_KINDS) - {"collect"})]
+            near = nearest(node.name, names)
+            hint = (
+                f"; did you mean `{near}`?" if near else f"; there are {', '.join(sorted(names))}"
+            )
+            self._refuse(f"no function `{node.name}`{hint}", node)
+            return
+        fewest, most = known[node.name]
+        if not fewest <= len(node.arguments) <= most:
+            count = f"{fewest}" if fewest == most else f"{fewest} to {most}"
+            self._refuse(f"`{node.name}` takes {count} argument(s)", node)
+            return
+        if node.name in ("ordinal", "key"):
+            self._check_place(node, chain)
+            return
+        for place, argument in enumerate(node.arguments):
+            self._node(argument, chain, single=node.name != "mentions" or place > 0)
+
+    def _arity(self, name: str) -> tuple[int, int]:
+        function = FUNCTIONS[name]
+        return len(function.parameters) - function.optional, len(function.parameters)
+
+    def _check_place(self, node: n.Call, chain: Chain) -> None:
+        """`ordinal` and `key` take a level that is on the way to where they stand."""
+        path = node.arguments[0]
+        names, rest = plain_steps(path, chain) if isinstance(path, n.Path) else ((), ())
+        if not names or rest or names not in chain.levels:
+            levels = ", ".join(level_name(level) for level in chain.levels[1:]) or "none here"
+            self._refuse(f"`{node.name}` takes a level of the row ({levels})", node)
+        elif node.name == "key" and names[-1] != MEMBERS:
+            self._refuse("`key` takes the members of a mapping, such as names.*", node)
+        elif node.name == "ordinal" and names not in self.plan.chain.levels:
+            self._refuse("`ordinal` counts the entries of the row's own levels", node)
+        else:
+            self._node(path, chain, single=False)
+
+    # ---- aggregates (DESIGN, rules 4 to 6)
+
+    def _aggregate(self, node: n.Call, chain: Chain) -> None:
+        most = 2 if node.name == "listagg" else 1
+        if not 1 <= len(node.arguments) <= most:
+            self._refuse(
+                f"`{node.name}` takes {most} argument(s) at the most, and one at least", node
+            )
+            return
+        argument = node.arguments[0]
+        reached = sorted(set(reach(argument, chain)), key=lambda names: (len(names), names))
+        for outer, inner in pairwise(reached):
+            if inner[: len(outer)] != outer:
+                self._refuse(
+                    f"{level_name(outer)} and {level_name(inner)} are two branches, which have no "
+                    "common entry; aggregate each on its own",
+                    node,
+                )
+                return
+        target = reached[-1] if reached else ()  # where nothing repeats: the one value or none
+        base = max(
+            place
+            for place, level in enumerate(chain.levels)
+            if len(level) < max(len(target), 1) and target[: len(level)] == level
+        )
+        inner_chain = chain.extended(base, target)
+        counts = node.name == "count" and not node.distinct
+        counts = counts and self._is_level(argument, target, chain)
+        self.plan.aggregates[id(node)] = AggregatePlan(base, inner_chain, counts)
+        many = isinstance(argument, n.Path) and node.order is None
+        self._node(argument, inner_chain, single=not many)
+        if node.order is not None:
+            self._node(node.order.value, inner_chain, single=True)
+        outside = Chain(chain.levels[: base + 1], chain.structure, chain.known)
+        for separator in node.arguments[1:]:
+            self._node(separator, outside)
+
+    def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
+        return isinstance(argument, n.Path) and plain_steps(argument, chain) == (target, ())
+
+    # ---- kinds that can never fit
+
+    def _check_kinds(self, node: n.Node) -> None:
+        for part in node.walk():
+            match part:
+                case n.Arithmetic():
+                    self._check_arithmetic(part)
+                case n.Sign():
+                    self._expect(part.operand, ("number",), "a sign stands before a number")
+                case n.Comparison():
+                    self._check_comparable(part, part.left, part.right)
+                case n.Between():
+                    self._check_comparable(part, part.operand, part.low)
+                    self._check_comparable(part, part.operand, part.high)
+                case n.In():
+                    for option in part.options:
+                        self._check_comparable(part, part.operand, option)
+                case n.InPeriod():
+                    self._expect(part.operand, ("moment",), "a period holds dates")
+                case n.Collate():
+                    self._check_collation(part)
+                case n.And() | n.Or():
+                    for condition in part.parts:
+                        self._expect(condition, ("truth",), "`and` and `or` join conditions")
+                case n.Not():
+                    self._expect(part.operand, ("truth",), "`not` stands before a condition")
+                case n.Like():
+                    self._check_pattern(part)
+                case n.Call():
+                    self._check_arguments(part)
+        if self._factors(node) > MOST_FACTORS:
+            self._refuse(f"more than {MOST_FACTORS} values in one product or text", node)
+
+    def _check_collation(self, node: n.Collate) -> None:
+        try:
+            collation_key(node.collation)
+        except ValueError as error:
+            self._refuse(str(error), node)
+
+    def _expect(self, node: n.Node, wanted: tuple[str, ...], message: str) -> None:
+        kind = self.plan.kind(node)
+        if not any(fits(kind, one) for one in wanted):
+            self._refuse(f"{message}; this is {a_kind(kind)}", node)
+
+    def _check_arithmetic(self, node: n.Arithmetic) -> None:
+        for part in (node.left, node.right):
+            text = self.plan.kind(part) == "text"
+            wanted = ("number",) if text else ("number", "moment", "interval")
+            self._expect(part, wanted, f"`{node.operator}` calculates with numbers")
+
+    def _check_comparable(self, node: n.Node, left: n.Node, right: n.Node) -> None:
+        kinds = self.plan.kind(left), self.plan.kind(right)
+        known = set(kinds) - {"any", "null"}
+        if len(known) > 1 and not (known & set(TIMES) and "text" in known):
+            self._refuse(f"a {kinds[0]} and a {kinds[1]} can never be compared", node)
+
+    def _check_pattern(self, node: n.Like) -> None:
+        pattern = node.pattern.value if isinstance(node.pattern, n.Literal) else None
+        if node.regex and isinstance(pattern, str) and interoperable(pattern) is None:
+            self._refuse("this pattern is no I-Regexp (RFC 9485)", node.pattern)
+
+    def _check_arguments(self, node: n.Call) -> None:
+        if node.name in FUNCTIONS:
+            function = FUNCTIONS[node.name]
+            for argument, kind in zip(node.arguments, function.parameters, strict=False):
+                self._expect(argument, (kind,), f"`{node.name}` takes a {kind} here")
+        elif node.name in ("sum", "avg"):
+            self._expect(node.arguments[0], ("number",), f"`{node.name}` adds up numbers")
+        elif node.name in ("any", "every"):
+            self._expect(node.arguments[0], ("truth",), f"`{node.name}` takes a condition")
+
+    def _factors(self, node: n.Node) -> int:
+        """How many values the largest product or text of an expression is made of."""
+        if isinstance(node, n.Heading):
+            if node.heading not in self._factors_of:
+                value = self.plan.column(node.heading).column.value
+                self._factors_of[node.heading] = self._factors(value.node) if value else 1
+            return self._factors_of[node.heading]
+        parts = [self._factors(part) for part in node.children()] or [1]
+        multiplies = isinstance(node, n.Concatenation) or (
+            isinstance(node, n.Arithmetic) and node.operator == "*"
+        )
+        return min(sum(parts) if multiplies else max(parts), MOST_FACTORS + 1)
+
+
+def _first_list(chain: Chain, names: Names) -> str:
+    """Where a list was met at a level that hardly any record has, and what to state then."""
+    place = chain.structure.find(names)
+    if place is None or not place.many or chain.known.stated is not None:
+        return ""
+    others = place.kinds.total() - place.elements + place.lists - place.many
+    if others < FEW_LISTS * place.many:
+        return ""
+    many = f", the first of {place.many:,}" if place.many > 1 else ""
+    return (
+        f" (record {place.first_many:,} has a list of several{many}; if it should have none, "
+        "`levels: […]` states the levels without it, and each such list is a fault)"
+    )
+
+
+def reach(node: n.Node, chain: Chain) -> Iterator[Names]:
+    """The levels that the entries of an aggregate's argument belong to."""
+    if isinstance(node, n.Path):
+        names, rest = plain_steps(node, chain)
+        crossed = names[:-1] if rest and not rest[0].descendant else names
+        level = chain.deepest_level(crossed, 0)
+        if level:
+            yield level
+    elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS and node.arguments:
+        inner = list(reach(node.arguments[0], chain))
+        above = chain.deepest_level(max(inner, key=len, default=("",))[:-1], 0)
+        if above:
+            yield above
+    else:
+        for part in node.children():
+            yield from reach(part, chain)

@@ -1,0 +1,248 @@
+"""The balance: the proof at the end of a run, as data.
+
+What was read is held against what was kept and written, and each totalled column's sum over the
+source's kept entries against its sum over the cells written.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+from decimal import Decimal
+from typing import Any
+
+import msgspec
+
+from ..layout.model import Fit
+from ..layout.spreading import NO_COLUMN, NO_KEY
+from ..values.faults import Fault
+from ..values.numbers import digits_of
+from ..visible import steerless_json
+from .drift import Drift
+
+
+class ConditionCount(msgspec.Struct):
+    """How many entries of its level a condition judged, kept, and held back.
+
+    That is alone; ``left`` are those that it and the conditions before it kept. ``values`` are a
+    few that it met (of the field ``field``), where it left nothing.
+    """
+
+    text: str
+    level: str
+    met: int = 0
+    kept: int = 0
+    held_back: int = 0
+    unknown: int = 0
+    left: int = 0
+    name: str = ""
+    because: str = ""
+    origin: str = ""
+    field: str = ""
+    values: dict[str, int] = {}
+
+    @property
+    def remark(self) -> str:
+        """What is out of the ordinary: it kept all, nothing, or next to nothing."""
+        if not self.met:
+            return ""
+        if self.kept == self.met:
+            return "kept all"
+        if not self.kept:
+            return "kept nothing"
+        return "kept under one in a thousand" if self.kept * 1_000 < self.met else ""
+
+
+class LevelCount(msgspec.Struct):
+    """What became of the entries of one level."""
+
+    level: str
+    met: int = 0
+    kept: int = 0
+    held_back: int = 0
+    with_parent: int = 0
+
+
+class Asked(msgspec.Struct):
+    """A value that was asked for, in full and as it was given (`today`)."""
+
+    name: str
+    text: str
+    given: str
+
+
+class PeriodDays(msgspec.Struct):
+    """A period of a condition or column, with its first and last day."""
+
+    text: str
+    first: dt.date
+    last: dt.date
+
+
+class ListCount(msgspec.Struct):
+    """A list that a condition looks up: how many of its values no record had, and the first."""
+
+    name: str
+    values: int
+    unmet: int
+    first_unmet: list[str]
+
+
+class AttachedCount(msgspec.Struct):
+    """A side list: how many keys of the records it had, and which stand on one side only.
+
+    ``keyless`` are entries of the list that have no key.
+    """
+
+    name: str
+    matched: int
+    unmatched: int
+    missing: list[str]
+    unused: int
+    first_unused: list[str]
+    keyless: int
+    double: int
+    first_double: list[str]
+
+
+class Returning(msgspec.Struct):
+    """A group that came back after another: its values, and the rows where it began (from 1)."""
+
+    group: list[Any]
+    row: int
+    again: int
+
+
+class ColumnBalance(msgspec.Struct):
+    """One totalled column: its sum on the way in against its sum on the way out.
+
+    ``source`` is over the kept entries of the home level, ``written`` over the cells of the table
+    with each entry once, ``total`` is the grand total; for ``avg`` these are sums, for the other
+    kinds what the total itself is. ``overlap`` is what several groups show and the whole counts
+    once, ``rounding`` what an exact total differs from the sum of its rounded cells,
+    ``straight`` the sum straight down the file.
+    """
+
+    heading: str
+    kind: str
+    home: str
+    source: Any
+    written: Any
+    total: Any
+    count: int
+    blank: int
+    overlap: Any
+    cut: Any
+    rounding: Any
+    straight: Any
+    balanced: bool
+
+
+def keyless_notes(found: dict[str, Any]) -> list[str]:
+    """What to say of entries without a key, by the columns that tell of them."""
+    notes = []
+    for heading, count in found.items():
+        name = heading.removesuffix(NO_KEY)
+        if name == heading or not count:
+            continue
+        start = f"{name}{NO_COLUMN}"
+        sums = [
+            f"{value:f}" if value.__class__ is Decimal else str(value)
+            for other, value in found.items()
+            if other.startswith(start)
+        ]
+        adding = f"; their values add up to {' and '.join(sums)}" if sums else ""
+        many = "1 entry has" if count == 1 else f"{count:,} entries have"
+        notes.append(f"columns from {name}: {many} no key and no column{adding}")
+    return notes
+
+
+class FileCount(msgspec.Struct):
+    """One file that was written; ``replaced``: a former one."""
+
+    name: str
+    rows: int
+    bytes: int
+    replaced: bool = False
+
+
+def _as_text(value: Any) -> str | None:
+    if isinstance(value, int) and not isinstance(value, bool):
+        return digits_of(value)
+    return None if value is None else str(value)
+
+
+class Balance(msgspec.Struct):
+    """Everything that a run can say for itself when it has ended.
+
+    ``repeating`` are all levels that the plan reads, ``levels_stated`` by the layout.
+    ``fault_places`` counts the faults by their paths; those of records that were filtered out are
+    in ``faults_filtered_out`` alone. ``wrong`` says what is not as it
+    should be with rows or cells, which is an error of this program. ``notices`` are what somebody
+    should look at: it may be right, and need not be.
+    """
+
+    layout: str
+    source: str
+    row_per: str
+    read: int = 0
+    unreadable: int = 0
+    kept: int = 0
+    held_back: int = 0
+    without_rows: int = 0
+    not_taken: int = 0
+    rows_not_taken: int = 0
+    asked: list[Asked] = []
+    periods: list[PeriodDays] = []
+    conditions: list[ConditionCount] = []
+    levels: list[LevelCount] = []
+    repeating: list[str] = []
+    levels_stated: bool = False
+    lists: list[ListCount] = []
+    attached: list[AttachedCount] = []
+    fit: Fit | None = None
+    rows: int = 0
+    total_rows: int = 0
+    groups: int = 0
+    returned: int = 0
+    returning: list[Returning] = []
+    returning_allowed: bool = False
+    columns: list[ColumnBalance] = []
+    fault_count: int = 0
+    fault_places: dict[str, int] = {}
+    faults_filtered_out: int = 0
+    faults: list[Fault] = []
+    wrong: list[str] = []
+    notes: list[str] = []
+    notices: list[str] = []
+    drift: Drift = msgspec.field(default_factory=Drift)
+    files: list[FileCount] = []
+    seconds: float = 0.0
+
+    @property
+    def balanced(self) -> bool:
+        """Whether every count and every sum agrees on both sides."""
+        whole = not self.returned or self.returning_allowed
+        agree = self.records_agree and all(column.balanced for column in self.columns)
+        return whole and agree and not self.wrong
+
+    @property
+    def emptied_by(self) -> ConditionCount | None:
+        """The condition after which nothing was left, where entries of its level were met."""
+        return next((one for one in self.conditions if one.met and not one.left), None)
+
+    @property
+    def records_agree(self) -> bool:
+        """Whether each record that was read is accounted for, and each entry of a level."""
+        records = self.kept + self.held_back + self.without_rows + self.unreadable + self.not_taken
+        levels = all(c.kept + c.held_back + c.with_parent == c.met for c in self.levels)
+        return records == self.read and levels
+
+    def to_json(self) -> bytes:
+        """The balance as JSON; numbers are texts, so that no reader rounds them."""
+        data = msgspec.to_builtins(self, enc_hook=str)
+        data["balanced"] = self.balanced
+        for column in data["columns"]:
+            for key in ("source", "written", "total", "overlap", "cut", "rounding", "straight"):
+                column[key] = _as_text(column[key])
+        text = msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
+        return f"{steerless_json(text)}\n".encode()

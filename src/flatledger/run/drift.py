@@ -1,0 +1,157 @@
+"""Drift: what a layout expects that the data no longer has, and what the data has that is new.
+
+Paths and columns are followed over all records, at no cost once they have been met. Fields that
+no column asks for are looked for in the first records and in one of each batch.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from itertools import islice
+from typing import Any, NamedTuple
+
+import msgspec
+
+from ..compile.plain_data import is_null
+from ..plan.plan import ColumnPlan, Plan
+from ..structure.levels import Names, level_name
+from ..structure.shape import Field
+from ..structure.structure import MEMBERS
+from .protocols import Batch, Row
+
+FIRST = 300  # so many records are looked at from the start
+
+
+class Drift(msgspec.Struct):
+    """What drifted apart: headings, paths, and fields (as a survey prints them).
+
+    New fields are those that the layout's note does not know; they were looked for in
+    ``looked_at`` records. Without a note they are not looked for.
+    """
+
+    blank_columns: list[str] = []
+    unmatched: list[str] = []
+    new_fields: list[str] = []
+    looked_at: int = 0
+
+    def __bool__(self) -> bool:
+        return bool(self.blank_columns or self.unmatched or self.new_fields)
+
+
+class Seen(NamedTuple):
+    """What a batch shows: paths that it has, columns that it fills, some records whole."""
+
+    paths: set[Names]
+    filled: set[int]
+    specimens: list[Any]
+    rows: int
+
+
+class DriftLook:
+    """Looks at batches; what was found once is not looked for again."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._root = plan.shape.root
+        self._unmet = {one.names for one in plan.missing}
+        self._blank = {one.place for one in _own_columns(plan)}
+        self._noted = plan.model.known is not None
+
+    def seen(self, batch: Batch, rows: list[Row]) -> Seen:
+        """What some records and the rows made of them show."""
+        paths = {n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)}
+        filled = {p for p in self._blank if any(row[p] is not None for row in rows)}
+        self._unmet -= paths
+        self._blank -= filled
+        return Seen(paths, filled, batch.specimens() if self._noted else [], len(rows))
+
+
+class DriftWatch:
+    """Follows a run by what its batches show. ``first`` are its first records."""
+
+    def __init__(self, plan: Plan, first: Iterable[Any] = ()) -> None:
+        self._unmet = dict.fromkeys(one.names for one in plan.missing)
+        self._blank = {one.place: one.column.heading for one in _own_columns(plan)}
+        self._known = plan.model.known
+        self._rows = self._looked_at = 0
+        if self._known is not None:
+            from ..structure.spots import Spot  # only a layout with a note pays for it
+
+            self._spot = Spot(top=True)
+            self._look_at(islice(first, FIRST))
+
+    def absorb(self, seen: Seen) -> None:
+        """Take in what a batch shows."""
+        for names in seen.paths:
+            self._unmet.pop(names, None)
+        for place in seen.filled:
+            self._blank.pop(place, None)
+        self._rows += seen.rows
+        if self._known is not None:
+            self._look_at(seen.specimens)
+
+    def merge(self, later: DriftWatch) -> None:
+        """Take in what was seen of later records."""
+        self._unmet = {names: None for names in self._unmet if names in later._unmet}
+        self._blank = {p: heading for p, heading in self._blank.items() if p in later._blank}
+        self._rows += later._rows
+        self._looked_at += later._looked_at
+        if self._known is not None:
+            self._spot.merge(later._spot)
+
+    def unmet(self) -> set[Names]:
+        """The paths that no record had."""
+        return set(self._unmet)
+
+    def drift(self) -> Drift:
+        """What was found; where there was nothing to look at, nothing."""
+        if not self._rows:
+            return Drift()
+        return Drift(
+            blank_columns=list(self._blank.values()),
+            unmatched=[level_name(names) for names in self._unmet],
+            new_fields=self._new_fields(),
+            looked_at=self._looked_at,
+        )
+
+    def _look_at(self, records: Iterable[Any]) -> None:
+        for record in records:
+            if isinstance(record, dict):
+                self._spot.add(record)
+                self._looked_at += 1
+
+    def _new_fields(self) -> list[str]:
+        known = self._known
+        if known is None:
+            return []
+        from ..structure.survey import fields_of
+
+        paths = [field.path for field in fields_of(self._spot)]
+        return [path for path in paths if path not in known and not _in_mapping(path, known)]
+
+
+def _own_columns(plan: Plan) -> list[ColumnPlan]:
+    return [one for one in plan.columns if one.column.value and not one.column.checks]
+
+
+def _in_mapping(path: str, known: frozenset[str]) -> bool:
+    """Whether a path is of a mapping whose keys are data: of one that is known, or a known one."""
+    if path.endswith(".*"):
+        return any(one.startswith((path[:-1], f"{path[:-2]}[")) for one in known)
+    mappings = tuple(one.removesuffix("*") for one in known if one.endswith(".*"))
+    return path.replace("[", ".[").startswith(mappings) or path.startswith(mappings)
+
+
+def _has(value: Any, place: Field | None, names: Names) -> bool:
+    """Whether a decoded value has something at a place that names lead to."""
+    if is_null(value):
+        return False
+    if isinstance(value, list):
+        return any(_has(entry, place, names) for entry in value)
+    if not names or names[0] == MEMBERS:
+        return True
+    if isinstance(value, dict):
+        return _has(value.get(names[0]), None, names[1:])
+    child = place.children.get(names[0]) if place else None
+    if child is None or not isinstance(value, msgspec.Struct):
+        return False
+    return _has(getattr(value, child.attribute, None), child, names[1:])

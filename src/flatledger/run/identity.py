@@ -1,0 +1,76 @@
+"""The primary key: the columns that identify a row. Doubles and blanks in them are faults."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ..plan.plan import KeyPlan, Plan
+from ..values.faults import Fault
+from ..values.functions import text_of
+from .protocols import Row, RowStore
+from .sorting import Sorter
+
+_TOGETHER = 2_000  # keys that are sorted in at once
+
+
+class IdentityWatch:
+    """Follows the keys of the rows. Those that do not fit into memory are kept in the store."""
+
+    def __init__(self, plan: Plan, faults: Callable[[Fault], None], store: RowStore | None) -> None:
+        self._headings = plan.model.primary_key
+        self._columns = [plan.column(heading) for heading in self._headings]
+        self._address = plan.address
+        self._add = faults
+        keys = [KeyPlan(place, 0, "") for place in range(len(self._headings) + 1)]
+        self._sorter = Sorter(keys, store)
+        self._held: list[Row] = []
+
+    def rows(self, rows: list[Row]) -> None:
+        """Take note of the keys of rows, which know their entries."""
+        places = [(plan.place, self._address.start + plan.home) for plan in self._columns]
+        for row in rows:
+            cells = [row[place] for place, _ in places]
+            number, *ordinals = row[self._address]
+            for heading, cell, (_, entry) in zip(self._headings, cells, places, strict=True):
+                if cell is None and row[entry]:
+                    reason = "blank, and it is part of the primary key"
+                    known = tuple(ordinal for ordinal in ordinals if ordinal)
+                    self._add(Fault(number, heading, "", reason, ordinals=known))
+            self._hold(cells, number)
+
+    def group(self, cells: list[Any], number: int) -> None:
+        """Take note of the key of a group's row."""
+        for heading, cell in zip(self._headings, cells, strict=True):
+            if cell is None:
+                reason = "blank, and it is part of the primary key"
+                self._add(Fault(number, heading, "", reason))
+        self._hold(cells, number)
+
+    def _hold(self, cells: list[Any], number: int) -> None:
+        self._held.append((*("" if cell is None else text_of(cell) for cell in cells), number))
+        if len(self._held) >= _TOGETHER:
+            self._sorter.add(self._held)
+            self._held = []
+
+    def merge(self, later: IdentityWatch) -> None:
+        """Take in the keys of rows that came later."""
+        self._sorter.add(self._held)
+        self._held = []
+        later._sorter.add(later._held)
+        self._sorter.merge(later._sorter)
+
+    def tell_doubles(self) -> None:
+        """Tell of the keys that came more than once, when all rows have been met."""
+        self._sorter.add(self._held)
+        self._held = []
+        before: Row = ()
+        for block in self._sorter.blocks():
+            for row in block:
+                if row[:-1] == before[:-1] and any(row[:-1]):
+                    where = " and ".join(self._headings)
+                    value = ", ".join(row[:-1])
+                    reason = f"this primary key stands in record {before[-1]:,} too"
+                    self._add(Fault(row[-1], where, value, reason))
+                else:
+                    before = row

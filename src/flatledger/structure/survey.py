@@ -1,0 +1,165 @@
+"""Surveying records: every place with how often it is filled, how it repeats, and what it holds."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+from typing import Self
+
+import msgspec
+
+from ..values.faults import Fault
+from ..visible import steerless_json
+from .recognising import key_words, recognise
+from .spots import Spot, keys_are_data
+
+EXAMPLES = 3
+FURTHER = "further fields, which are not listed one by one"
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
+_SHORTHAND = re.compile(r"[A-Za-z_\u0080-\U0010FFFF][0-9A-Za-z_\u0080-\U0010FFFF]*")
+
+
+class FieldSurvey(msgspec.Struct):
+    """What is known of one place.
+
+    ``path`` is as a layout takes it. ``filled`` of ``parents`` entries of the level above have a
+    value that is not null. A place with ``lists`` repeats: its lists have from ``least`` to
+    ``most`` entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers
+    have up to ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
+    """
+
+    path: str
+    depth: int
+    parents: int
+    filled: int
+    lists: int
+    lone: int
+    entries: int
+    least: int
+    most: int
+    kinds: dict[str, int]
+    distinct: int
+    distinct_is_bound: bool
+    longest: int
+    decimals: int
+    uneven: bool
+    examples: list[str]
+    remarks: list[str]
+
+    @property
+    def is_level(self) -> bool:
+        """Whether it repeats: a list of two or more was met there."""
+        return self.most > 1
+
+    @property
+    def mean(self) -> Decimal:
+        """How many entries it has on average, where it is filled."""
+        return Decimal(self.entries) / (self.lists + self.lone) if self.filled else Decimal(0)
+
+
+def path_of(parent: str, name: str) -> str:
+    """A step further, as a layout takes it: names that are no shorthand are bracketed.
+
+    >>> path_of("lines", "qty"), path_of("lines", "unit-price"), path_of("", "dc:title")
+    ('lines.qty', "lines['unit-price']", "['dc:title']")
+    """
+    if _SHORTHAND.fullmatch(name):
+        reserved = not parent and name.lower() in ("not", "case", "null", "true", "false")
+        start = parent or ("$" if reserved else "")
+        return f"{start}.{name}" if start else name
+    escaped = name.replace("\\", "\\\\").replace("'", "\\'")
+    escaped = re.sub(r"[\x00-\x1f]", lambda found: f"\\u{ord(found[0]):04x}", escaped)
+    return f"{parent}['{steerless_json(escaped)}']"
+
+
+class SurveyResult(msgspec.Struct):
+    """A survey: how many records were read, whether these are all, and every place met.
+
+    ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
+    wrong with the text of the source, as far as they are kept.
+    """
+
+    source: str
+    records: int
+    complete: bool
+    faults: int
+    fields: list[FieldSurvey]
+    told: list[Fault] = []
+    told_count: int = 0
+
+    def field(self, path: str) -> FieldSurvey:
+        """The place with a path. Raises KeyError."""
+        for field in self.fields:
+            if field.path == path:
+                return field
+        raise KeyError(path)
+
+    def under(self, path: str) -> Self:
+        """The same for one place and what lies below it."""
+        fields = [
+            field
+            for field in self.fields
+            if field.path == path or field.path.startswith((f"{path}.", f"{path}["))
+        ]
+        return msgspec.structs.replace(self, fields=fields)
+
+
+def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
+    """The places below one, each before what lies below it, in the order they were met."""
+    fields: list[FieldSurvey] = []
+    settle(spot)
+    if spot.members is not None:
+        together = f"{path or '$'}.*"
+        settle(spot.members)
+        members = _field(spot.members, together, depth, spot.objects)
+        members.filled, members.lists, members.lone, members.most = spot.objects, 0, 0, 0
+        if spot.top:
+            members.remarks.append(f"the keys are data ({key_words(spot)})")
+        fields.append(members)
+        fields += fields_of(spot.members, together, depth + 1)
+    for name, child in spot.children.items():
+        below = path_of(path, name)
+        settle(child)
+        fields.append(_field(child, below, depth, spot.objects))
+        fields += fields_of(child, below, depth + 1)
+    if spot.others is not None:
+        others = _field(spot.others, f"{path or '$'}.*", depth, spot.objects)
+        others.remarks.append(FURTHER)
+        fields.append(others)
+    return fields
+
+
+def settle(spot: Spot) -> None:
+    """Decide, when all has been met, whether the keys of a place are data."""
+    told = spot.members is None and spot.children
+    if told and (recognise(spot, "").members == "language tags" or keys_are_data(spot)):
+        spot.gather()
+
+
+def _digits(spot: Spot) -> set[int]:
+    """How many digits after the decimal mark the numbers have; whole numbers have none."""
+    numbers = (text for text in spot.values if _NUMBER.fullmatch(text))
+    return {len(text.partition(".")[2]) for text in numbers}
+
+
+def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
+    digits = _digits(spot) if spot.kinds["decimal"] else {0}
+    return FieldSurvey(
+        path=path,
+        depth=depth,
+        parents=parents,
+        filled=spot.filled,
+        lists=spot.lists,
+        lone=spot.lone,
+        entries=spot.entries,
+        least=spot.least or 0,
+        most=max(spot.most, min(spot.lone, 1)),
+        kinds=dict(spot.kinds.most_common()),
+        distinct=len(spot.values),
+        distinct_is_bound=spot.overflow,
+        longest=spot.longest,
+        decimals=max(digits, default=0),
+        uneven=len(digits) > 1,
+        examples=list(spot.values)[:EXAMPLES],
+        remarks=recognise(spot, path).texts(parents),
+    )

@@ -1,0 +1,109 @@
+"""Faults: values and records that could not be taken as they are. Counted, listed, never fatal."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+
+import msgspec
+
+from .functions import text_of
+
+MOST_KEPT = 10_000
+_LONGEST = 1_000
+_SHOWN = 120
+
+
+class Fault(msgspec.Struct, frozen=True):
+    """One fault: the record's number (from 1), the path in it, the raw value, and what is wrong.
+
+    ``identifier`` is what the columns of the primary key say of the record. ``ordinals`` are the
+    places (from 1) of the entries that lead to the value, one for each level.
+    """
+
+    record: int
+    path: str
+    value: str
+    reason: str
+    identifier: str = ""
+    ordinals: tuple[int, ...] = ()
+
+    def __str__(self) -> str:
+        who = f" ({_cut(self.identifier)})" if self.identifier else ""
+        where = f"record {self.record:,}{who}" + (f", {self.path}" if self.path else "")
+        return f"{where}: {self.reason}" + (f": {_cut(self.value)}" if self.value else "")
+
+
+class FaultNotes:
+    """The faults that code meets as it runs; one that was noted already is the same one.
+
+    A value that both a condition and a column read is met twice, and noted once, by its address.
+    """
+
+    def __init__(self) -> None:
+        self._noted: dict[Fault, None] = {}
+
+    def add(self, fault: Fault) -> None:
+        """Take note of a fault."""
+        self._noted[fault] = None
+
+    def taken(self) -> list[Fault]:
+        """What has been noted since this was last asked."""
+        found, self._noted = list(self._noted), {}
+        return found
+
+
+class FaultLog:
+    """Counts all faults and keeps the first ones, so that memory stays bounded.
+
+    ``sink`` is called with each fault that counts. ``filtered`` are those of records that were
+    filtered out, which are counted alone.
+    """
+
+    def __init__(self, most: int = MOST_KEPT, sink: Callable[[Fault], None] | None = None) -> None:
+        self.count = self.filtered = 0
+        self.kept: list[Fault] = []
+        self.places: Counter[str] = Counter()
+        self._sink = sink
+        self._most = most
+
+    def add(self, fault: Fault) -> None:
+        """Count a fault."""
+        self.count += 1
+        self.places[fault.path] += 1
+        if len(self.kept) < self._most:
+            self.kept.append(fault)
+        if self._sink is not None:
+            self._sink(fault)
+
+    def merge(self, later: FaultLog) -> None:
+        """Take in the faults of what came later; those that it did not keep are counted."""
+        self.count += later.count
+        self.filtered += later.filtered
+        self.places.update(later.places)
+        self.kept += later.kept[: self._most - len(self.kept)]
+        if self._sink is not None:
+            for fault in later.kept:
+                self._sink(fault)
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _SHOWN else text[: _SHOWN - 1] + "…"
+
+
+def shown(value: object) -> str:
+    """A raw value as a message shows it: one line, not too long."""
+    if value is None:
+        return ""
+    if isinstance(value, str):
+        text = value
+    elif isinstance(value, msgspec.Struct):
+        text = "{…}"
+    elif isinstance(value, list):
+        text = f"a list of {len(value)}"
+    elif isinstance(value, dict):
+        text = "{" + ", ".join(str(key) for key in value) + "}"
+    else:
+        text = text_of(value)
+    text = " ".join(text.split())
+    return text if len(text) <= _LONGEST else text[: _LONGEST - 1] + "…"
