@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import copy
+import datetime as dt
+import pickle
 from collections.abc import Callable, Iterator
 from itertools import pairwise
 from typing import Any
@@ -14,7 +16,10 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout
+from flatledger.compile.program import generate
+from flatledger.language import nodes as n
 from flatledger.layout.model import LayoutModel
+from flatledger.plan.known import known_of
 from flatledger.plan.plan import Plan
 from flatledger.plan.planner import make_plan
 from flatledger.run.balancing import balance_of
@@ -30,6 +35,8 @@ from flatledger.sources.records import convert
 from flatledger.structure.structure import observe
 from tests.conftest import table
 from tests.test_oracle import as_layout, layouts, records
+
+TODAY = dt.date(2026, 3, 31)
 
 
 def model_of(layout: dict[str, Any]) -> LayoutModel:
@@ -48,7 +55,7 @@ def run_in_parts(
 
     ``small`` are further cuts, into batches of one state.
     """
-    plan = make_plan(model_of(layout), observe(source), complete=True)
+    plan = make_plan(model_of(layout), observe(source), TODAY, complete=True)
     states: list[RunState] = []
     for start, end in pairwise([0, *cuts, len(source)]):
         state = RunState(plan, begins=not states)
@@ -137,15 +144,12 @@ def test_several_tables_with_different_conditions_share_one_reading() -> None:
         ["lines.q < 6"],
         [],
     ]
-    plans = [
-        make_plan(
-            model_of({"row-per": "lines", "columns": columns, "only": only}), observe(source), True
-        )
-        for only in conditions
+    models = [
+        model_of({"row-per": "lines", "columns": columns, "only": only}) for only in conditions
     ]
-    shared = batch(plans[0], source, 0)
-    for plan in plans:  # which read the same places
-        plan.shape = plans[0].shape
+    first, *others = [make_plan(model, observe(source), TODAY, True) for model in models]
+    plans = [first, *(plan.sharing(first) for plan in others)]
+    shared = batch(first, source, 0)
     results = [Stepper(plan).step(shared).rows for plan in plans]
     again = Stepper(plans[0]).step(shared).rows
     cells = [[row[:4] for row in rows] for rows in results]
@@ -153,6 +157,44 @@ def test_several_tables_with_different_conditions_share_one_reading() -> None:
     assert cells[1] == [(1, 1, 1, 10), (1, 5, 1, 10)]
     assert cells[2] == [(1, 1, 1, 10), (1, 5, 1, 10), (2, 7, 7, 2)]
     assert again == results[0]
+
+
+@settings(max_examples=60)
+@given(layouts().map(as_layout) | st.sampled_from(OTHERS), records)
+def test_a_plan_is_data(layout: dict[str, Any], source: list[Any]) -> None:
+    """It can be sent elsewhere and compared, and does the same there."""
+    plan = make_plan(model_of(layout), observe(source), TODAY, complete=True)
+    sent = pickle.loads(pickle.dumps(plan))
+    assert sent == plan
+    assert generate(sent).source == generate(plan).source
+    with pytest.raises(AttributeError):
+        plan.today = TODAY  # type: ignore[misc]
+    here, there = (Stepper(one).step(batch(one, source, 0)) for one in (plan, sent))
+    assert (here.rows, here.counts, here.sums) == (there.rows, there.counts, there.sums)
+
+
+def test_every_node_of_a_plan_says_what_it_is() -> None:
+    layout = {
+        "row-per": "lines",
+        "columns": [{"A": "lines.q * 2 > sum(pay.a)"}, {"B": "upper(st) || 'x'"}],
+        "only": ["raised in period('this month')"],
+    }
+    source = [{"st": "n", "raised": "2026-03-01", "lines": [{"q": 1}], "pay": [{"a": 1}] * 2}]
+    plan = make_plan(model_of(layout), observe(source), TODAY)
+    test = plan.columns[0].value
+    assert isinstance(test, n.Comparison)
+    product, total = known_of(test.left), known_of(test.right)
+    assert (known_of(test).type, product.type, total.type) == ("BOOLEAN", "NUMERIC", "NUMERIC")
+    assert (plan.columns[0].home, product.homes, total.homes) == (1, (1,), (0,))
+    assert isinstance(test.left, n.Arithmetic)
+    path = known_of(test.left.left)
+    assert (path.text, path.start, path.access and path.access.names) == (
+        *("lines.q", ("lines",)),
+        ("q",),
+    )
+    assert plan.columns[1].home == 0
+    assert plan.periods()["this month"][:2] == (dt.date(2026, 3, 1), dt.date(2026, 3, 31))
+    assert all(part.known for one in plan.columns if one.value for part in one.value.children())
 
 
 def test_a_row_knows_its_entry() -> None:
@@ -167,6 +209,7 @@ def test_a_row_knows_its_entry() -> None:
             }
         ),
         observe(source),
+        TODAY,
     )
     rows = Stepper(plan).step(batch(plan, source, 0)).rows
     assert [row[plan.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]

@@ -239,7 +239,7 @@ def _home_of(column: Column, plan: Plan | None) -> str:
 
 def _levels(plan: Plan) -> Iterator[str]:
     """The places that repeat, and who says so."""
-    names = ", ".join(map(level_name, plan.repeating()))
+    names = ", ".join(map(level_name, plan.repeating))
     by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
     if names:
         yield f"Levels, {by}: {names}."

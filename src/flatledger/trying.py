@@ -69,7 +69,7 @@ def try_expression(
         lists = lists_of(model, Path(), Shelf())
         model = msgspec.structs.replace(model, lists=lists)
         structure = observe(opened.look_ahead(), names_wanted(model))
-        plan = make_plan(model, structure)
+        plan = make_plan(model, structure, dt.date.today())
         slips = judged(plan.missing, structure, plan.used).problems
         if slips:
             raise LayoutError(model.name, slips)

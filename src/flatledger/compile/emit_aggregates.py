@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
+from ..plan.known import aggregate_of, kind_of
 from ..plan.plan import AggregatePlan, Plan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain
@@ -28,7 +29,7 @@ class AggregateEmitter(ValueEmitter):
     def call(self, node: n.Call) -> Operand:
         if node.name not in AGGREGATE_KINDS:
             return super().call(node)
-        plan = self.plan.aggregate(node)
+        plan = aggregate_of(node)
         key = ("aggregate", id(node), self.scope.variables[plan.base])
         if key in self._known:
             return self._known[key]
@@ -52,7 +53,7 @@ class AggregateEmitter(ValueEmitter):
         if node.order is not None:
             keys = self.constants.name(pair_order(node.order), "order")
             self.block.add(f"{found} = in_order({found}, {keys})")
-        if node.name in ("min", "max") and self.plan.kind(node.arguments[0]) == "any":
+        if node.name in ("min", "max") and kind_of(node.arguments[0]) == "any":
             watch = self._watch(node, node)
             self.block.add(f"if {watch}.on: {watch}.look({found})")
         code = f"aggregate({self._object(node)}, {found}{separator}, {self.told(node)})"
@@ -60,7 +61,7 @@ class AggregateEmitter(ValueEmitter):
             code = f"collected({found})"
         result = self.variable("total")
         self.block.add(f"{result} = {code}")
-        return Operand(result, self.plan.kind(node))
+        return Operand(result, kind_of(node))
 
     def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
         """Emit a condition on a side level: the entries for which it is true replace all others.

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand, Ready, comparison_kind
+from ..plan.known import Known, kind_of
 from ..values.collations import collation_key
 from ..values.numbers import read_decimal
 from .emit_paths import PathEmitter
@@ -74,7 +75,7 @@ class ConditionEmitter(PathEmitter):
             key = self.constants.name(collation_key(collation), "collation")
             return self.unless_null((a, b), f"{key}({a.code}) {sign} {key}({b.code})", "truth")
         kind = self._compared_as((left, right))
-        loose = "any" in (self.plan.kind(left), self.plan.kind(right))
+        loose = "any" in (kind_of(left), kind_of(right))
         watch = self._watch(left, right) if loose and kind in (None, "text") else ""
         if kind is None:
             a, b = self.value(left), self.value(right)
@@ -91,7 +92,8 @@ class ConditionEmitter(PathEmitter):
 
     def _watch(self, left: n.Node, right: n.Node) -> str:
         """The name of what watches whether numbers are compared as texts."""
-        text = self.plan.texts.get(id(left)) or self.plan.texts.get(id(right)) or ""
+        texts = [one.known.expression for one in (left, right) if isinstance(one.known, Known)]
+        text = next(filter(None, texts), "")
         return self.constants.name(self.constants.watches.numerals_of(f"`{text}`"), "watch")
 
     def _compared_as(self, nodes: Iterable[n.Node]) -> str | None:
@@ -100,7 +102,7 @@ class ConditionEmitter(PathEmitter):
         A field and a text that is a number are compared as numbers wherever the field is one.
         """
         nodes = list(nodes)
-        kinds = [self.plan.kind(node) for node in nodes]
+        kinds = [kind_of(node) for node in nodes]
         kind = comparison_kind(kinds)
         if kind == "text" and "any" in kinds and any(map(_may_be_number, nodes)):
             return None
@@ -122,7 +124,7 @@ class ConditionEmitter(PathEmitter):
 
     def _in(self, node: n.In) -> Operand:
         operand = self._once(node.operand, node.options)
-        kind = self.plan.kind(operand)
+        kind = kind_of(operand)
         values = [option.value for option in node.options if isinstance(option, n.Literal)]
         wanted: Any = {"text": str, "number": (int, Decimal)}.get(kind)
         if (
@@ -175,7 +177,7 @@ class ConditionEmitter(PathEmitter):
         operands = []
         for start, end in (node.left, node.right):
             operands.append(self.as_kind("moment", start))
-            kind = "interval" if self.plan.kind(end) == "interval" else "moment"
+            kind = "interval" if kind_of(end) == "interval" else "moment"
             operands.append(self.as_kind(kind, end))
         codes = ", ".join(operand.code for operand in operands)
         call = f"overlap({codes}, {self.told(node.left[0])})"

@@ -10,6 +10,7 @@ from typing import Any
 from ..language import nodes as n
 from ..language.selecting import compile_path
 from ..plan.kinds import TIMES, Operand, kind_of_literal
+from ..plan.known import access_of, known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import Access, Chain, Names, level_name
 from ..structure.shape import Field
@@ -121,7 +122,7 @@ class PathEmitter:
 
     def site(self, node: n.Node) -> str:
         """The name of the text by which a fault calls an expression."""
-        return self.constants.name(self.plan.text_of(node), "site")
+        return self.constants.name(text_of_node(node), "site")
 
     def told(self, node: n.Node) -> str:
         """The last two arguments of what may find a fault: what it is called, and where it is."""
@@ -144,7 +145,7 @@ class PathEmitter:
         """The value as one of a kind, null where it cannot be; a path is converted once."""
         if not isinstance(node, n.Path) or self.block.nested:
             return self._convert(kind, node)
-        access = self.plan.access(node)
+        access = access_of(node)
         key = (kind, self._variable_of(access), access.names, access.rest)
         if key not in self._known:
             with self.at(access.anchor):
@@ -178,8 +179,8 @@ class PathEmitter:
         """The kinds of value that the records read so far have at a path, the commonest first."""
         if not isinstance(node, n.Path):
             return []
-        access = self.plan.access(node)
-        names = (*self.plan.chain_of(node).levels[access.anchor], *access.names)
+        access = access_of(node)
+        names = (*known_of(node).start, *access.names)
         place = None if access.rest else self.plan.chain.structure.find(names)
         return [kind for kind, _ in place.kinds.most_common(2)] if place else []
 
@@ -200,7 +201,7 @@ class PathEmitter:
         """The values at a path, with a null for each entry that has none."""
         if not isinstance(node, n.Path):
             return self.value(node)
-        access = self.plan.access(node)
+        access = access_of(node)
         with self.at(access.anchor):
             self._steps = "walk_aligned"
             value = self._emit_load(access)

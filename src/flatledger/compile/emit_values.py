@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand, Ready, arithmetic_kind, common_kind
+from ..plan.known import access_of, kind_of
 from ..values.functions import FUNCTIONS
 from .emit_conditions import ConditionEmitter
 
@@ -20,7 +21,7 @@ class ValueEmitter(ConditionEmitter):
             case n.Literal():
                 return self.literal(node.value)
             case n.Path():
-                return self.load(self.plan.access(node))
+                return self.load(access_of(node))
             case n.Sign():
                 operand = self.number(node.operand)
                 return self.unless_null((operand,), f"{node.operator}{operand.code}", "number")
@@ -43,7 +44,7 @@ class ValueEmitter(ConditionEmitter):
         return condition
 
     def _arithmetic(self, node: n.Arithmetic) -> Operand:
-        kinds = self.plan.kind(node.left), self.plan.kind(node.right)
+        kinds = kind_of(node.left), kind_of(node.right)
         if set(kinds) & set(TIMES):
             return self._time_arithmetic(node, *kinds)
         left, right = self.number(node.left), self.number(node.right)
@@ -87,7 +88,7 @@ class ValueEmitter(ConditionEmitter):
         if node.otherwise is not None:
             with self.block.below(f"if {undecided}:"):
                 self.block.add(f"{result} = {self.present(node.otherwise).code}")
-        return Operand(result, self.plan.kind(node))
+        return Operand(result, kind_of(node))
 
     def _coalesce(self, node: n.Call) -> Operand:
         result = self.variable("first")
@@ -95,7 +96,7 @@ class ValueEmitter(ConditionEmitter):
         for argument in node.arguments:
             with self.block.below(f"if {result} is None:"):
                 self.block.add(f"{result} = {self.present(argument).code}")
-        return Operand(result, common_kind(self.plan.kind(part) for part in node.arguments))
+        return Operand(result, common_kind(kind_of(part) for part in node.arguments))
 
     def _nullif(self, node: n.Call) -> Operand:
         value = self.present(node.arguments[0])
@@ -106,7 +107,7 @@ class ValueEmitter(ConditionEmitter):
         value = self.present(node.operand)
         site = self.site(node.operand)
         code = f"cast_value({value.code}, {node.type!r}, {node.parameters!r}, {site}, {self.where})"
-        return self.unless_null((value,), code, self.plan.kind(node))
+        return self.unless_null((value,), code, kind_of(node))
 
     # ---- functions
 
@@ -126,7 +127,7 @@ class ValueEmitter(ConditionEmitter):
         """`ordinal(level)`, the entry's place as it came, or `key(level)`, a member's name."""
         path = node.arguments[0]
         assert isinstance(path, n.Path)
-        anchor = self.plan.access(path).anchor
+        anchor = access_of(path).anchor
         if node.name == "key":
             return Operand(f"key_of_{self.scope.variables[anchor]}", "text")
         return Operand(self.scope.ordinals[anchor], "number")

@@ -15,6 +15,7 @@ import msgspec
 from ..language import nodes as n
 from ..layout.column import Column, Conversion
 from ..plan.kinds import DATATYPES, Operand
+from ..plan.known import access_of
 from ..plan.plan import ColumnPlan, Plan
 from ..values.amounts import ColumnReader, amount_reader
 from ..values.reading_texts import DateReader
@@ -64,21 +65,21 @@ class Emitter(AggregateEmitter):
 
     def cell(self, plan: ColumnPlan) -> Operand:
         """The value of a column as it is written."""
-        value = plan.column.value
+        value = plan.value
         if plan.column.translate and plan.column.translate.otherwise == "fault":
             return self._known_code(plan)
         if value is None or plan.numeric or plan.column.typed:
             return self.column(plan)
         with self.at(plan.home):
             if plan.column.total and plan.column.total.part:
-                return self.present(value.node)
-            return self._shown(value.node, self._joining(plan.column, value.node))
+                return self.present(value)
+            return self._shown(value, self._joining(plan.column, value))
 
     def _joining(self, column: Column, node: n.Node) -> Joining:
         """How a column joins. A path that crosses no level has one value, where none is stated."""
         several = column.joined or column.aligned or not isinstance(node, n.Path)
         if isinstance(node, n.Path):
-            access = self.plan.access(node)
+            access = access_of(node)
             several = several or access.side is not None or not node.is_singular()
         return Joining(column.separator, column.aligned, column.separator_in_value, several)
 
@@ -90,13 +91,13 @@ class Emitter(AggregateEmitter):
         column = plan.column
         if column.text is not None:
             return self.literal(column.text)
-        if column.value is None:
+        if plan.value is None:
             return Operand("None", "null")
         if plan.numeric:
-            return self._numeric_column(plan, column.value.node)
+            return self._numeric_column(plan, plan.value)
         if column.typed:
-            return self._typed_column(column, column.value.node)
-        return self.value(column.value.node)
+            return self._typed_column(column, plan.value)
+        return self.value(plan.value)
 
     def _numeric_column(self, plan: ColumnPlan, node: n.Node) -> Operand:
         column = plan.column

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from ..plan.kinds import AGGREGATE_KINDS
+from ..plan.known import known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import Access, level_name
 from ..structure.structure import MEMBERS
@@ -62,20 +63,20 @@ class _Keep:
             if condition.level != level or condition.side is not None:
                 continue
             with emitter.at(level) as block:
-                verdict = emitter.truth(condition.condition.value.node).code
+                verdict = emitter.truth(condition.value).code
                 verdict = emitter.assign(verdict, "truth", "verdict").code
                 for line in self._counting(index, verdict):
                     block.add(line)
-                self._note_values(index, condition.condition.value.node, emitter)
+                self._note_values(index, condition.value, emitter)
             self.verdicts[level].append((verdict, index))
 
     def _note_values(self, index: int, node: n.Node, emitter: Emitter) -> None:
         """The line that notes a value which the condition turned away: of its first field."""
         path = _first_field(node)
-        if path is None or self.plan.chain_of(path) is not self.plan.chain:
+        if path is None or not known_of(path).own:
             return
         value = emitter.value(path).code
-        seen = self.constants.watches.values_of(index, self.plan.text_of(path))
+        seen = self.constants.watches.values_of(index, text_of_node(path))
         self.turned_away[index] = f"{self.constants.name(seen, 'seen')}({value})"
 
     def _sequence(self, verdicts: list[tuple[str, int]]) -> list[str]:
@@ -101,7 +102,7 @@ class _Keep:
         """The lines that judge the side levels right below one entry, the deepest first."""
         lines: list[str] = []
         sides = [
-            (index, plan.side, plan.condition.value.node)
+            (index, plan.side, plan.value)
             for index, plan in enumerate(self.plan.conditions)
             if plan.side is not None and plan.level == level
         ]

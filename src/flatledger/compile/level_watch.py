@@ -62,7 +62,7 @@ class _Watch:
         self._chain, self._constants = plan.chain, constants
         self._root = plan.shape.root
         self._rests: dict[Names, set[Names]] = {}  # what is read below each place
-        for names in plan.places():
+        for names in plan.places:
             for length in range(len(names)):
                 self._rests.setdefault(names[:length], set()).add(names[length:])
         self._count = 0

@@ -121,7 +121,7 @@ def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool
 
 def _aggregates(plan: ColumnPlan) -> bool:
     """Whether a column's value is one over entries, which are there of kept records only."""
-    parts = plan.column.value.node.walk() if plan.column.value else ()
+    parts = plan.value.walk() if plan.value else ()
     return any(isinstance(part, n.Heading) or is_aggregate(part) for part in parts)
 
 
@@ -149,9 +149,9 @@ def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
     emit = emitter.column if raw else emitter.cell
     columns = [(emit(column).code, column) for column in plan.columns]
     keys = []
-    for expression, home in plan.extra_keys:
+    for node, home in plan.extra_keys:
         with emitter.at(home):
-            keys.append((emitter.key(expression.node).code, home))
+            keys.append((emitter.key(node).code, home))
     row = plan.chain.row
     cells = [(code, column.home, column.column.text is not None) for code, column in columns] + [
         (code, home, False) for code, home in keys
@@ -308,7 +308,7 @@ class _Weighing:
                 if key.place < len(self.plan.columns):
                     value = self.emitter.cell(self.plan.columns[key.place])
                 else:
-                    node = self.plan.extra_keys[key.place - len(self.plan.columns)][0].node
+                    node = self.plan.extra_keys[key.place - len(self.plan.columns)][0]
                     value = self.emitter.key(node)
                 code = self.emitter.held(value).code
             if key.kind in ("number", "text", "null"):

@@ -16,8 +16,15 @@ LONGEST_PATH = 200  # steps
 TOO_MANY_STEPS = f"a path has {LONGEST_PATH} steps at most"
 
 
-class Node(msgspec.Struct, frozen=True):
-    """What all nodes have: the position in the text where they begin."""
+class _Noted(msgspec.Struct, frozen=True, kw_only=True):
+    known: Any = None
+
+
+class Node(_Noted, frozen=True):
+    """What all nodes have: the position in the text where they begin.
+
+    ``known`` is what a plan has found out about it; in a tree as it was read there is nothing.
+    """
 
     position: int
 
@@ -57,7 +64,9 @@ def same(one: Node, other: Node) -> bool:
     """Whether two expressions are the same but for their places in a text."""
     if one.__class__ is not other.__class__:
         return False
-    fields = [name for name in one.__struct_fields__ if name not in ("position", "bracketed")]
+    fields = [
+        name for name in one.__struct_fields__ if name not in ("position", "bracketed", "known")
+    ]
     return all(_same_field(getattr(one, name), getattr(other, name)) for name in fields)
 
 

@@ -28,6 +28,17 @@ DATATYPES = {  # those whose values are read as one kind
 }
 
 
+SQL_TYPES = {
+    "number": "NUMERIC",
+    "text": "CHARACTER VARYING",
+    "truth": "BOOLEAN",
+    "moment": "TIMESTAMP",
+    "time": "TIME",
+    "interval": "INTERVAL",
+    "null": "NULL",
+}
+
+
 def a_kind(kind: str) -> str:
     """A kind in a sentence.
 

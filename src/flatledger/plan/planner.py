@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
+
+import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
@@ -10,31 +14,33 @@ from ..layout.column import Expression
 from ..layout.model import Condition, LayoutModel, Sorting
 from ..structure.levels import Chain, Names, known_levels, level_name, plain_steps
 from ..structure.missing_fields import MissingPath, judged
-from ..structure.shape import Shape
 from ..structure.structure import MEMBERS, Place
 from ..values.collations import collation_key
 from ..values.reading_texts import DateReader
+from .draft import Draft
 from .groups import Decomposed, OverGroups
 from .kinds import DATATYPES, a_kind
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
 from .resolver import Resolver
 
 
-def make_plan(model: LayoutModel, structure: Place, complete: bool = False) -> Plan:
+def make_plan(model: LayoutModel, structure: Place, today: dt.date, complete: bool = False) -> Plan:
     """Plan a run by the structure of the first records, or of all where it is ``complete``.
+
+    ``today`` is the day that relative periods are counted from.
 
     Raises LayoutError with every fault that only the data could show.
     """
     if not model.row_per_group:
-        return _Planner(model, structure, complete).plan()
+        return _Planner(model, structure, complete, today).plan()
     known = known_levels(model, expressions_in(model), complete)
     parted = Decomposed(model, Chain.of((), structure, known))
-    plan = _Planner(parted.inner_model(), structure, complete).plan()
+    plan = _Planner(parted.inner_model(), structure, complete, today).plan()
     kinds = parted.kinds(plan)
     fields = Place(children={name: Place() for name in kinds})
-    rows = _Planner(parted.outer_model(), fields, True, kinds).plan()
-    plan.over = OverGroups(model, tuple(parted.keys), tuple(parted.parts.values()), rows)
-    return plan
+    rows = _Planner(parted.outer_model(), fields, True, today, kinds).plan()
+    over = OverGroups(model, tuple(parted.keys), tuple(parted.parts.values()), rows)
+    return replace(plan, over=over)
 
 
 class _Planner:
@@ -43,17 +49,19 @@ class _Planner:
         model: LayoutModel,
         structure: Place,
         complete: bool,
+        today: dt.date,
         kinds: Mapping[str, str] | None = None,
     ) -> None:
         """``kinds`` are those of the fields of records, where they are known."""
         self.kinds = kinds or {}
+        self.today = today
         self.model = model
         self.complete = complete
         self.structure = structure
         self.problems: list[Problem] = []
         self.level: MissingPath | None = None
         self.planned = False  # whether there is a result yet
-        self.result = Plan(model, self._chain())
+        self.result = Draft(model, self._chain())
         self.planned = True
 
     def plan(self) -> Plan:
@@ -66,11 +74,38 @@ class _Planner:
         self._place_columns()
         self._conditions()
         self._keys()
-        self._marks()
         self._check_taking()
         self._stop_at_problems()
-        self.result.shape = Shape(self.result.chain, self._wants())
-        return self.result
+        return self._finished()
+
+    def _finished(self) -> Plan:
+        """The plan as data: what was found out is written on the nodes of its expressions."""
+        draft = self.result
+        columns = [
+            msgspec.structs.replace(one, value=draft.annotated(one.column.value.node))
+            if one.column.value
+            else one
+            for one in draft.columns
+        ]
+        conditions = [
+            msgspec.structs.replace(one, value=draft.annotated(one.condition.value.node))
+            for one in draft.conditions
+        ]
+        return Plan(
+            model=self.model,
+            chain=draft.chain,
+            today=self.today,
+            columns=tuple(columns),
+            conditions=tuple(conditions),
+            sort=tuple(draft.sort),
+            group=tuple(draft.group),
+            extra_keys=tuple((draft.annotated(node), home) for node, home in draft.extra_keys),
+            marked=self._marked(),
+            places=tuple(dict.fromkeys(draft.places())),
+            wants=tuple(dict.fromkeys(self._wants())),
+            missing=tuple(draft.missing),
+            used=frozenset(draft.used),
+        )
 
     def _wants(self) -> Iterator[Names]:
         """The places whose values are asked for, as names from the record."""
@@ -91,7 +126,11 @@ class _Planner:
         take, chain = self.model.take, self.result.chain
         if take is None or take.of == "records":
             return
-        above = [p for p in self.result.totalled if p.home < chain.row]
+        above = [
+            p
+            for p in [one for one in self.result.columns if one.column.total]
+            if p.home < chain.row
+        ]
         if above:
             column = above[0].column
             self.problems.append(
@@ -136,13 +175,13 @@ class _Planner:
         """Note the paths that no record read so far has; they are judged at the end of the run."""
         used = {
             plain_steps(part, self.result.chain)[0]
-            for expression in self.result.expressions
+            for expression in expressions_in(self.model)
             for part in expression.node.walk()
             if isinstance(part, n.Path)
         }
         used |= {names[:length] for names in used for length in range(len(names))}
         self.result.used = used
-        for expression in self.result.expressions:
+        for expression in expressions_in(self.model):
             for part in expression.node.walk():
                 if isinstance(part, n.Path) and not part.relative:
                     names, _ = plain_steps(part, self.result.chain)
@@ -170,7 +209,7 @@ class _Planner:
                 resolver.resolve(condition.value, chain=side, judges=True)
             self.result.conditions.append(ConditionPlan(condition, 0, side))
         judged = {id(condition.value) for condition in self.model.conditions}
-        for expression in self.result.expressions:
+        for expression in expressions_in(self.model):
             if id(expression) not in judged:
                 resolver.resolve(expression, joined=id(expression) in joined)
         self.problems += resolver.problems
@@ -277,7 +316,11 @@ class _Planner:
         for key in self.model.group:
             plan = self._key(key.value, key.heading, key.text)
             self.result.group.append(plan)
-            both = [c.column for c in self.result.totalled if c.place == plan.place]
+            both = [
+                c.column
+                for c in [one for one in self.result.columns if one.column.total]
+                if c.place == plan.place
+            ]
             if both and not self.model.row_per_group:
                 name = both[0].heading
                 what = f"column `{name}` names the groups, and its total has no room there"
@@ -305,7 +348,7 @@ class _Planner:
         if known is not None:
             return known
         home = self.result.home(value.node)
-        self.result.extra_keys.append((value, home))
+        self.result.extra_keys.append((value.node, home))
         place = len(self.result.columns) + len(self.result.extra_keys) - 1
         return KeyPlan(place, home, text, kind=self.result.kind(value.node))
 
@@ -318,14 +361,16 @@ class _Planner:
             if plain and column.value and n.same(column.value.node, value.node):
                 return KeyPlan(plan.place, plan.home, value.text, kind=plan.kind)
         for index, (other, home) in enumerate(self.result.extra_keys):
-            if n.same(other.node, value.node):
+            if n.same(other, value.node):
                 place = len(self.result.columns) + index
                 return KeyPlan(place, home, value.text, kind=self.result.kind(value.node))
         return None
 
-    def _marks(self) -> None:
+    def _marked(self) -> tuple[int, ...]:
+        """The levels above the row whose entries are totalled: rows bear a mark for each."""
         row = self.result.chain.row
-        self.result.marked = sorted({p.home for p in self.result.totalled if p.home < row})
+        totalled = [one for one in self.result.columns if one.column.total]
+        return tuple(sorted({one.home for one in totalled if one.home < row}))
 
 
 def _known_part(names: Names) -> Names:

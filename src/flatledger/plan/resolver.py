@@ -15,8 +15,9 @@ from ..structure.structure import MEMBERS
 from ..values.collations import collation_key
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from ..values.patterns import interoperable
+from .draft import Draft
 from .kinds import AGGREGATE_KINDS, TIMES, a_kind, fits
-from .plan import AggregatePlan, Plan
+from .plan import AggregatePlan
 
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (1, 1), "key": (1, 1)}
@@ -27,7 +28,7 @@ MOST_FACTORS = 200  # how many values one product or text may be made of
 class Resolver:
     """Resolves the expressions of one layout; what can't be is added to ``problems``."""
 
-    def __init__(self, plan: Plan, headings: set[str]) -> None:
+    def __init__(self, plan: Draft, headings: set[str]) -> None:
         self.plan = plan
         self.problems: list[Problem] = []
         self._headings = headings

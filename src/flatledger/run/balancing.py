@@ -44,7 +44,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         asked=[Asked(one.name, one.text, one.given) for one in plan.model.answers],
         periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
         conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
-        repeating=[level_name(names) for names in plan.repeating()],
+        repeating=[level_name(names) for names in plan.repeating],
         levels_stated=plan.chain.known.stated is not None,
         levels=[_level(plan, state, level) for level in range(1, plan.chain.row + 1)],
         lists=list(_lists(state)),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import decimal
 import time
 from collections.abc import Callable, Iterator
@@ -48,13 +49,17 @@ class Run:
         store: RowStore | None = None,
         structure: Place | None = None,
         faults: Callable[[Fault], None] | None = None,
+        today: dt.date | None = None,
     ) -> None:
         self._started = time.monotonic()
         if model.row_per_group or (model.take and model.take.of == "rows"):
             model = without_keyless(model)  # of rows not taken they could not be proved
         first = source.look_ahead()
         self.plan: Plan = make_plan(
-            model, structure or observe(first, names_wanted(model)), structure is not None
+            model,
+            structure or observe(first, names_wanted(model)),
+            today or dt.date.today(),
+            structure is not None,
         )
         self.stepper = Stepper(self.plan)
         self.notices: list[str] = []

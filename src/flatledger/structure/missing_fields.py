@@ -6,7 +6,7 @@ It is judged when all records have been read, never by the first of them alone.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Set
 from typing import NamedTuple
 
 from ..errors import Problem
@@ -45,7 +45,7 @@ class Judgement(NamedTuple):
 def judged(
     missing: Iterable[MissingPath],
     structure: Place,
-    used: set[Names],
+    used: Set[Names],
     allowed: Iterable[str] | None = None,
 ) -> Judgement:
     """Judge paths that no record had. ``used`` are the places that the layout uses.
@@ -79,7 +79,7 @@ def judged(
     return found
 
 
-def _near(one: MissingPath, known: Names, name: str, parent: Place, used: set[Names]) -> str:
+def _near(one: MissingPath, known: Names, name: str, parent: Place, used: Set[Names]) -> str:
     """What was probably meant, as it is to be written; blank where nothing is near.
 
     A field that the layout uses elsewhere is not proposed: `address2` beside `address1` is no slip.
