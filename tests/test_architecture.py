@@ -69,7 +69,7 @@ def test_the_arrows_that_there_are_have_been_found() -> None:
 @pytest.mark.parametrize("room", [one for one in CORE if one != "layout"])
 def test_the_core_opens_no_file_and_prints_nothing(room: str) -> None:
     for file in (HOUSE / room).rglob("*.py"):
-        calls = re.findall(r"(?<![\w.])(?:open|print)\(", file.read_text(encoding="utf-8"))
+        calls = re.findall(r"(?<![\w.])(?<!def )(?:open|print)\(", file.read_text(encoding="utf-8"))
         assert not calls, file
 
 

@@ -24,7 +24,7 @@ from tests.conftest import Tool, table
 def read(data: bytes, names: tuple[str, ...] = (), **ways: Any) -> tuple[list[Any], list[str]]:
     records: list[Any] = []
     faults: list[str] = []
-    for batch in open_source(io.BytesIO(data), names, **ways).batches(dict[str, Any]):
+    for batch in open_source(io.BytesIO(data), names, **ways).open().batches():
         records += batch.records
         faults += [fault.reason for fault in (*batch.faults, *batch.remarks)]
     return records, faults
@@ -39,7 +39,7 @@ def test_a_record_without_end_is_an_error_and_fills_no_memory(start: bytes, pack
     data = start + b"1,1," * 600_000
     source = io.BytesIO(gzip.compress(data) if packed else data)
     with pytest.raises(SourceError, match=r"line 1: a record of more than 1 MB\. If records lie"):
-        for _ in open_source(source, largest_record=1).batches(dict[str, Any]):
+        for _ in open_source(source, largest_record=1).open().batches():
             pass
     stated = {"columns": [{"B": "b"}], "source": {"largest-record": "1"}}
     with pytest.raises(SourceError, match="more than 1 MB"):

@@ -69,7 +69,7 @@ def test_faults_are_named_in_the_last_line_and_all_of_them_in_a_table(
     assert done.returncode == 0
     assert done.stderr.splitlines()[-1] == (
         "Wrote 4 rows and 1 total row to t.csv. Totals agree. "
-        "4 faults in posted, the source, lines.qty."
+        "4 faults in posted, lines.qty, the source."
     )
     assert "  record 1 (R1), lines.qty: is not a number: x" in done.stderr
     with (folder / "f.csv").open(newline="", encoding="utf-8") as file:

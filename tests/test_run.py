@@ -23,6 +23,7 @@ from flatledger.plan.known import known_of
 from flatledger.plan.plan import Plan
 from flatledger.plan.planner import make_plan
 from flatledger.run.balancing import balance_of
+from flatledger.run.decoding import convert
 from flatledger.run.pipeline import last_step
 from flatledger.run.protocols import Batch, TotalRow
 from flatledger.run.sorting import Sorter
@@ -31,7 +32,6 @@ from flatledger.run.step import Stepper
 from flatledger.run.table import Table
 from flatledger.run.tallies import Tally
 from flatledger.run.totalling import TotalRows
-from flatledger.sources.records import convert
 from flatledger.structure.structure import observe
 from tests.conftest import table
 from tests.test_oracle import as_layout, layouts, records
@@ -45,7 +45,7 @@ def model_of(layout: dict[str, Any]) -> LayoutModel:
 
 def batch(plan: Plan, source: list[Any], first: int) -> Batch:
     numbers = range(first + 1, first + 1 + len(source))
-    return convert(copy.deepcopy(source), plan.shape.record_type, numbers)
+    return convert(Batch(copy.deepcopy(source), numbers, []), plan.shape.record_type)
 
 
 def run_in_parts(

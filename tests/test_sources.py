@@ -120,7 +120,7 @@ def found_in(data: bytes, chunk: int = reading.CHUNK, **ways: Any) -> Found | st
         if ways.get("one_by_one"):
             patch.setattr("flatledger.sources.json_source._Decoding.lines", lambda own, text: None)
         try:
-            batches = list(open_source(io.BytesIO(data)).batches(dict[str, Any]))
+            batches = list(open_source(io.BytesIO(data)).open().batches())
         except flatledger.SourceError as error:
             return str(error)
     faults = [fault for batch in batches for fault in (*batch.faults, *batch.remarks)]

@@ -11,9 +11,9 @@ from .layout import Layout
 from .layout.model import Attachment
 from .plan.plan import expressions_in
 from .run.balance import AttachedCount
-from .run.protocols import Source
+from .run.protocols import Reader, Source
 from .sources import AnySource, open_source
-from .sources.enriched import Enriched, Enrichment
+from .sources.enriched import EnrichedReader, EnrichedSource, Enrichment
 from .sources.entry_files import CsvEntries
 from .sources.ordered_entries import ORDERED, OrderedEntries
 from .sources.side_list import LARGEST, HeldEntries, SideList
@@ -23,31 +23,53 @@ from .structure.structure import Place
 
 
 def open_enriched(
-    layout: Layout, source: AnySource, strict: bool = False, structure: Place | None = None
+    layout: Layout,
+    source: AnySource,
+    strict: bool = False,
+    structure: Place | None = None,
+    keep: bool = False,
 ) -> Source:
     """The source, its records with what the layout adds to them. Raises SourceError.
+
+    With ``keep`` standard input is kept, so that it can be read again.
 
     Where it is ``strict``, names that come twice in an object are looked for. ``structure`` is that
     of all its records, if they were looked at.
     """
-    opened = open_plain(layout, source, strict)
-    added: list[Enrichment] = [Splitter(one) for one in layout.model.splits]
-    known = known_levels(layout.model, expressions_in(layout.model), structure is not None)
-    added += [_side_list(one, known) for one in layout.model.attachments]
-    return Enriched(opened, added, structure) if added else opened
+    return enriched(layout, open_plain(layout, source, strict, keep), structure)
 
 
-def open_plain(layout: Layout, source: AnySource, strict: bool = False) -> Source:
+def enriched(layout: Layout, source: Source, structure: Place | None = None) -> Source:
+    """A source with what a layout adds to its records, if that is anything."""
+    model = layout.model
+    if not model.splits and not model.attachments:
+        return source
+    known = known_levels(model, expressions_in(model), structure is not None)
+
+    def enrichments() -> list[Enrichment]:
+        lists = (_side_list(one, known) for one in model.attachments)
+        return [*(Splitter(one) for one in model.splits), *lists]
+
+    return EnrichedSource(source, enrichments, structure)
+
+
+def open_plain(
+    layout: Layout, source: AnySource, strict: bool = False, keep: bool = False
+) -> Source:
     """The source as it is, read as the layout says. Raises SourceError."""
     model = layout.model
     return open_source(
-        source, model.records, double_keys=strict, largest_record=model.largest_record
+        source,
+        model.records,
+        double_keys=strict,
+        largest_record=model.largest_record,
+        keep=keep,
     )
 
 
-def attached_counts(source: Source) -> list[AttachedCount]:
-    """What became of the side lists, once the source has been read."""
-    added = source.enrichments if isinstance(source, Enriched) else ()
+def attached_counts(reader: Reader) -> list[AttachedCount]:
+    """What became of the side lists, once the records have been read."""
+    added = reader.enrichments if isinstance(reader, EnrichedReader) else ()
     return [one.count() for one in added if isinstance(one, SideList)]
 
 
@@ -70,7 +92,8 @@ def _side_list(attachment: Attachment, known: KnownLevels) -> SideList:
 
 def _records(file: str) -> Iterator[dict[str, Any]]:
     """The records of a side list; one that can't be read would silently match nothing."""
-    for batch in open_source(file).batches(dict[str, Any]):
-        if batch.faults:
-            raise SourceError(f"{file}: {batch.faults[0]}")
-        yield from batch.records
+    with open_source(file).open() as reader:
+        for batch in reader.batches():
+            if batch.faults:
+                raise SourceError(f"{file}: {batch.faults[0]}")
+            yield from batch.records

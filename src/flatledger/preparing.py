@@ -6,14 +6,13 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from .compile.level_watch import LevelsDifferError
-from .enriching import attached_counts, open_enriched, open_plain
+from .enriching import attached_counts, enriched, open_plain
 from .errors import LayoutError, LevelsError
 from .layout import Layout
 from .run.balance import Balance
 from .run.pipeline import Run
 from .run.protocols import Progress, Source
 from .sources import AnySource
-from .sources.repeating import Again, repeatable
 from .spilling import TemporaryRows
 from .spreading import with_columns
 from .structure.levels import level_name, named_place
@@ -38,12 +37,9 @@ class Preparation:
     ) -> None:
         ready = layout.answered(ask).noted(learn)
         self.layout = with_columns(ready, source, learn).fitted(strict)
-        self._strict = strict
-        stated = self.layout.model.levels is not None
-        self._again: Again | None = None
-        if not stated or source != "-":
-            source, self._again = repeatable(source)
-        self.source: Source = open_enriched(self.layout, source, strict)
+        keep = self.layout.model.levels is None
+        self._plain = open_plain(self.layout, source, strict, keep)
+        self.source: Source = enriched(self.layout, self._plain)
         self._structure: Place | None = None
         self._notes: list[str] = []
 
@@ -68,14 +64,13 @@ class Preparation:
         Raises LevelsError where that can't be: rows were ``given``, or it can be read once only.
         """
         place = level_name(wrong.names)
-        if given or self._again is None:
+        if given or not self._plain.again:
             raise LevelsError(self._message(wrong, given))
         known = None
         if self.layout.model.splits or self.layout.model.attachments:
-            known = self._structure_of(open_plain(self.layout, self._again()))
-        opened = open_enriched(self.layout, self._again(), self._strict, known)
-        self._structure = self._structure_of(opened)
-        self.source = open_enriched(self.layout, self._again(), self._strict, known)
+            known = self._structure_of(self._plain)
+        self.source = enriched(self.layout, self._plain, known)
+        self._structure = self._structure_of(self.source)
         self._notes.append(
             f"record {wrong.number:,} has a list of several at {place}, where the first records "
             "have none; all records were looked at, and the run began again"
@@ -100,9 +95,8 @@ class Preparation:
         if not missing:
             return
         structure = run.plan.chain.structure
-        if not run.saw_all and self._again is not None:
-            opened = open_enriched(self.layout, self._again(), self._strict)
-            structure = self._structure_of(opened)
+        if not run.saw_all and self.source.again:
+            structure = self._structure_of(self.source)
         model = self.layout.model
         lacks = {level_name(place) for one in model.may_lack if (place := named_place(one.node))}
         found = judged(missing, structure, run.plan.used, lacks | {*(model.known or ())})
@@ -113,7 +107,7 @@ class Preparation:
     def balance(self, run: Run) -> Balance:
         """The balance of a run that has ended, with what its source and its layout tell."""
         balance = run.balance()
-        balance.attached = attached_counts(self.source)
+        balance.attached = attached_counts(run.reader)
         balance.fit = self.layout.model.fit
         balance.notes += self._notes
         return balance
@@ -121,7 +115,8 @@ class Preparation:
     def _structure_of(self, source: Source) -> Place:
         """The structure of all records of a source, as far as the layout asks for it."""
         structure = Place(names_wanted(self.layout.model))
-        for batch in source.batches(dict[str, Any]):
-            for number, record in zip(batch.numbers, batch.records, strict=True):
-                structure.add(record, number)
+        with source.open() as reader:
+            for batch in reader.batches():
+                for number, record in zip(batch.numbers, batch.records, strict=True):
+                    structure.add(record, number)
         return structure

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from decimal import Decimal
 from itertools import islice
 from pathlib import PurePath
-from typing import Any, BinaryIO, cast
+from typing import Any, BinaryIO, Self, cast
 
 from .compile.level_watch import LevelsDifferError
 from .layout import Layout
@@ -21,7 +21,7 @@ from .preparing import Preparation
 from .run.balance import FileCount
 from .run.finishing import Finisher
 from .run.preview import ColumnPreview, PreviewResult
-from .run.protocols import Batch, Progress, Row, Source, TotalRow
+from .run.protocols import Batch, Progress, Reader, Row, Source, TotalRow
 from .sources import AnySource
 from .structure.levels import level_name
 from .values.functions import text_of
@@ -136,21 +136,39 @@ class _FirstRecords:
     """A source that ends early."""
 
     def __init__(self, source: Source) -> None:
+        self.name, self.again = source.name, source.again
         self._source = source
-        self.name = source.name
 
-    def look_ahead(self) -> list[Any]:
-        return self._source.look_ahead()
+    def open(self) -> _FirstReader:
+        return _FirstReader(self._source.open())
 
-    def batches(self, shape: Any) -> Iterator[Batch]:
+    def parts(self, most: int) -> list[Source]:
+        return [self]
+
+
+class _FirstReader:
+    """A reader that ends early."""
+
+    def __init__(self, reader: Reader) -> None:
+        self.name, self.decodes = reader.name, reader.decodes
+        self.peek, self.close = reader.peek, reader.close
+        self._reader = reader
+
+    def batches(self, record_type: Any = None) -> Iterator[Batch]:
         read = 0
-        for batch in self._source.batches(shape):
+        for batch in self._reader.batches(record_type):
             left = SAMPLE - read
             numbers = list(islice(batch.numbers, left))
             yield batch._replace(records=batch.records[:left], numbers=numbers)
             read += len(batch.records)
             if read >= SAMPLE:
                 return
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
 
 
 class _Watched:

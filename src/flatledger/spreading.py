@@ -59,10 +59,11 @@ def _found(
 ) -> dict[str, list[str]]:
     """The keys for each column: the known ones, then others in the order in which they are met."""
     seekers = [_Seeker(column, known.get(_named_by(column), ())) for column in columns]
-    for batch in open_enriched(layout, source).batches(dict[str, Any]):
-        for record in batch.records:
-            for seeker in seekers:
-                seeker.look_at(record)
+    with open_enriched(layout, source).open() as reader:
+        for batch in reader.batches():
+            for record in batch.records:
+                for seeker in seekers:
+                    seeker.look_at(record)
     problems = [p for seeker in seekers if (p := seeker.problem()) is not None]
     if problems:
         raise LayoutError(layout.name, problems)

@@ -95,26 +95,27 @@ def _gathered(
     kind_of = _selection(kind_path) if kind_path else None
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
-    batches = opened.batches(dict[str, Any])
-    for batch in batches:
-        told = [*batch.faults, *batch.remarks]
-        found.faults += len(batch.faults)
-        found.told += told[: MOST_TOLD - len(found.told)]
-        found.told_count += len(told)
-        taken = batch.records if sample is None else batch.records[: sample - found.records]
-        for record in taken:
-            values = kind_of.find(record) if kind_of else [""]
-            kind = text_of_value(values[0]) if values else "(none)"
-            if kind not in tops and len(tops) >= MOST_KINDS:
-                raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
-            tops.setdefault(kind, Spot(top=True)).add(record)
-        found.records += len(taken)
-        if progress:
-            progress(found.records)
-        if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
-            whole = len(taken) == len(batch.records)
-            found.complete = whole and next(batches, None) is None
-            break
+    with opened.open() as reader:
+        batches = reader.batches()
+        for batch in batches:
+            told = [*batch.faults, *batch.remarks]
+            found.faults += len(batch.faults)
+            found.told += told[: MOST_TOLD - len(found.told)]
+            found.told_count += len(told)
+            taken = batch.records if sample is None else batch.records[: sample - found.records]
+            for record in taken:
+                values = kind_of.find(record) if kind_of else [""]
+                kind = text_of_value(values[0]) if values else "(none)"
+                if kind not in tops and len(tops) >= MOST_KINDS:
+                    raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
+                tops.setdefault(kind, Spot(top=True)).add(record)
+            found.records += len(taken)
+            if progress:
+                progress(found.records)
+            if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
+                whole = len(taken) == len(batch.records)
+                found.complete = whole and next(batches, None) is None
+                break
     return tops, found
 
 
@@ -147,15 +148,16 @@ def distinct_values(
     opened = open_source(source, names, largest_record=largest_record)
     counts: Counter[Any] = Counter()
     read = 0
-    for batch in opened.batches(dict[str, Any]):
-        for record in batch.records:
-            if sample is not None and read >= sample:
-                return counts
-            read += 1
-            for value in selection.find(record):
-                for item in value if isinstance(value, list) else [value]:
-                    if not isinstance(item, dict | list):
-                        counts[item] += 1
-        if len(counts) > MOST_DISTINCT:
-            raise SourceError(f"`{path}` has more than {MOST_DISTINCT:,} different values")
+    with opened.open() as reader:
+        for batch in reader.batches():
+            for record in batch.records:
+                if sample is not None and read >= sample:
+                    return counts
+                read += 1
+                for value in selection.find(record):
+                    for item in value if isinstance(value, list) else [value]:
+                        if not isinstance(item, dict | list):
+                            counts[item] += 1
+            if len(counts) > MOST_DISTINCT:
+                raise SourceError(f"`{path}` has more than {MOST_DISTINCT:,} different values")
     return counts

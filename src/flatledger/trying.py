@@ -19,7 +19,8 @@ from .layout.model import LayoutModel
 from .layout.shelf import Shelf
 from .layout.text import Scalar
 from .plan.planner import make_plan
-from .run.protocols import Batch
+from .run.decoding import decoded
+from .run.protocols import Batch, Reader
 from .run.step import Stepper
 from .sources import LARGEST_RECORD, AnySource, open_source
 from .structure.missing_fields import judged
@@ -65,22 +66,29 @@ def try_expression(
         columns=(Column(expression, _expression(expression)),),
         row_per=level,
     )
+    with opened.open() as reader:
+        return _trials(model, reader, expression, row_per, first)
+
+
+def _trials(
+    model: LayoutModel, reader: Reader, expression: str, row_per: str | None, first: int
+) -> list[Trial]:
     try:  # a list is one on the shelf, or a file beside where we are
         lists = lists_of(model, Path(), Shelf())
         model = msgspec.structs.replace(model, lists=lists)
-        structure = observe(opened.look_ahead(), names_wanted(model))
+        structure = observe(reader.peek(), names_wanted(model))
         plan = make_plan(model, structure, dt.date.today())
         slips = judged(plan.missing, structure, plan.used).problems
         if slips:
             raise LayoutError(model.name, slips)
     except LayoutError as error:
         problem = error.problems[0]
-        at_level = level is not None and problem.message.startswith("no level")
+        at_level = model.row_per is not None and problem.message.startswith("no level")
         text = row_per if at_level else expression
         raise ExpressionError(problem.message, str(text), max(problem.column - 1, 0)) from None
     stepper = Stepper(plan, generate(plan, raw=True))
     trials: list[Trial] = []
-    for batch in opened.batches(plan.shape.record_type):
+    for batch in decoded(reader, plan.shape.record_type):
         for number, record in zip(batch.numbers, batch.records, strict=True):
             if number > first:
                 return trials

@@ -19,6 +19,7 @@ from ..values.faults import Fault
 from ..values.numbers import EXACT
 from .balance import Balance
 from .balancing import balance_of
+from .decoding import decoded
 from .over_groups import GroupStage
 from .protocols import Progress, Row, RowStore, Source
 from .state import RunState
@@ -52,18 +53,34 @@ class Run:
         today: dt.date | None = None,
     ) -> None:
         self._started = time.monotonic()
+        self._progress = progress
         if model.row_per_group or (model.take and model.take.of == "rows"):
             model = without_keyless(model)  # of rows not taken they could not be proved
-        first = source.look_ahead()
+        self.reader = source.open()
+        try:
+            self._begin(model, store, structure, faults, today or dt.date.today())
+        except BaseException:
+            self.reader.close()
+            raise
+
+    def _begin(
+        self,
+        model: LayoutModel,
+        store: RowStore | None,
+        structure: Place | None,
+        faults: Callable[[Fault], None] | None,
+        today: dt.date,
+    ) -> None:
+        """Look at the first records, and plan."""
+        first = self.reader.peek()
         self.plan: Plan = make_plan(
             model,
             structure or observe(first, names_wanted(model)),
-            today or dt.date.today(),
+            today,
             structure is not None,
         )
         self.stepper = Stepper(self.plan)
         self.notices: list[str] = []
-        self._source, self._progress = source, progress
         self._looked_at = len(first)
         self._state = RunState(self.plan, first=first, store=store, sink=faults)
         self._last = last_step(self.plan, self._state, store, faults)
@@ -89,11 +106,12 @@ class Run:
 
     def _rows(self) -> Iterator[list[Row]]:
         """The rows as they come from the source, with their keys, marks and entries."""
-        for batch in self._source.batches(self.plan.shape.record_type):
-            rows = self._state.absorb(self.stepper.step(batch))
-            if self._progress:
-                self._progress(self._state.read)
-            yield rows
+        with self.reader:
+            for batch in decoded(self.reader, self.plan.shape.record_type):
+                rows = self._state.absorb(self.stepper.step(batch))
+                if self._progress:
+                    self._progress(self._state.read)
+                yield rows
 
     def _stop_at_mixed_units(self) -> None:
         """Amounts in several units can't be added up, compared or set side by side."""
@@ -122,7 +140,7 @@ class Run:
         """The proof of the run, once the blocks have been taken to their end."""
         balance = balance_of(self.plan, self._state, self._last.proof)
         self._last.complete(balance)
-        balance.source = self._source.name
+        balance.source = self.reader.name
         balance.notices = list(dict.fromkeys([*self.notices, *balance.notices]))
         balance.seconds = time.monotonic() - self._started
         return balance

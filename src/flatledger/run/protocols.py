@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol, Self
 
 from ..values.faults import Fault
 
@@ -39,15 +39,44 @@ class RowStore(Protocol):
         ...
 
 
-class Source(Protocol):
-    """Records from somewhere. It is read once: first a look ahead, then everything."""
+class Reader(Protocol):
+    """One reading of a source, from its start. It is a context, after which nothing stays open.
+
+    A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
+    plan asks for.
+    """
 
     name: str
+    decodes: bool
 
-    def look_ahead(self) -> list[Any]:
+    def peek(self) -> list[Any]:
         """The first records as plain data; the same however often it is asked."""
         ...
 
-    def batches(self, shape: Any) -> Iterator[Batch]:
-        """All records, those looked at included, each turned into ``shape`` (a msgspec type)."""
+    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+        """All records, those looked at included, as plain data or in a type."""
+        ...
+
+    def close(self) -> None:
+        """Leave it, however far it has been read; once more does nothing."""
+        ...
+
+    def __enter__(self) -> Self: ...
+
+    def __exit__(self, *error: object) -> None: ...
+
+
+class Source(Protocol):
+    """Records from somewhere. ``again``: it can be opened more than once."""
+
+    name: str
+    again: bool
+
+    def open(self) -> Reader:
+        """A reading from its start. Raises SourceError."""
+        ...
+
+    def parts(self, most: int) -> Sequence[Source]:
+        """The source cut into so many parts at most, in their order; itself where it can't be cut.
+        The records of a part have the numbers that they have in the whole."""
         ...

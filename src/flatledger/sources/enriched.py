@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import Any, Protocol
 
-from ..run.protocols import Batch, Source
+from ..run.protocols import Batch, Reader, Source
 from ..structure.structure import Place, observe
 from ..values.faults import Fault
-from .records import convert
+from .reader import BaseReader
 
 
 class Enrichment(Protocol):
@@ -21,24 +22,48 @@ class Enrichment(Protocol):
         """Add to one record; what is wrong is told. On the look ahead ``told`` is None."""
 
 
-class Enriched:
-    """A source with further fields in its records (a Source)."""
+class EnrichedSource:
+    """A source with further fields in its records; ``enrichments`` are made for each reading.
+
+    ``structure`` is that of all its records, where these were looked at.
+    """
 
     def __init__(
         self,
         source: Source,
-        enrichments: Sequence[Enrichment],
+        enrichments: Callable[[], Sequence[Enrichment]],
         structure: Place | None = None,
     ) -> None:
-        self._source = source
-        self._structure = structure
-        self.enrichments = enrichments
-        self._first: list[Any] | None = None
-        self.name = source.name
+        self.name, self.again = source.name, source.again
+        self._source, self._enrichments, self._structure = source, enrichments, structure
 
-    def look_ahead(self) -> list[Any]:
+    def open(self) -> EnrichedReader:
+        """A reading from the start. Raises SourceError."""
+        return EnrichedReader(self._source.open(), self._enrichments(), self._structure)
+
+    def parts(self, most: int) -> Sequence[Source]:
+        """Itself: what side lists had no record for is only known of the whole."""
+        return [self]
+
+
+class EnrichedReader(BaseReader):
+    """Reads records and gives them further fields."""
+
+    def __init__(
+        self, reader: Reader, enrichments: Sequence[Enrichment], structure: Place | None
+    ) -> None:
+        self.name = reader.name
+        self.enrichments = enrichments
+        self._reader = reader
+        self._structure = structure
+        self._first: list[Any] | None = None
+
+    def close(self) -> None:
+        self._reader.close()
+
+    def peek(self) -> list[Any]:
         if self._first is None:
-            self._first = self._source.look_ahead()
+            self._first = self._reader.peek()
             for one in self.enrichments:
                 met = observe(self._first)
                 if self._structure is not None:
@@ -50,16 +75,23 @@ class Enriched:
                 ]
         return self._first
 
-    def batches(self, shape: Any) -> Iterator[Batch]:
-        self.look_ahead()
-        for batch in self._source.batches(dict[str, Any]):
+    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+        self.peek()
+        for batch in self._reader.batches():
             told: list[Fault] = []
             records = [
                 _enriched(record, number, self.enrichments, told)
                 for record, number in zip(batch.records, batch.numbers, strict=True)
             ]
-            converted = convert(records, shape, list(batch.numbers), batch.faults)
-            yield converted._replace(remarks=[*batch.remarks, *told])
+            yield batch._replace(
+                records=records,
+                specimens=partial(_last, records),
+                remarks=[*batch.remarks, *told],
+            )
+
+
+def _last(records: list[Any]) -> list[Any]:
+    return records[-1:]
 
 
 def _enriched(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from itertools import chain
 from typing import Any
@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from ..errors import SourceError
-from ..run.protocols import Batch
+from ..run.protocols import Batch, Source
 from ..structure.levels import Names
 from ..values.faults import Fault, shown
 from .double_keys import DoubleKeys
@@ -26,30 +26,54 @@ from .json_values import (
     specimens,
 )
 from .naming import nothing_read
-from .reading import Bytes
+from .reader import BaseReader
+from .reading import Bytes, Bytestream
 
 _LONGEST_LINE = 1 << 18  # bytes of a line that is decoded together with others
 _BATCH_BYTES = 1 << 18
 
 
-class JsonRecords:
-    """Reads the records of a JSON source, some at a time (a Source).
+class JsonSource:
+    """Records of a JSON source, whose bytes are `opened` for each reading.
 
     ``names`` is the path to them in a document; with ``double_keys`` names that come twice in an
     object are looked for. A record has the ``largest`` number of bytes at most.
     """
 
     def __init__(
-        self, data: Bytes, names: Names, double_keys: bool = False, largest: int = LARGEST
+        self, opened: Bytestream, names: Names, double_keys: bool = False, largest: int = LARGEST
     ) -> None:
+        self.name, self.again = opened.name, opened.again
+        self._opened = opened
+        self._ways = names, double_keys, largest
+
+    def open(self) -> JsonReader:
+        """A reading from the start. Raises SourceError."""
+        return JsonReader(self._opened.open(), *self._ways)
+
+    def parts(self, most: int) -> Sequence[Source]:
+        """Itself: where a record begins is only known by reading as far."""
+        return [self]
+
+
+class JsonReader(BaseReader):
+    """Reads the records of a JSON source, some at a time; it decodes into any type."""
+
+    decodes = True
+
+    def __init__(self, data: Bytes, names: Names, double_keys: bool, largest: int) -> None:
         self.name = data.name
+        self._data = data
         self._names = names
         self._double_keys = double_keys
         self._largest = largest
         self._chunks = data.chunks()
         self._first: list[Any] | None = None
 
-    def look_ahead(self) -> list[Any]:
+    def close(self) -> None:
+        self._data.close()
+
+    def peek(self) -> list[Any]:
         if self._first is None:
             self._first, seen = [], list[bytes]()
             batches = self._read(_noting(self._chunks, seen), dict[str, Any])
@@ -58,8 +82,8 @@ class JsonRecords:
             self._chunks = chain(seen, self._chunks)
         return self._first
 
-    def batches(self, shape: Any) -> Iterator[Batch]:
-        return self._read(self._chunks, shape)
+    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+        return self._read(self._chunks, record_type or dict[str, Any])
 
     def _read(self, chunks: Iterator[bytes], shape: Any) -> Iterator[Batch]:
         """Whole lines are decoded together; where that fails, the values in them one by one."""

@@ -8,13 +8,13 @@ from typing import Any
 
 import msgspec
 
+from ..run.decoding import no_fit
 from ..values.numbers import MOST_DIGITS, DecimalReader, Unreadable
 
 _SHOWN = 40
 TOO_LONG = "out of range"
 NUMBERS = DecimalReader()
 LOOK_AHEAD = 300
-NO_RECORD = "a record is an object"
 DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
 
 
@@ -39,10 +39,7 @@ def reason(error: Exception) -> str:
     place = re.search(r"malformed: (.*) \(byte (\d+)\)", text)
     if place:
         return f"not valid JSON at byte {int(place[2]) + 1}: {place[1]}"
-    kind = re.match(r"Expected `object`, got `(\w+)`$", text)
-    if kind:
-        return f"{NO_RECORD}; this is {kind[1]}"
-    return text[:1].lower() + text[1:]
+    return no_fit(error)
 
 
 def decode_long(text: bytes, shape: Any) -> Any:

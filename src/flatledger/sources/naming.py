@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from ..run.decoding import NO_RECORD
 from ..values.faults import shown
-from .json_values import NO_RECORD
 
 READABLE = "JSON and JSON Lines can be read, plain or gzip"
 _SHOWN = 40

@@ -6,6 +6,7 @@ import codecs
 import gzip
 import io
 import sys
+import tempfile
 import zlib
 from collections.abc import Iterator
 from os import PathLike, fspath
@@ -35,6 +36,7 @@ class Bytes:
     def __init__(self, name: str, file: BinaryIO, own: bool = False) -> None:
         self.name = name
         self._own = own
+        self._closed = False
         self._given = file
         self._under = (
             file if isinstance(file, io.BufferedReader) else io.BufferedReader(cast(Any, file))
@@ -63,6 +65,9 @@ class Bytes:
 
     def close(self) -> None:
         """Close what is its own; the packing of a caller's file is taken off it."""
+        if self._closed:
+            return
+        self._closed = True
         if self._file is not self._under:
             self._file.close()
         if self._own:
@@ -92,7 +97,7 @@ class Bytes:
 def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
     """Open a path, ``-`` (standard input) or an open binary file."""
     if not isinstance(source, str | PathLike):
-        return Bytes(str(getattr(source, "name", "open file")), source)
+        return Bytes(_name(source), source)
     name = fspath(source)
     if name == "-":
         return Bytes("standard input", standard_input())
@@ -109,3 +114,77 @@ def standard_input() -> BinaryIO:
     if sys.stdin is None:
         raise SourceError("standard input is closed; name a file")
     return sys.stdin.buffer
+
+
+class KeptInput(io.RawIOBase):
+    """Standard input, with a copy of what was read of it."""
+
+    name = "standard input"
+
+    def __init__(self) -> None:
+        self._input: Any = standard_input()
+        self._copy = tempfile.TemporaryFile(prefix="flatledger-")  # noqa: SIM115 (kept open)
+        self._repeats = False
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        """Read on, first from the copy if it is read again."""
+        data = self._copy.read(len(buffer)) if self._repeats else b""
+        if not data:
+            data = self._input.read1(len(buffer))
+            self._copy.write(data)
+        buffer[: len(data)] = data
+        return len(data)
+
+    def again(self) -> KeptInput:
+        """The same from its start."""
+        self._copy.seek(0)
+        self._repeats = True
+        return self
+
+
+class Bytestream:
+    """Bytes that are opened for each reading: of a path, standard input, or an open file.
+
+    ``again``: they can be had from their start again. Where they are to be, standard input is kept
+    in a temporary file while it is read (``keep``).
+    """
+
+    def __init__(self, source: Any, keep: bool = False) -> None:
+        self._source = source
+        self._kept = KeptInput() if source == "-" and keep else None
+        self._start: int | None = None
+        path = isinstance(source, str | PathLike)
+        if not path and not isinstance(source, io.TextIOBase) and _seekable(source):
+            self._start = source.tell()
+        self._opened = False
+        self.again = self._kept is not None or self._start is not None
+        self.again = self.again or (path and source != "-")
+        self.name = "standard input" if source == "-" else fspath(source) if path else _name(source)
+
+    def open(self) -> Bytes:
+        """The bytes from their start. Raises SourceError."""
+        source = _binary(self._source)
+        if self._kept is not None:
+            source = self._kept.again() if self._opened else self._kept
+        elif self._start is not None and self._opened:
+            source.seek(self._start)
+        self._opened = True
+        return open_bytes(source)
+
+
+def _name(file: Any) -> str:
+    return str(getattr(file, "name", "open file"))
+
+
+def _seekable(file: Any) -> bool:
+    return hasattr(file, "seekable") and bool(file.seekable())
+
+
+def _binary(source: Any) -> Any:
+    """A text file's bytes; anything else as it is."""
+    if isinstance(source, io.TextIOBase):
+        return getattr(source, "buffer", None) or io.BytesIO(source.read().encode())
+    return source

@@ -11,37 +11,84 @@ from typing import Any
 import msgspec
 
 from ..errors import SourceError
-from ..run.protocols import Batch
+from ..run.decoding import no_fit
+from ..run.protocols import Batch, Source
 from ..values.faults import Fault, shown
 from ..values.numbers import Unreadable
-from .json_values import LOOK_AHEAD, NUMBERS, reason
+from .json_values import LOOK_AHEAD, NUMBERS
+from .reader import BaseReader
 
 _BATCH = 500
 
 
-class PythonRecords:
-    """Takes records from an iterable, some at a time."""
+class PythonSource:
+    """Records from an iterable; ``first`` is the number of the first of them."""
 
     name = "records"
 
-    def __init__(self, records: Iterable[Any]) -> None:
-        self._records = iter(records)
+    def __init__(self, records: Iterable[Any], first: int = 1) -> None:
+        self.again = isinstance(records, Sequence)
+        self._records = records
+        self._first = first
 
-    def look_ahead(self) -> list[Any]:
+    def open(self) -> PythonReader:
+        """A reading from the start."""
+        return PythonReader(self._records, self._first)
+
+    def parts(self, most: int) -> Sequence[Source]:
+        """A sequence in pieces; another iterable stays whole.
+
+        >>> [[batch.numbers for batch in part.open().batches()]
+        ...  for part in PythonSource([{}, {}, {}]).parts(2)]
+        [[range(1, 3)], [range(3, 4)]]
+        """
+        records = self._records
+        if not isinstance(records, Sequence) or len(records) < 2:
+            return [self]
+        size = -(-len(records) // most)
+        starts = range(0, len(records), size)
+        return [PythonSource(records[at : at + size], self._first + at) for at in starts]
+
+
+class PythonReader(BaseReader):
+    """Takes records from an iterable, some at a time."""
+
+    name = PythonSource.name
+
+    def __init__(self, records: Iterable[Any], first: int) -> None:
+        self._records = iter(records)
+        self._first = first
+
+    def peek(self) -> list[Any]:
         first = _exactly(islice(self._records, LOOK_AHEAD))
         self._records = chain(first, self._records)
         return first
 
-    def batches(self, shape: Any) -> Iterator[Batch]:
-        number, readable, first_fault = 1, False, ""
-        while batch := _exactly(islice(self._records, _BATCH)):
-            converted = convert(batch, shape, range(number, number + len(batch)))
-            yield converted
-            number += len(batch)
-            readable = readable or bool(converted.records)
-            first_fault = first_fault or next((f.reason for f in converted.faults), "")
+    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+        number, readable, first_fault = self._first, False, ""
+        while records := _exactly(islice(self._records, _BATCH)):
+            batch = _batch(records, range(number, number + len(records)))
+            yield batch
+            number += len(records)
+            readable = readable or bool(batch.records)
+            first_fault = first_fault or next((f.reason for f in batch.faults), "")
         if first_fault and not readable:
             raise SourceError(f"{self.name}: nothing in them can be read; {first_fault}")
+
+
+def _batch(records: list[Any], numbers: Sequence[int]) -> Batch:
+    """Mappings are records; anything else is a fault."""
+    if all(isinstance(record, dict) for record in records):
+        return Batch(records, numbers, [], lambda: records[-1:])
+    faults, kept = [], []
+    for number, record in zip(numbers, records, strict=True):
+        try:
+            kept.append((number, msgspec.convert(record, dict[str, Any])))
+        except msgspec.ValidationError as error:
+            why = f"{no_fit(error)}; the record is left out"
+            faults.append(Fault(number, "", shown(record), why))
+    found = [record for _, record in kept]
+    return Batch(found, [number for number, _ in kept], faults, lambda: found[-1:])
 
 
 def _exactly(records: Iterable[Any]) -> list[Any]:
@@ -72,29 +119,3 @@ def exact(value: Any) -> Any:
             entries.append(exact(item))
         return entries
     return value
-
-
-def convert(
-    batch: list[Any], shape: Any, numbers: Sequence[int], faults: list[Fault] | None = None
-) -> Batch:
-    """Plain records in a shape; one that does not fit it is a fault."""
-    told = list(faults or [])
-    try:
-        return Batch(msgspec.convert(batch, list[shape]), numbers, told, lambda: batch[-1:])
-    except msgspec.ValidationError:
-        return _convert_each(batch, shape, numbers, told)
-
-
-def _convert_each(
-    batch: list[Any], shape: Any, all_numbers: Sequence[int], faults: list[Fault]
-) -> Batch:
-    records: list[Any] = []
-    numbers: list[int] = []
-    for number, record in zip(all_numbers, batch, strict=True):
-        try:
-            records.append(msgspec.convert(record, shape))
-            numbers.append(number)
-        except msgspec.ValidationError as error:
-            why = f"{reason(error)}; the record is left out"
-            faults.append(Fault(number, "", shown(record), why))
-    return Batch(records, numbers, faults, lambda: batch[-1:])

@@ -63,7 +63,7 @@ def path_of(parent: str, name: str) -> str:
     >>> path_of("lines", "qty"), path_of("lines", "unit-price"), path_of("", "dc:title")
     ('lines.qty', "lines['unit-price']", "['dc:title']")
     """
-    if _SHORTHAND.fullmatch(name):
+    if _SHORTHAND.fullmatch(name) and name.isprintable() and not re.search(r"\s", name):
         reserved = not parent and name.lower() in ("not", "case", "null", "true", "false")
         start = parent or ("$" if reserved else "")
         return f"{start}.{name}" if start else name

@@ -1,0 +1,65 @@
+"""Records in the type that a plan asks for, where a reader gives them as plain data."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from ..errors import SourceError
+from ..values.faults import Fault, shown
+from .protocols import Batch, Reader
+
+NO_RECORD = "a record is an object"
+
+
+def decoded(reader: Reader, record_type: Any) -> Iterator[Batch]:
+    """All records of a reader in a type. Raises SourceError where none fits it."""
+    if reader.decodes:
+        yield from reader.batches(record_type)
+        return
+    readable, first_fault = False, ""
+    for plain in reader.batches():
+        batch = convert(plain, record_type)
+        yield batch
+        readable = readable or bool(batch.records)
+        first_fault = first_fault or next((fault.reason for fault in batch.faults), "")
+    if first_fault and not readable:
+        raise SourceError(f"{reader.name}: nothing in them can be read; {first_fault}")
+
+
+def convert(plain: Batch, record_type: Any) -> Batch:
+    """A batch of plain records in a type; one that does not fit it is a fault."""
+    try:
+        return plain._replace(records=msgspec.convert(plain.records, list[record_type]))
+    except msgspec.ValidationError:
+        return _convert_each(plain, record_type)
+
+
+def _convert_each(plain: Batch, record_type: Any) -> Batch:
+    records: list[Any] = []
+    numbers: list[int] = []
+    faults = list(plain.faults)
+    for number, record in zip(plain.numbers, plain.records, strict=True):
+        try:
+            records.append(msgspec.convert(record, record_type))
+            numbers.append(number)
+        except msgspec.ValidationError as error:
+            why = f"{no_fit(error)}; the record is left out"
+            faults.append(Fault(number, "", shown(record), why))
+    return plain._replace(records=records, numbers=numbers, faults=faults)
+
+
+def no_fit(error: Exception) -> str:
+    """Why a value does not fit a type, in plain words.
+
+    >>> no_fit(msgspec.ValidationError("Expected `object`, got `int`"))
+    'a record is an object; this is int'
+    """
+    text = str(error)
+    kind = re.match(r"Expected `object`, got `(\w+)`$", text)
+    if kind:
+        return f"{NO_RECORD}; this is {kind[1]}"
+    return text[:1].lower() + text[1:]

@@ -1,0 +1,20 @@
+"""What readers have in common: they are contexts, and need not be closed."""
+
+from __future__ import annotations
+
+from typing import Self
+
+
+class BaseReader:
+    """A reader that gives plain records, and has nothing open."""
+
+    decodes = False
+
+    def close(self) -> None:
+        """Nothing is open."""
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
