@@ -137,11 +137,42 @@ def test_a_value_of_a_higher_level_is_shown_under_each_key_met() -> None:
     assert table(higher("lines.q", "lines"), SHOWN)[0][-1] == ("Grand total", 6, 1)
 
 
-@pytest.mark.xfail(strict=True, reason="a home under each key comes with the core's rebuild (13)")
 def test_a_value_of_a_higher_level_is_totalled_once_under_each_key() -> None:
     rows, balance = table(higher("fee", "lines"), SHOWN)
     assert balance.balanced
     assert rows[-1] == ("Grand total", 5, 3)
+
+
+@given(records, st.booleans(), st.sampled_from(["yes", "no"]))
+def test_a_higher_value_is_in_each_group_and_total_once_under_each_key(
+    source: list[Any], grouped: bool, detail: str
+) -> None:
+    layout = {
+        **higher("fee", "lines"),
+        "levels": ["lines", "lines.o"],
+        "totals": {"detail": detail},
+    }
+    layout["columns"][0] = {"Q": "lines.q"}
+    rows, balance = table({**layout, **({"group": ["Q"]} if grouped else {})}, source)
+    assert balance.balanced
+
+    def total(lines: list[tuple[Any, Any]], key: str) -> Any:
+        fees = {id(r): r["fee"] for r, line in lines if under(line["o"], key)}
+        found = [fee for fee in fees.values() if fee is not None]
+        return sum(found) if found else None
+
+    every = [(record, line) for record in source for line in record["lines"]]
+    assert rows[-1] == ("Grand total", total(every, "a"), total(every, "b"))
+    if grouped:
+        totals = (
+            rows[:-1] if detail == "no" else [r for r in rows if str(r[0]).startswith("Total ")]
+        )
+        wanted = {}
+        for q in {line["q"] for _, line in every}:
+            part = [pair for pair in every if pair[1]["q"] == q]
+            wanted[str(q)] = (total(part, "a"), total(part, "b"))
+        found = {str(row[0]).removeprefix("Total "): row[1:] for row in totals}
+        assert {q: found[q] for q in wanted} == wanted
 
 
 @pytest.mark.xfail(strict=True, reason="keys are gathered within the run by the rebuild (13)")

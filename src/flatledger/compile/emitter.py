@@ -49,7 +49,7 @@ class Emitter(AggregateEmitter):
         key = ("column", plan.column.heading)
         if key in self._known:
             return self._known[key]
-        with self.at(plan.home) as block:
+        with self.at(plan.at) as block:
             value = self._column(plan)
             if not block.nested:
                 self._known[key] = value
@@ -70,7 +70,7 @@ class Emitter(AggregateEmitter):
             return self._known_code(plan)
         if value is None or plan.numeric or plan.column.typed:
             return self.column(plan)
-        with self.at(plan.home):
+        with self.at(plan.at):
             if plan.column.total and plan.column.total.part:
                 return self.present(value)
             return self._shown(value, self._joining(plan.column, value))
@@ -176,7 +176,7 @@ class Emitter(AggregateEmitter):
         assert translation is not None
         codes = self.constants.name(translation.finder(), "codes")
         site = self.constants.name(plan.column.heading, "site")
-        with self.at(plan.home) as block:
+        with self.at(plan.at) as block:
             value = self.held(value)
             call = (
                 f"known_code({value.code}, {codes}, {translation.reason!r}, {site}, {self.where})"

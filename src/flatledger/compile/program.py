@@ -13,9 +13,11 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from msgspec.structs import replace
+
 from ..language import nodes as n
 from ..plan.kinds import is_aggregate
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import ColumnPlan, Mark, Plan
 from ..structure.structure import MEMBERS
 from ..values.aggregates import Aggregate
 from ..values.faults import Fault, FaultNotes
@@ -128,7 +130,7 @@ def _aggregates(plan: ColumnPlan) -> bool:
 def _identify(plan: Plan, constants: Constants) -> str:
     """Write `identify`: for each record the cells of the primary key that are its own."""
     keys = [plan.column(heading) for heading in plan.model.primary_key]
-    own = [column for column in keys if column.home == 0 and not _aggregates(column)]
+    own = [column for column in keys if column.at == 0 and not _aggregates(column)]
     if not own:
         return ""
     emitter = Emitter(plan, constants)
@@ -153,7 +155,7 @@ def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
         with emitter.at(home):
             keys.append((emitter.key(node).code, home))
     row = plan.chain.row
-    cells = [(code, column.home, column.column.text is not None) for code, column in columns] + [
+    cells = [(code, column.at, column.column.text is not None) for code, column in columns] + [
         (code, home, False) for code, home in keys
     ]
     groups = [cells[key.place] for key in plan.group]
@@ -162,7 +164,7 @@ def _unfold(plan: Plan, constants: Constants, raw: bool) -> str:
         """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
         codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
         group = [code if home <= level else "None" for code, home, _ in groups]
-        lines, marks = _marks(plan, level, group)
+        lines, marks = _marks(plan, level, group, codes)
         address = [ordinal_name(at) if at <= level else "0" for at in range(row + 1)]
         return [*lines, f"append(({listed_codes(codes + marks + address)}))"]
 
@@ -206,27 +208,49 @@ def _loop(plan: Plan, level: int) -> str:
     return f"for {', '.join(names)} in zip({', '.join(parts)}):"
 
 
+def _mark_name(mark: Mark, stem: str) -> str:
+    return f"{stem}_{mark.home}" if mark.column is None else f"{stem}_of_{mark.column}"
+
+
 def _mark_starts(plan: Plan, level: int) -> list[str]:
-    if level not in plan.marked:
-        return []
-    return [f"seen_{level} = set()" if plan.splits(level) else f"mark_{level} = 0"]
+    lines = []
+    for mark in (one for one in plan.marked if one.home == level):
+        if plan.splits(mark.home):
+            lines.append(f"{_mark_name(mark, 'seen')} = set()")
+        elif mark.column is None:
+            lines.append(f"{_mark_name(mark, 'mark')} = 0")
+        else:
+            lines.append(f"{_mark_name(mark, 'seen')} = False")
+    return lines
 
 
-def _marks(plan: Plan, level: int, group: list[str]) -> tuple[list[str], list[str]]:
-    """The lines that find a row's marks, and the marks; an entry that is not there is no entry."""
+def _marks(
+    plan: Plan, level: int, group: list[str], cells: list[str]
+) -> tuple[list[str], list[str]]:
+    """The lines that find a row's marks, and the marks; an entry that is not there is no entry.
+
+    Of a column that not each row shows, a row counts that does.
+    """
     lines, marks = [], []
-    for home in plan.marked:
-        if home > level:
+    for mark in plan.marked:
+        name, seen = _mark_name(mark, "mark"), _mark_name(mark, "seen")
+        if mark.home > level:
             marks.append("REPEAT")
             continue
-        if plan.splits(home):
-            lines.append(f"mark_{home} = mark(seen_{home}, ({listed_codes(group)}))")
-        marks.append(f"mark_{home}")
+        marks.append(name)
+        shows = "" if mark.column is None else f"{cells[mark.column]} is not None"
+        if plan.splits(mark.home):
+            found = f"mark({seen}, ({listed_codes(group)}))"
+            lines.append(f"{name} = {found}{f' if {shows} else REPEAT' if shows else ''}")
+        elif shows:
+            lines.append(f"{name} = 0 if {shows} and not {seen} else REPEAT")
+            lines.append(f"if {name} == 0: {seen} = True")
     return lines, marks
 
 
 def _mark_ends(plan: Plan) -> list[str]:
-    return [f"mark_{home} = REPEAT" for home in plan.marked if not plan.splits(home)]
+    once = [mark for mark in plan.marked if mark.column is None and not plan.splits(mark.home)]
+    return [f"{_mark_name(mark, 'mark')} = REPEAT" for mark in once]
 
 
 # ---- weigh -----------------------------------------------------------------------------------
@@ -248,6 +272,8 @@ class _Weighing:
         self.grouped = [(i, column) for i, column in self.columns if i in grouped]
         self.level = max((key.home for key in plan.group), default=0)  # of the groups
         for index, column in self.columns:
+            if column.once is not None:
+                column = replace(column, value=column.once, shown=None, once=None)
             value = self.emitter.cell(column)
             with self.emitter.at(column.home) as block:
                 for line in _weighing(index, self.emitter.held(value).code, column):

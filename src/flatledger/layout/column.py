@@ -149,6 +149,7 @@ class Column(msgspec.Struct, frozen=True):
     titles: tuple[str, ...] = ()
     form_heading: str | None = None
     spread: Spread | None = None
+    once: bool = False  # its total counts each entry of its value's level that shows it once
     checks: bool = False  # it is not the layout's, and tells of what other columns lack
     place: Place = (0, 0, "")
 

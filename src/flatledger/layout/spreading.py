@@ -54,6 +54,7 @@ def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Colu
             heading=_heading(column.heading, how.labels.get(key, key), name),
             value=Expression(value.scalar, _taken(column, how, value.node, key)),
             spread=None,
+            once=_is_above(how, value.node),
         )
         for key in keys
         for name, value in how.values
@@ -119,13 +120,19 @@ def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
 
     if _aggregates(value):
         return _narrowed(value, of_key)
-    if not any(_within(path, how) for path in _paths(value)):
+    if _is_above(how, value):
         met = n.Call(position, "any", (test,))
         return n.Case(position, None, ((met, value),), None)
     joined = n.Call(position, "listagg", (of_key(value), n.Literal(position, column.separator)))
     timed = column.conversion is not None and column.conversion.kind == "time"
     read = column.numeric and not timed and column.reads != "amount"
     return n.Cast(position, joined, "decimal", ()) if read else joined
+
+
+def _is_above(how: Spread, value: n.Node) -> bool:
+    """Whether a value belongs to a level above the entries of the keys."""
+    within = any(_within(path, how) for path in _paths(value))
+    return not (how.numbered or _aggregates(value) or within)
 
 
 def spread_problems(how: Spread) -> list[Problem]:

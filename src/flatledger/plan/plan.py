@@ -29,7 +29,9 @@ if TYPE_CHECKING:
 class ColumnPlan(msgspec.Struct, frozen=True):
     """A column with its home (the index of a level of the chain) and its place in a row.
 
-    ``value`` is its expression, in which every node says what is known of it.
+    ``value`` is its expression, in which every node says what is known of it. A value can be shown
+    on some rows of its home only; ``shown`` is then the deeper level on whose entries that depends,
+    and ``once`` what it is for an entry of its home.
     """
 
     column: Column
@@ -38,6 +40,13 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     place: int
     kind: str = "any"
     value: n.Node | None = None
+    shown: int | None = None
+    once: n.Node | None = None
+
+    @property
+    def at(self) -> int:
+        """The level on whose entries it is shown."""
+        return self.home if self.shown is None else self.shown
 
     @property
     def shows_texts(self) -> bool:
@@ -85,6 +94,14 @@ class AggregatePlan(msgspec.Struct, frozen=True):
     counts_entries: bool
 
 
+class Mark(msgspec.Struct, frozen=True):
+    """What tells on a row whether an entry of a level is new there: in the total of all columns of
+    that home, or of the one ``column`` (by its place) that not each of its rows shows."""
+
+    home: int
+    column: int | None = None
+
+
 @dataclass(frozen=True)
 class Plan:
     """Everything that a run needs to know.
@@ -104,7 +121,7 @@ class Plan:
     sort: tuple[KeyPlan, ...] = ()
     group: tuple[KeyPlan, ...] = ()
     extra_keys: tuple[tuple[n.Node, int], ...] = ()
-    marked: tuple[int, ...] = ()
+    marked: tuple[Mark, ...] = ()
     places: tuple[Names, ...] = ()
     wants: tuple[Names, ...] = ()
     missing: tuple[MissingPath, ...] = ()
@@ -140,11 +157,12 @@ class Plan:
         at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)
         return self.chain.row > 0 and at_row
 
-    def mark_place(self, home: int) -> int | None:
-        """Where in a row the mark of a level stands; None for the row's own level."""
-        if home == self.chain.row:
+    def mark_place(self, column: ColumnPlan) -> int | None:
+        """Where in a row the mark for a column's entries stands; None for the row's own level."""
+        if column.home == self.chain.row:
             return None
-        return len(self.columns) + len(self.extra_keys) + self.marked.index(home)
+        mark = Mark(column.home, column.place if column.once is not None else None)
+        return len(self.columns) + len(self.extra_keys) + self.marked.index(mark)
 
     @property
     def address(self) -> slice:

@@ -20,7 +20,7 @@ from ..values.reading_texts import DateReader
 from .draft import Draft
 from .groups import Decomposed, OverGroups
 from .kinds import DATATYPES, a_kind
-from .plan import ColumnPlan, ConditionPlan, KeyPlan, Plan, expressions_in
+from .plan import ColumnPlan, ConditionPlan, KeyPlan, Mark, Plan, expressions_in
 from .resolver import Resolver
 
 
@@ -82,7 +82,11 @@ class _Planner:
         """The plan as data: what was found out is written on the nodes of its expressions."""
         draft = self.result
         columns = [
-            msgspec.structs.replace(one, value=draft.annotated(one.column.value.node))
+            msgspec.structs.replace(
+                one,
+                value=draft.annotated(one.column.value.node),
+                once=draft.annotated(one.once) if one.once else None,
+            )
             if one.column.value
             else one
             for one in draft.columns
@@ -290,7 +294,27 @@ class _Planner:
             kind = self.kinds.get(level_name(column.value.node.names() or ()), kind)
         numeric = column.numeric or kind == "number"
         made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
-        return ColumnPlan(column, home, numeric, plan.place, "text" if column.clean else made)
+        made = "text" if column.clean else made
+        above = self._above_key(column.value) if column.once else home
+        if above < home:
+            once = self._once(column.value, above)
+            return ColumnPlan(column, above, numeric, plan.place, made, shown=home, once=once)
+        return ColumnPlan(column, home, numeric, plan.place, made)
+
+    def _above_key(self, value: Expression) -> int:
+        """The level of a value that is shown where a key is met."""
+        assert isinstance(value.node, n.Case)
+        return self.result.home(value.node.branches[0][1])
+
+    def _once(self, value: Expression, home: int) -> n.Node:
+        """The same expression for an entry of its value's own level."""
+        own = self.result.chain
+        chain = Chain(own.levels[: home + 1], own.structure, own.known)
+        node: n.Node = n.rebuilt(value.node, lambda part: None)
+        resolver = Resolver(self.result, set())
+        resolver.resolve(Expression(value.scalar, node), chain=chain)
+        self.problems += resolver.problems
+        return node
 
     def _conditions(self) -> None:
         """The level of each condition: its home, or for a side level what that stands under."""
@@ -342,7 +366,7 @@ class _Planner:
     def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
         if heading is not None:
             plan = self.result.column(heading)
-            return KeyPlan(plan.place, plan.home, text, kind=plan.kind)
+            return KeyPlan(plan.place, plan.at, text, kind=plan.kind)
         assert value is not None
         known = self._place_of(value)
         if known is not None:
@@ -359,18 +383,20 @@ class _Planner:
             column = plan.column
             plain = not (column.typed or column.numeric or column.translate or column.checks)
             if plain and column.value and n.same(column.value.node, value.node):
-                return KeyPlan(plan.place, plan.home, value.text, kind=plan.kind)
+                return KeyPlan(plan.place, plan.at, value.text, kind=plan.kind)
         for index, (other, home) in enumerate(self.result.extra_keys):
             if n.same(other, value.node):
                 place = len(self.result.columns) + index
                 return KeyPlan(place, home, value.text, kind=self.result.kind(value.node))
         return None
 
-    def _marked(self) -> tuple[int, ...]:
+    def _marked(self) -> tuple[Mark, ...]:
         """The levels above the row whose entries are totalled: rows bear a mark for each."""
         row = self.result.chain.row
-        totalled = [one for one in self.result.columns if one.column.total]
-        return tuple(sorted({one.home for one in totalled if one.home < row}))
+        above = [one for one in self.result.columns if one.column.total and one.home < row]
+        homes = sorted({one.home for one in above if one.once is None})
+        alone = [Mark(one.home, one.place) for one in above if one.once is not None]
+        return (*map(Mark, homes), *alone)
 
 
 def _known_part(names: Names) -> Names:

@@ -67,7 +67,7 @@ class GroupStage:
         """What takes in the rows of all records; it holds them, where the entries of some groups
         are wanted again."""
         plan, take = self._rows_plan, self.plan.model.take
-        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c.home))
+        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c))
         again = take is not None and self._total_shown and overlaps
         return Groups(plan, Sorter((), self._store) if again else None)
 
@@ -156,7 +156,7 @@ class GroupStage:
 
     def _splits(self, heading: str) -> bool:
         column = self._rows_plan.column(heading)
-        mark = self._rows_plan.mark_place(column.home)
+        mark = self._rows_plan.mark_place(column)
         return mark is not None and self._rows_plan.splits(column.home)
 
     def _of_some(self, keys: list[Key]) -> Tallies:

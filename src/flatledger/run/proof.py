@@ -257,7 +257,7 @@ class _Watched:
         self.shown_sum: Any = 0  # of the rounded cells of an exact total, each entry once
         self.wrong = 0
         self._row_plan = plan
-        self._mark = plan.mark_place(column.home)
+        self._mark = plan.mark_place(column)
         self._splits = self._mark is not None and plan.splits(column.home)
         self._depths = len(plan.group) + 1
         self._given = column.place < len(plan.written)

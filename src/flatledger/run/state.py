@@ -138,7 +138,7 @@ class RunState:
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
         for index, column in enumerate(self.plan.totalled):
-            mark = self.plan.mark_place(column.home)
+            mark = self.plan.mark_place(column)
             if mark is None or not self.plan.splits(column.home):
                 continue
             for depth, tallies in enumerate(self.overlaps, 1):

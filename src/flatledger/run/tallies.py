@@ -140,7 +140,7 @@ def add_to(depths: list[Tallies], rows: list[Row]) -> None:
     for tallies in depths:
         tallies.rows += len(rows)
     for index, column in enumerate(depths[0].columns):
-        mark = plan.mark_place(column.home)
+        mark = plan.mark_place(column)
         if mark is None or not plan.splits(column.home):
             part = tally_of(column)
             new = rows if mark is None else [row for row in rows if not row[mark]]
