@@ -175,7 +175,6 @@ def test_a_higher_value_is_in_each_group_and_total_once_under_each_key(
         assert {q: found[q] for q in wanted} == wanted
 
 
-@pytest.mark.xfail(strict=True, reason="keys are gathered within the run by the rebuild (13)")
 def test_keys_are_those_of_kept_entries() -> None:
     layout = higher("lines.o.k", "lines")
     column = {"columns-from": "lines.o", "named-by": "lines.o.k", "value": "lines.o.k"}

@@ -13,8 +13,10 @@ from .run.balance import Balance
 from .run.pipeline import Run
 from .run.protocols import Progress, Source
 from .sources import AnySource
+from .sources.first_records import FirstRecords
+from .sources.remembered import RememberedSource
 from .spilling import TemporaryRows
-from .spreading import with_columns
+from .spreading import unknown_spreads, with_columns
 from .structure.levels import level_name, named_place
 from .structure.missing_fields import judged
 from .structure.structure import Place
@@ -34,29 +36,43 @@ class Preparation:
         ask: Mapping[str, Any] | None,
         learn: bool = False,
         strict: bool = False,
+        most: int | None = None,
     ) -> None:
-        ready = layout.answered(ask).noted(learn)
-        self.layout = with_columns(ready, source, learn).fitted(strict)
-        keep = self.layout.model.levels is None
-        self._plain = open_plain(self.layout, source, strict, keep)
-        self.source: Source = enriched(self.layout, self._plain)
+        """With ``most`` only so many records are read, from the first."""
+        self.layout = layout.answered(ask).noted(learn)
         self._structure: Place | None = None
         self._notes: list[str] = []
+        self._plain = self._opened(source, strict, learn, most)
+        self.source: Source = enriched(self.layout, self._plain)
+        while True:
+            try:
+                spread = with_columns(self.layout, self.source, self._structure, learn)
+                break
+            except LevelsDifferError as wrong:
+                self.begin_again(wrong)
+        self.layout = spread.fitted(strict)
+
+    def _opened(self, source: AnySource, strict: bool, learn: bool, most: int | None) -> Source:
+        """The source as it is, so that it can be read as often as the layout needs it."""
+        seeks = bool(unknown_spreads(self.layout, learn))
+        keep = self.layout.model.levels is None or seeks
+        plain = open_plain(self.layout, source, strict, keep)
+        if seeks and not plain.again:
+            plain = RememberedSource(plain, TemporaryRows())
+        return plain if most is None else FirstRecords(plain, most)
 
     def run(
         self,
         progress: Progress | None = None,
         *,
-        source: Source | None = None,
         faults: Callable[[Fault], None] | None = None,
     ) -> Run:
         """The run that the layout asks for: rows of records or entries, or rows of groups.
 
-        ``source`` stands for the whole one. ``faults`` is called with each fault.
+        ``faults`` is called with each fault.
         """
-        model = self.layout.model
-        source, store = source or self.source, TemporaryRows()
-        return Run(model, source, progress, store, self._structure, faults)
+        model, store = self.layout.model, TemporaryRows()
+        return Run(model, self.source, progress, store, self._structure, faults)
 
     def begin_again(self, wrong: LevelsDifferError, given: bool = False) -> None:
         """Look at the whole source, so that the next run knows all its levels.

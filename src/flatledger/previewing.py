@@ -6,9 +6,8 @@ import datetime as dt
 import io
 from collections.abc import Iterator, Mapping
 from decimal import Decimal
-from itertools import islice
 from pathlib import PurePath
-from typing import Any, BinaryIO, Self, cast
+from typing import Any, BinaryIO, cast
 
 from .compile.level_watch import LevelsDifferError
 from .layout import Layout
@@ -21,7 +20,7 @@ from .preparing import Preparation
 from .run.balance import FileCount
 from .run.finishing import Finisher
 from .run.preview import ColumnPreview, PreviewResult
-from .run.protocols import Batch, Progress, Reader, Row, Source, TotalRow
+from .run.protocols import Progress, Row, TotalRow
 from .sources import AnySource
 from .structure.levels import level_name
 from .values.functions import text_of
@@ -62,7 +61,7 @@ def preview(
     """
     layout = layout.answered(ask)
     check_own_place(layout, source)
-    prepared = Preparation(layout, source, None)
+    prepared = Preparation(layout, source, None, most=SAMPLE if sample else None)
     while True:
         try:
             return _looked(prepared, sample, progress)
@@ -73,8 +72,7 @@ def preview(
 def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> Preview:
     """A preview of what was prepared."""
     layout = prepared.layout
-    source = _FirstRecords(prepared.source) if sample else prepared.source
-    run = prepared.run(progress, source=source)
+    run = prepared.run(progress)
     finisher = Finisher(run.columns, layout.model.locale)
     columns = layout.model.written
     watched = [_Watched(column.default or column.null) for column in columns]
@@ -130,45 +128,6 @@ class _Nowhere(io.RawIOBase):
 
     def write(self, data: Any) -> int:
         return len(data)
-
-
-class _FirstRecords:
-    """A source that ends early."""
-
-    def __init__(self, source: Source) -> None:
-        self.name, self.again = source.name, source.again
-        self._source = source
-
-    def open(self) -> _FirstReader:
-        return _FirstReader(self._source.open())
-
-    def parts(self, most: int) -> list[Source]:
-        return [self]
-
-
-class _FirstReader:
-    """A reader that ends early."""
-
-    def __init__(self, reader: Reader) -> None:
-        self.name, self.decodes = reader.name, reader.decodes
-        self.peek, self.close = reader.peek, reader.close
-        self._reader = reader
-
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
-        read = 0
-        for batch in self._reader.batches(record_type):
-            left = SAMPLE - read
-            numbers = list(islice(batch.numbers, left))
-            yield batch._replace(records=batch.records[:left], numbers=numbers)
-            read += len(batch.records)
-            if read >= SAMPLE:
-                return
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(self, *error: object) -> None:
-        self.close()
 
 
 class _Watched:

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 from ..run.protocols import Batch, Reader, Source
 from ..structure.structure import Place, observe
 from ..values.faults import Fault
-from .reader import BaseReader
+from .reader import BaseReader, last
 
 
 class Enrichment(Protocol):
@@ -85,13 +85,9 @@ class EnrichedReader(BaseReader):
             ]
             yield batch._replace(
                 records=records,
-                specimens=partial(_last, records),
+                specimens=partial(last, records),
                 remarks=[*batch.remarks, *told],
             )
-
-
-def _last(records: list[Any]) -> list[Any]:
-    return records[-1:]
 
 
 def _enriched(

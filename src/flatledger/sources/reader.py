@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Self
+from typing import Any, Self
 
 
 class BaseReader:
@@ -18,3 +18,8 @@ class BaseReader:
 
     def __exit__(self, *error: object) -> None:
         self.close()
+
+
+def last(records: list[Any]) -> list[Any]:
+    """The last of some records, in a list: a specimen of them."""
+    return records[-1:]
