@@ -8,8 +8,9 @@ from ..plan.known import known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import Access, level_name
 from ..structure.structure import MEMBERS
-from .code import Constants, indented, listed_codes
-from .emit_paths import entry_name, ordinal_name
+from .blocks import indented, listed_codes
+from .constants import Constants
+from .emission import entry_name, ordinal_name
 from .emitter import Emitter
 
 
@@ -62,9 +63,9 @@ class _Keep:
         for index, condition in enumerate(self.plan.conditions):
             if condition.level != level or condition.side is not None:
                 continue
-            with emitter.at(level) as block:
+            with emitter.code.at(level) as block:
                 verdict = emitter.truth(condition.value).code
-                verdict = emitter.assign(verdict, "truth", "verdict").code
+                verdict = emitter.code.assign(verdict, "truth", "verdict").code
                 for line in self._counting(index, verdict):
                     block.add(line)
                 self._note_values(index, condition.value, emitter)
@@ -108,9 +109,11 @@ class _Keep:
         ]
         for index, side, condition in sorted(sides, key=lambda found: -len(found[1].levels)):
             emitter = Emitter(self.plan, self.constants)
-            with emitter.at(level) as block:
-                emitter.keep_entries(side, level, condition, self._counting(index, "verdict"))
-            above = [line for outer in emitter.blocks[:level] for line in outer.lines]
+            with emitter.code.at(level) as block:
+                emitter.aggregates.keep_entries(
+                    side, level, condition, self._counting(index, "verdict")
+                )
+            above = [line for outer in emitter.code.scope.blocks[:level] for line in outer.lines]
             lines += [*above, *block.lines]
         return lines
 
@@ -127,11 +130,11 @@ class _Keep:
         if self._can_be_emptied(level):
             lines.append(f"found_{deeper} = len(entries_{deeper})")
         for further in range(deeper + 1, self.plan.chain.row + 1):
-            lines += self.tests[further].blocks[level].lines
+            lines += self.tests[further].code.scope.blocks[level].lines
         inside = self._entry(deeper)
         if inside:
             lines += self._going_deeper(deeper, inside)
-        lines += self.tests[deeper].blocks[level].lines
+        lines += self.tests[deeper].code.scope.blocks[level].lines
         if inside or self.verdicts[deeper]:
             lines += self._choosing(deeper)
         return [*lines, *self._shown(level)]
@@ -203,18 +206,18 @@ class _Keep:
         chain, deeper = self.plan.chain, level + 1
         names = chain.levels[deeper][len(chain.levels[level]) :]
         mapping = names[-1] == MEMBERS
-        raw = self.loads.load(Access(level, names[:-1] if mapping else names, (), None)).code
+        raw = self.loads.paths.load(Access(level, names[:-1] if mapping else names, (), None)).code
         place = self.plan.shape.place_of(chain.levels[deeper])
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
-        with self.loads.at(level):
-            where = self.loads.where
+        with self.loads.code.at(level):
+            where = self.loads.code.where
         call = f"entries({raw}, {struct_name}, {site}, {where})"
         if mapping:
             call = f"member_entries({raw}, {site}, {where})"
         return [
-            *self.loads.blocks[level].lines,
+            *self.loads.code.scope.blocks[level].lines,
             f"entries_{deeper}, ordinals_{deeper} = {call}",
             f"{self._counter(f'met_{deeper}')} += len(entries_{deeper})",
         ]
@@ -232,7 +235,10 @@ class _Keep:
         for further in range(level + 1, self.plan.chain.row + 1):
             count = f"below({below}, {further - level})"
             drop.append(f"{self._counter(f'with_parent_{further}')} += {count}")
-        lines = [*self.tests[level].blocks[level].lines, *self._sequence(self.verdicts[level])]
+        lines = [
+            *self.tests[level].code.scope.blocks[level].lines,
+            *self._sequence(self.verdicts[level]),
+        ]
         return [*lines, f"if {test}:", *indented(keep, 1), "else:", *indented(drop, 1)]
 
     def _kept(self, level: int) -> list[str]:

@@ -12,7 +12,8 @@ from typing import Any
 from ..plan.plan import Plan
 from ..structure.levels import Chain, Names
 from ..structure.shape import Field
-from .code import Constants, indented
+from .blocks import indented
+from .constants import Constants
 
 
 class LevelsDifferError(Exception):

@@ -6,11 +6,12 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from ..layout.model import Output
+from ..run.protocols import Row
 from ..values.faults import Fault
 from .delimited import DelimitedWriter
 from .files import Target
 
-HEADINGS = ("Record", "Identifier", "Path", "Value", "Reason")
+HEADINGS = ("Record", "Identifier", "Path", "Entries", "Value", "Reason")
 _TOGETHER = 500
 
 
@@ -29,7 +30,7 @@ def fault_table(target: Target | None) -> Iterator[Callable[[Fault], None] | Non
         held: list[Fault] = []
 
         def flush() -> None:
-            writer.write([(f.record, f.identifier, f.path, f.value, f.reason) for f in held])
+            writer.write([_row(fault) for fault in held])
             held.clear()
 
         def take(fault: Fault) -> None:
@@ -39,3 +40,9 @@ def fault_table(target: Target | None) -> Iterator[Callable[[Fault], None] | Non
 
         yield take
         flush()
+
+
+def _row(fault: Fault) -> Row:
+    """A fault as a row: of its entries their places, from the outermost, as in 2.1."""
+    entries = ".".join(map(str, fault.ordinals)) or None
+    return fault.record, fault.identifier, fault.path, entries, fault.value, fault.reason

@@ -1,66 +1,68 @@
-"""Emitting aggregates: a loop over the entries below a level, and what is made of their values."""
+"""Emitting aggregates: loops over the entries below a level, and what is made of their values."""
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from ..language import nodes as n
-from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
+from ..plan.kinds import COLLECT, Operand
 from ..plan.known import aggregate_of, kind_of
-from ..plan.plan import AggregatePlan, Plan
+from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain
 from ..structure.structure import MEMBERS
 from ..values.aggregates import AGGREGATES, DISTINCT
-from .code import Constants, Lines, indented
-from .emit_paths import Scope, entry_name
-from .emit_values import ValueEmitter
+from .blocks import Block, indented
+from .emission import Scope, entry_name
+
+if TYPE_CHECKING:
+    from .emitter import Emitter
 
 
-class AggregateEmitter(ValueEmitter):
+class Aggregates:
     """Emits aggregates, each once at the level it runs under.
 
     ``judging`` is the level whose entries are being judged, 0 where all have been.
     """
 
-    def __init__(self, plan: Plan, constants: Constants, judging: int = 0) -> None:
-        super().__init__(plan, constants)
+    def __init__(self, emit: Emitter, judging: int) -> None:
+        self.emit, self.code = emit, emit.code
         self.judging = judging
         self._seen_below: set[str] = set()  # variables of entries for which that is known
 
-    def call(self, node: n.Call) -> Operand:
-        if node.name not in AGGREGATE_KINDS:
-            return super().call(node)
+    def value(self, node: n.Call) -> Operand:
+        """The value of an aggregate."""
         plan = aggregate_of(node)
-        key = ("aggregate", id(node), self.scope.variables[plan.base])
-        if key in self._known:
-            return self._known[key]
-        with self.at(plan.base) as block, block.hoisted():
-            result = self._aggregate(node, plan)
-        self._known[key] = result
-        return result
+        key = ("aggregate", id(node), self.code.scope.variables[plan.base])
+        known = self.code.known(key)
+        if known is None:
+            with self.code.at(plan.base, whole=True):
+                known = self.code.note(key, self._aggregate(node, plan))
+        return known
 
     def _aggregate(self, node: n.Call, plan: AggregatePlan) -> Operand:
-        found = self.variable("found")
-        outer = self.scope
+        found = self.code.variable("found")
+        outer = self.code.scope
         scope = self._inner_scope(plan)
         separator = self._separator(node)
-        self.block.add(f"{found} = []")
-        self.scope = scope
-        with self.at(scope.chain.row) as innermost:
+        self.code.add(f"{found} = []")
+        self.code.scope = scope
+        with self.code.at(scope.chain.row) as innermost:
             self._gather(node, plan, found)
-        self.scope = outer
+        self.code.scope = outer
         for line in self._loops(scope, plan.base, innermost.lines):
-            self.block.add(line)
+            self.code.add(line)
         if node.order is not None:
-            keys = self.constants.name(pair_order(node.order), "order")
-            self.block.add(f"{found} = in_order({found}, {keys})")
+            keys = self.code.constants.name(pair_order(node.order), "order")
+            self.code.add(f"{found} = in_order({found}, {keys})")
         if node.name in ("min", "max") and kind_of(node.arguments[0]) == "any":
-            watch = self._watch(node, node)
-            self.block.add(f"if {watch}.on: {watch}.look({found})")
-        code = f"aggregate({self._object(node)}, {found}{separator}, {self.told(node)})"
+            watch = self.emit.conditions.watch(node, node)
+            self.code.add(f"if {watch}.on: {watch}.look({found})")
+        code = f"aggregate({self._object(node)}, {found}{separator}, {self.code.told(node)})"
         if node.name == COLLECT:
             code = f"collected({found})"
-        result = self.variable("total")
-        self.block.add(f"{result} = {code}")
+        result = self.code.variable("total")
+        self.code.add(f"{result} = {code}")
         return Operand(result, kind_of(node))
 
     def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
@@ -68,16 +70,16 @@ class AggregateEmitter(ValueEmitter):
 
         ``count`` are the lines that count a verdict, which they call ``verdict``.
         """
-        outer, self.scope = self.scope, self._inner_scope(AggregatePlan(base, side, False))
-        scope = self.scope
-        with self.at(side.row):
-            self.block.add(f"verdict = {self.truth(condition).code}")
+        outer = self.code.scope
+        scope = self.code.scope = self._inner_scope(AggregatePlan(base, side, False))
+        with self.code.at(side.row):
+            self.code.add(f"verdict = {self.emit.truth(condition).code}")
             for line in count:
-                self.block.add(line)
+                self.code.add(line)
         loops = self._rebuilding_loops(scope, base + 1)
-        self.scope = outer
+        self.code.scope = outer
         for line in loops:
-            self.block.add(line)
+            self.code.add(line)
 
     def _rebuilding_loops(self, scope: Scope, level: int) -> list[str]:
         """The loops that give each entry above a side level what is kept below it."""
@@ -92,7 +94,7 @@ class AggregateEmitter(ValueEmitter):
             inside.append(f"if verdict is True: {kept}.append({entry})")
         else:
             inside += [*self._rebuilding_loops(scope, level + 1), f"{kept}.append({entry})"]
-        steps = self.constants.name(names[:-1] if members else names, "steps")
+        steps = self.code.constants.name(names[:-1] if members else names, "steps")
         what = "with_members" if members else "with_entries"
         rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
         return [*lines, head, *indented(inside, 1), rebuilt]
@@ -102,25 +104,19 @@ class AggregateEmitter(ValueEmitter):
         if node.name == COLLECT:
             return ""
         found = (DISTINCT if node.distinct else AGGREGATES)[node.name]
-        return self.constants.name(found, f"{'distinct_' if node.distinct else ''}{node.name}")
+        return self.code.constants.name(found, f"{'distinct_' if node.distinct else ''}{node.name}")
 
     def _separator(self, node: n.Call) -> str:
         if node.name != "listagg":
             return ""
         given = node.arguments[1] if len(node.arguments) > 1 else n.Literal(0, "; ")
-        return f", {self.text(given).code}"
+        return f", {self.emit.text(given).code}"
 
     def _inner_scope(self, plan: AggregatePlan) -> Scope:
         """The scope inside the aggregate: further levels, each with a variable of its own."""
         deeper = len(plan.chain.levels) - plan.base - 1
-        names = [self.variable("each") for _ in range(deeper)]
-        above = self.scope
-        scope = Scope(
-            plan.chain,
-            [*above.variables[: plan.base + 1], *names],
-            [*above.ordinals[: plan.base + 1], *(f"place_of_{name}" for name in names)],
-            [*above.blocks[: plan.base + 1], *(Lines() for _ in range(deeper))],
-        )
+        names = [self.code.variable("each") for _ in range(deeper)]
+        scope = self.code.scope.deeper(plan.chain, plan.base, names)
         for level in range(plan.base + 1, plan.chain.row + 1):
             if len(self._kept_entries(scope, level)) > 2:
                 self._seen_below.add(scope.variables[level])
@@ -134,27 +130,27 @@ class AggregateEmitter(ValueEmitter):
         argument = node.arguments[0]
         alone = plan.chain.row == plan.base
         if plan.counts_entries:
-            self.block.add(f"{found}.append(1)")
+            self.code.add(f"{found}.append(1)")
             return
         takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
         kind = takes if takes != "any" else None
         if node.order is not None:
-            pair = self.present(argument).code, self.present(node.order.operand).code
-            self.block.add(f"{found}.append(({pair[0]}, {pair[1]}))")
+            pair = self.emit.present(argument).code, self.emit.present(node.order.operand).code
+            self.code.add(f"{found}.append(({pair[0]}, {pair[1]}))")
         elif isinstance(argument, n.Path):
-            raw = self.value(argument).code
+            raw = self.emit.value(argument).code
             convert = f"as_{kind}" if kind else "None"
-            other = f"gather({found}, {raw}, {convert}, {self.told(argument)})"
+            other = f"gather({found}, {raw}, {convert}, {self.code.told(argument)})"
             if kind == "number":  # a list is taken too, wherever it stands
                 usual = " or ".join(f"{raw}.__class__ is {one}" for one in ("int", "Decimal"))
-                self.block.add(f"if {usual}: {found}.append({raw})")
-                self.block.add(f"else: {other}")
+                self.code.add(f"if {usual}: {found}.append({raw})")
+                self.code.add(f"else: {other}")
             else:
-                self.block.add(other)
+                self.code.add(other)
         else:
-            value = self.as_kind(kind, argument) if kind else self.present(argument)
+            value = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
             test = f"if {value.code} is not None: " if alone else ""
-            self.block.add(f"{test}{found}.append({value.code})")
+            self.code.add(f"{test}{found}.append({value.code})")
 
     def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
         """The nested loops from the base's entry down to the innermost ones, if there are any."""
@@ -186,7 +182,7 @@ class AggregateEmitter(ValueEmitter):
         """What holds the kept entries of a level of the row's chain, their places, and what is kept
         below each; nothing where another level is meant, or where they are not known yet.
         """
-        own = self.plan.chain
+        own = self.code.plan.chain
         if own.levels[level : level + 1] != (scope.chain.levels[level],):
             return []
         parent, deeper = scope.variables[level - 1], level < own.row
@@ -201,16 +197,17 @@ class AggregateEmitter(ValueEmitter):
         self, scope: Scope, level: int, names: tuple[str, ...], lines: list[str], depth: int
     ) -> str:
         """The variable with a side level's entries, loaded in the entry above it."""
-        outer, block = self.scope, Lines()
-        blocks = [*scope.blocks[: level - 1], block]
-        self.scope = Scope(
+        outer, above = self.code.scope, scope.blocks[: level - 1]
+        block = Block(above[-1] if above else None)
+        blocks = [*above, block]
+        self.code.scope = Scope(
             Chain(scope.chain.levels[:level], scope.chain.structure, scope.chain.known),
             scope.variables[:level],
             scope.ordinals[:level],
             blocks,
         )
-        before, self.block = self.block, block
-        raw = self._emit_load(Access(level - 1, names, (), None)).code
-        self.scope, self.block = outer, before
+        before, self.code.block = self.code.block, block
+        raw = self.emit.paths.raw(Access(level - 1, names, (), None)).code
+        self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw

@@ -1,0 +1,145 @@
+"""Emitting calculations: arithmetic, texts, functions, case, cast."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from ..language import nodes as n
+from ..plan.kinds import TIMES, Operand, Ready, arithmetic_kind, common_kind
+from ..plan.known import access_of, kind_of
+from ..values.functions import FUNCTIONS
+
+if TYPE_CHECKING:
+    from .emitter import Emitter
+
+_CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the calendar
+
+
+class Calculations:
+    """Emits what is calculated within one row or entry."""
+
+    def __init__(self, emit: Emitter) -> None:
+        self.emit, self.code = emit, emit.code
+
+    def sign(self, node: n.Sign) -> Operand:
+        operand = self.emit.number(node.operand)
+        return self.code.unless_null((operand,), f"{node.operator}{operand.code}", "number")
+
+    def concatenation(self, node: n.Concatenation) -> Operand:
+        left, right = self.emit.text(node.left), self.emit.text(node.right)
+        return self.code.unless_null((left, right), f"{left.code} + {right.code}", "text")
+
+    def arithmetic(self, node: n.Arithmetic) -> Operand:
+        kinds = kind_of(node.left), kind_of(node.right)
+        if set(kinds) & set(TIMES):
+            return self._time_arithmetic(node, *kinds)
+        left, right = self.emit.number(node.left), self.emit.number(node.right)
+        if node.operator == "/":
+            code = f"divide({left.code}, {right.code}, {self.code.told(node)})"
+        else:
+            code = f"{left.code} {node.operator} {right.code}"
+        return self.code.unless_null((left, right), code, "number")
+
+    def _time_arithmetic(self, node: n.Arithmetic, *kinds: str) -> Operand:
+        other = "number" if node.operator in "*/" else "moment"
+        left, right = (
+            self.emit.as_kind(kind if kind in TIMES else other, part)
+            for kind, part in zip(kinds, (node.left, node.right), strict=True)
+        )
+        site = self.code.site(node)
+        code = f"calculate({left.code}, {node.operator!r}, {right.code}, {site}, {self.code.where})"
+        return self.code.unless_null((left, right), code, arithmetic_kind(node.operator, *kinds))
+
+    # ---- choices
+
+    def case(self, node: n.Case) -> Operand:
+        tests = [when for when, _ in node.branches]
+        if node.operand is not None:
+            operand = self.emit.conversions.once(node.operand, tuple(tests))
+            tests = [n.Comparison(test.position, "=", operand, test) for test in tests]
+        result, undecided = self.code.variable("case"), self.code.variable("undecided")
+        self.code.add(f"{result} = None; {undecided} = True")
+        for test, (_, outcome) in zip(tests, node.branches, strict=True):
+            with self.code.below(f"if {undecided}:"):
+                judged = self.emit.truth(test)
+                with self.code.below(f"if {judged.code} is True:"):
+                    self.code.add(
+                        f"{result} = {self.emit.present(outcome).code}; {undecided} = False"
+                    )
+        if node.otherwise is not None:
+            with self.code.below(f"if {undecided}:"):
+                self.code.add(f"{result} = {self.emit.present(node.otherwise).code}")
+        return Operand(result, kind_of(node))
+
+    def _coalesce(self, node: n.Call) -> Operand:
+        result = self.code.variable("first")
+        self.code.add(f"{result} = None")
+        for argument in node.arguments:
+            with self.code.below(f"if {result} is None:"):
+                self.code.add(f"{result} = {self.emit.present(argument).code}")
+        return Operand(result, common_kind(kind_of(part) for part in node.arguments))
+
+    def _nullif(self, node: n.Call) -> Operand:
+        value = self.emit.present(node.arguments[0])
+        same = self.emit.conditions.comparison("=", Ready(node.position, value), node.arguments[1])
+        return self.code.assign(f"None if {same.code} is True else {value.code}", value.kind)
+
+    def cast(self, node: n.Cast) -> Operand:
+        value = self.emit.present(node.operand)
+        wanted = f"{node.type!r}, {node.parameters!r}"
+        code = f"cast_value({value.code}, {wanted}, {self.code.told(node.operand)})"
+        return self.code.unless_null((value,), code, kind_of(node))
+
+    # ---- functions
+
+    def call(self, node: n.Call) -> Operand:
+        """Emit a call of a function."""
+        if node.name == "coalesce":
+            return self._coalesce(node)
+        if node.name == "nullif":
+            return self._nullif(node)
+        if node.name == "current_date":
+            return self.code.literal(self.code.plan.today)
+        if node.name in ("ordinal", "key"):
+            return self._place(node)
+        return self._function(node)
+
+    def _place(self, node: n.Call) -> Operand:
+        """`ordinal(level)`, the entry's place as it came, or `key(level)`, a member's name."""
+        path = node.arguments[0]
+        assert isinstance(path, n.Path)
+        anchor = access_of(path).anchor
+        if node.name == "key":
+            return Operand(f"key_of_{self.code.scope.variables[anchor]}", "text")
+        return Operand(self.code.scope.ordinals[anchor], "number")
+
+    def _function(self, node: n.Call) -> Operand:
+        function = FUNCTIONS[node.name]
+        arguments = self._with_calendar(node)
+        operands = []
+        for argument, kind in zip(arguments, function.parameters, strict=False):
+            operands.append(
+                self.emit.present(argument) if kind == "any" else self.emit.as_kind(kind, argument)
+            )
+        needed = tuple(
+            operand
+            for operand, kind in zip(operands, function.parameters, strict=False)
+            if kind != "any"
+        )
+        codes = "".join(f"{operand.code}, " for operand in operands)
+        code = f"{node.name}_({codes}{self.code.told(self._culprit(node))})"
+        return self.code.unless_null(needed, code, function.result)
+
+    def _with_calendar(self, node: n.Call) -> tuple[n.Node, ...]:
+        """The arguments; working_time takes the layout's calendar where it is given none."""
+        arguments = node.arguments
+        if node.name != "working_time":
+            return arguments
+        calendar = self.code.plan.model.calendar
+        defaults = ("hours", calendar.hours_per_day, calendar.days_per_week)
+        missing = defaults[len(arguments) - _CALENDAR_PLACES + 1 :]
+        return arguments + tuple(n.Literal(node.position, value) for value in missing)
+
+    def _culprit(self, node: n.Call) -> n.Node:
+        """The path that a fault of a function names: its first, or else the expression."""
+        return next((part for part in node.arguments if isinstance(part, n.Path)), node)

@@ -1,0 +1,205 @@
+"""Emitting columns and keys: what stands in the cells of a row."""
+
+from __future__ import annotations
+
+from decimal import ROUND_HALF_EVEN, Decimal
+from typing import TYPE_CHECKING
+
+import msgspec
+
+from ..language import nodes as n
+from ..layout.column import Column, Conversion
+from ..plan.kinds import DATATYPES, Operand
+from ..plan.known import access_of
+from ..plan.plan import ColumnPlan
+from ..values.amounts import ColumnReader, amount_reader
+from ..values.reading_texts import DateReader
+from .converting import converter
+from .plain_data import Joining
+
+if TYPE_CHECKING:
+    from .emitter import Emitter
+
+_MADE = {"date": "as_date", "dateTime": "as_timestamp"}  # of a moment, by the datatype
+
+
+class Columns:
+    """Emits columns and keys; with ``notes_units`` the units that amounts stand in are noted."""
+
+    def __init__(self, emit: Emitter, notes_units: bool) -> None:
+        self.emit, self.code = emit, emit.code
+        self._notes_units = notes_units
+
+    def column(self, plan: ColumnPlan) -> Operand:
+        """The value of a column, after its decimals; computed once, at its home."""
+        key = ("column", plan.column.heading)
+        known = self.code.known(key)
+        if known is None:
+            with self.code.at(plan.at):
+                known = self.code.note(key, self._column(plan))
+        return known
+
+    def referred(self, node: n.Heading) -> Operand:
+        """The value of a column that an expression refers to."""
+        return self._referred(self.code.plan.column(node.heading))
+
+    def _referred(self, plan: ColumnPlan) -> Operand:
+        """The value of a column in a calculation: what could not be read is none."""
+        value = self.column(plan)
+        if not (plan.column.numeric or plan.column.typed) or not value.nullable:
+            return value
+        code = f"None if {value.code}.__class__ is FaultText else {value.code}"
+        return self.code.assign(code, value.kind)
+
+    def cell(self, plan: ColumnPlan) -> Operand:
+        """The value of a column as it is written."""
+        value = plan.value
+        if plan.column.translate and plan.column.translate.otherwise == "fault":
+            return self._known_code(plan)
+        if value is None or plan.numeric or plan.column.typed:
+            return self.column(plan)
+        with self.code.at(plan.at):
+            if plan.column.total and plan.column.total.part:
+                return self.emit.present(value)
+            return self._shown(value, self._joining(plan.column, value))
+
+    def _joining(self, column: Column, node: n.Node) -> Joining:
+        """How a column joins. A path that crosses no level has one value, where none is stated."""
+        several = column.joined or column.aligned or not isinstance(node, n.Path)
+        if isinstance(node, n.Path):
+            access = access_of(node)
+            several = several or access.side is not None or not node.is_singular()
+        return Joining(column.separator, column.aligned, column.separator_in_value, several)
+
+    def key(self, node: n.Node) -> Operand:
+        """A sort or group key: the value as a column would show it, which tells of its faults."""
+        return self._shown(node, Joining(in_value="keep"))
+
+    def _column(self, plan: ColumnPlan) -> Operand:
+        column = plan.column
+        if column.text is not None:
+            return self.code.literal(column.text)
+        if plan.value is None:
+            return Operand("None", "null")
+        if plan.numeric:
+            return self._numeric_column(plan, plan.value)
+        if column.typed:
+            return self._typed_column(column, plan.value)
+        return self.emit.value(plan.value)
+
+    def _numeric_column(self, plan: ColumnPlan, node: n.Node) -> Operand:
+        column = plan.column
+        exact = column.total is not None and column.total.exact
+        result = self.code.variable("number")
+        value = self._taken(column, node)
+        guard = f"{result} is not None"
+        code = value.code
+        if plan.shows_texts:  # what could not be read is still shown
+            guard += f" and {result}.__class__ is not FaultText"
+            code = f"{code} if {code} is not None else raw_text({self.emit.value(node).code})"
+        self.code.add(f"{result} = {code}")
+        if column.datatype == "integer":
+            call = f"whole({result}, {plan.shows_texts}, {self.code.told(node)})"
+            self.code.add(f"{result} = {call}")
+        if column.decimals is not None and not exact:
+            self._round(result, guard, column.decimals, column.rounding)
+        elif not plan.shows_texts:
+            test = f"{guard} and {result}.__class__ is not int"
+            self.code.add(f"if {test}: {result} = plain({result})")
+        return Operand(result, "number")
+
+    def _taken(self, column: Column, node: n.Node) -> Operand:
+        """The number of a column, read and converted as it says."""
+        how = column.conversion
+        if how is not None and how.kind == "time":
+            return self._converted(how, self.emit.present(node), node)
+        value = self._read(column, node) if column.reads else self.emit.number(node)
+        if how is not None and how.kind == "factor":
+            return self._converted(how, value, node)
+        return value
+
+    def _converted(self, how: Conversion, value: Operand, node: n.Node) -> Operand:
+        name = self.code.constants.name(converter(how, self.code.plan.model.calendar), "convert")
+        code = f"converted({value.code}, {name}, {self.code.told(node)})"
+        return self.code.unless_null((value,), code, "number")
+
+    def _typed_column(self, column: Column, node: n.Node) -> Operand:
+        """A value of one datatype; a field that can't be read as such is still shown."""
+        if column.datatype in DATATYPES:
+            kind = DATATYPES[column.datatype]
+            value = self._read(column, node) if column.reads else self.emit.as_kind(kind, node)
+            value = self.code.held(value)
+            raw = f"raw_text({self.emit.value(node).code})" if isinstance(node, n.Path) else "None"
+            made = value.code
+            if column.datatype in _MADE:
+                made = f"{_MADE[column.datatype]}({made})"
+            return self.code.assign(f"{made} if {value.code} is not None else {raw}", kind)
+        value = self.code.held(self._shown(node, self._joining(column, node)))
+        text = f"None if {value.code} is None else text_of({value.code})"
+        code = f"cleaned({text}, {column.clean!r})"
+        return self.code.assign(code, "text")
+
+    def _read(self, column: Column, node: n.Node) -> Operand:
+        """A value out of a text as its sender writes it; a number stays one."""
+        locale = column.locale or self.code.plan.model.locale or "en"
+        value = self.emit.present(node)
+        if column.reads != "amount":
+            name = self.code.constants.name(DateReader(column.reads, locale), "reader")
+            code = f"read_date({value.code}, {name}, {self.code.told(node)})"
+            return self.code.unless_null((value,), code, "moment")
+        how = column.conversion
+        unit, factors = ("", how.factors) if how else (column.unit, None)
+        reader = ColumnReader(amount_reader(locale), unit, factors)
+        watch = "None"
+        if self._notes_units and (not column.unit or how is not None):
+            watch = self.code.constants.name(
+                self.code.constants.watches.units_of(column.heading), "units"
+            )
+        names = self.code.constants.name(reader, "reader"), watch
+        code = f"read_amount({value.code}, {', '.join(names)}, {self.code.told(node)})"
+        return self.code.unless_null((value,), code, "number")
+
+    def _known_code(self, plan: ColumnPlan) -> Operand:
+        """The value of a column whose codes are all on its list; another one is a fault."""
+        unchecked = msgspec.structs.replace(plan.column, translate=None)
+        value = self.cell(msgspec.structs.replace(plan, column=unchecked))
+        translation = plan.column.translate
+        assert translation is not None
+        codes = self.code.constants.name(translation.finder(), "codes")
+        site = self.code.constants.name(plan.column.heading, "site")
+        with self.code.at(plan.at):
+            value = self.code.held(value)
+            told = f"{translation.reason!r}, {site}, {self.code.where}"
+            call = f"known_code({value.code}, {codes}, {told})"
+            self.code.add(f"if {value.code} is not None: {call}")
+        return value
+
+    def _round(self, name: str, guard: str, decimals: int, rounding: str) -> None:
+        unit = self.code.constants.name(Decimal(1).scaleb(-decimals), "unit")
+        zero = self.code.constants.name(Decimal(0).scaleb(-decimals), "zero")
+        how = "" if rounding == ROUND_HALF_EVEN else f", {rounding!r}"
+        with self.code.below(f"if {guard}:"):
+            there = f"{name}.__class__ is Decimal and {name}.same_quantum({unit})"
+            rounded = f"Decimal({name}).quantize({unit}{how})"
+            self.code.add(f"{name} = ({name} if {there} else {rounded}) or {zero}")
+            if decimals > 6:  # its text could have an exponent
+                self.code.add(f"{name} = plain({name})")
+
+    def _shown(self, node: n.Node, joining: Joining) -> Operand:
+        """A value ready to be written: what is usual at a path is let through at once."""
+        value = self.emit.paths.aligned(node) if joining.aligned else self.emit.value(node)
+        if value.kind != "any":
+            return value
+        raw = value.code
+        usual = {
+            str: f'{raw}.__class__ is str and {raw} >= "!"',
+            int: f"{raw}.__class__ is int",
+            Decimal: f"{raw}.__class__ is Decimal",
+        }
+        tests = [
+            f"{raw} is None",
+            *(usual[one] for one in self.emit.paths.kinds_met(node) if one in usual),
+        ]
+        how = self.code.constants.name(joining, "joining")
+        slow = f"cell({raw}, {how}, {self.code.told(node)})"
+        return self.code.assign(f"{raw} if {' or '.join(tests)} else {slow}", "any")

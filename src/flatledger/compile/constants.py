@@ -1,0 +1,31 @@
+"""The values that generated code refers to by name."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from .watches import Watches
+
+
+class Constants:
+    """The values that generated code refers to by name.
+
+    Nothing of a layout's text enters the source except here, by reference, and as the `repr` of a
+    text; names of variables and attributes are our own. So whatever an expression says, it can
+    reach no attribute, import or call outside the language.
+    """
+
+    def __init__(self, watches: Watches) -> None:
+        self.watches = watches
+        self.values: dict[str, Any] = {}
+        self._names: dict[tuple[Any, ...], str] = {}
+
+    def name(self, value: Any, stem: str) -> str:
+        """The name of a value; equal plain values of one stem have one name."""
+        plain = isinstance(value, str | int | tuple | Decimal)
+        key = (stem, value.__class__, repr(value)) if plain else (id(value),)
+        if key not in self._names:
+            name = f"{stem}_{len(self.values)}"
+            self._names[key], self.values[name] = name, value
+        return self._names[key]

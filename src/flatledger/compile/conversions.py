@@ -1,0 +1,109 @@
+"""Emitting values as numbers, texts, truth values or times."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import TYPE_CHECKING
+
+from ..language import nodes as n
+from ..plan.kinds import TIMES, Operand, Ready, comparison_kind
+from ..plan.known import access_of, kind_of
+from ..values.functions import text_of
+from ..values.numbers import read_decimal
+
+if TYPE_CHECKING:
+    from .emitter import Emitter
+
+_CLASSES: dict[str, tuple[type, ...]] = {
+    "number": (int, Decimal),
+    "text": (str,),
+    "truth": (bool,),
+    "moment": (),
+    "time": (),
+    "interval": (),
+    "when": (),
+}
+
+
+class Conversions:
+    """Emits values as ones of a kind, each once where it is known."""
+
+    def __init__(self, emit: Emitter) -> None:
+        self.emit, self.code = emit, emit.code
+
+    def as_kind(self, kind: str, node: n.Node) -> Operand:
+        """The value as one of a kind, null where it cannot be; a path is converted once.
+
+        Where it may not be needed it is converted there alone, so that it tells of no fault.
+        """
+        if not isinstance(node, n.Path):
+            return self._convert(kind, node)
+        access = access_of(node)
+        key = (kind, self.emit.paths.variable_of(access), access.names, access.rest)
+        known = self.code.known(key)
+        if known is None and self.code.nested:
+            known = self.code.note(key, self._convert(kind, node))
+        elif known is None:
+            with self.code.at(access.anchor):
+                known = self.code.note(key, self._convert(kind, node))
+        return known
+
+    def _convert(self, kind: str, node: n.Node) -> Operand:
+        value = self.emit.value(node)
+        if value.kind in (kind, "null") or (kind == "when" and value.kind in TIMES):
+            return value
+        if isinstance(node, n.Literal):
+            if kind == "text":
+                return self.code.literal(text_of(node.value))
+            value = self.code.assign(value.code, value.kind)
+        result = self.code.variable(kind)
+        wanted = _CLASSES[kind]
+        usual = [one for one in self.emit.paths.kinds_met(node) if one in wanted] or list(
+            wanted[:1]
+        )
+        tests = [f"{value.code}.__class__ is not {one.__name__}" for one in usual]
+        if kind == "text":
+            tests = [f"{tests[0]} or not {value.code} >= '!'"]
+        convert = f"{result} = as_{kind}({value.code}, {self.code.told(node)})"
+        if not tests:
+            self.code.add(convert)
+            return Operand(result, kind)
+        self.code.add(f"{result} = {value.code}")
+        with self.code.below(f"if {' and '.join(tests)}:"):
+            self.code.add(convert)
+        return Operand(result, kind)
+
+    def present(self, node: n.Node) -> Operand:
+        """The value, with every form of null as None."""
+        value = self.emit.value(node)
+        if value.kind != "any":
+            return value
+        return self.code.assign(f"None if is_null({value.code}) else {value.code}", "any")
+
+    def compared_as(self, nodes: Iterable[n.Node]) -> str | None:
+        """The kind as which values are compared; None where each value decides for itself.
+
+        A field and a text that is a number are compared as numbers wherever the field is one.
+        """
+        nodes = list(nodes)
+        kinds = [kind_of(node) for node in nodes]
+        kind = comparison_kind(kinds)
+        if kind == "text" and "any" in kinds and any(map(_may_be_number, nodes)):
+            return None
+        return kind
+
+    def once(self, node: n.Node, others: tuple[n.Node, ...]) -> n.Node:
+        """The value of a node, emitted once, of the kind as which it is compared with others."""
+        if isinstance(node, n.Collate):
+            operand = Ready(node.position, self.emit.text(node.operand))
+            return n.Collate(node.position, operand, node.collation)
+        kind = self.compared_as((node, *others))
+        return Ready(node.position, self.as_kind(kind, node) if kind else self.emit.value(node))
+
+
+def _may_be_number(node: n.Node) -> bool:
+    """Whether a text may be a number: one that is typed is looked at."""
+    if isinstance(node, n.Literal):
+        return isinstance(node.value, str) and read_decimal(node.value.strip()) is not None
+    return isinstance(node, n.Concatenation | n.Case | n.Call)

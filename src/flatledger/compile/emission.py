@@ -1,0 +1,161 @@
+"""Where code is emitted: a block for each level, variables, and what is known already."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from ..language import nodes as n
+from ..plan.kinds import Operand, kind_of_literal
+from ..plan.known import text_of_node
+from ..plan.plan import Plan
+from ..structure.levels import Chain
+from .blocks import Block, listed_codes
+from .constants import Constants
+
+
+def entry_name(level: int) -> str:
+    """The variable that holds the entry of a chain's level."""
+    return "record" if level == 0 else f"entry_{level}"
+
+
+def ordinal_name(level: int) -> str:
+    """The variable that holds the place of that entry in its list, from 1: a record's number."""
+    return "number" if level == 0 else f"ordinal_{level}"
+
+
+class Scope:
+    """Where expressions are evaluated: a chain, with a variable and a block for each level.
+
+    ``ordinals`` are the variables that hold the places of the entries, the record's number first.
+    The block of a level dominates those of deeper ones.
+    """
+
+    def __init__(
+        self, chain: Chain, variables: list[str], ordinals: list[str], blocks: list[Block]
+    ) -> None:
+        self.chain = chain
+        self.variables = variables
+        self.ordinals = ordinals
+        self.blocks = blocks
+
+    def deeper(self, chain: Chain, base: int, variables: list[str]) -> Scope:
+        """The scope as far as a level, and from there down along another chain."""
+        blocks = self.blocks[: base + 1]
+        for _ in variables:
+            blocks.append(Block(blocks[-1]))
+        return Scope(
+            chain,
+            [*self.variables[: base + 1], *variables],
+            [*self.ordinals[: base + 1], *(f"place_of_{name}" for name in variables)],
+            blocks,
+        )
+
+
+class Emission:
+    """The code of one function as it grows."""
+
+    def __init__(self, plan: Plan, constants: Constants) -> None:
+        self.plan = plan
+        self.constants = constants
+        top = Scope(plan.chain, [entry_name(0)], [ordinal_name(0)], [Block()])
+        deeper = range(1, len(plan.chain.levels))
+        self.scope = top.deeper(plan.chain, 0, [entry_name(level) for level in deeper])
+        self.scope.ordinals[1:] = [ordinal_name(level) for level in deeper]
+        self.block = self.scope.blocks[-1]
+        self._count = 0
+        self._known: dict[Hashable, tuple[Operand, Block]] = {}
+
+    # ---- blocks
+
+    def add(self, line: str) -> None:
+        """Put a line into the block that is being filled."""
+        self.block.add(line)
+
+    @contextmanager
+    def below(self, head: str) -> Iterator[None]:
+        """What is emitted meanwhile stands below a head."""
+        before = self.block
+        with before.below(head) as self.block:
+            yield
+        self.block = before
+
+    @contextmanager
+    def at(self, level: int, whole: bool = False) -> Iterator[Block]:
+        """What is emitted meanwhile stands at a level of the scope: with ``whole`` in its own
+        block, which dominates all others of the level; else in the one that is being filled."""
+        before = self.block
+        if whole or self._level() != level:
+            self.block = self.scope.blocks[level]
+        yield self.block
+        self.block = before
+
+    def _level(self) -> int:
+        """The level whose entry is looked at."""
+        deepest = (i for i, block in enumerate(self.scope.blocks) if block.dominates(self.block))
+        return max(deepest)
+
+    @property
+    def nested(self) -> bool:
+        """Whether what is emitted may be passed over for some entries of its level."""
+        return not any(block is self.block for block in self.scope.blocks)
+
+    # ---- what is known
+
+    def known(self, key: Hashable) -> Operand | None:
+        """A value that was emitted before, if it is known here."""
+        operand, block = self._known.get(key, (None, self.block))
+        return operand if block.dominates(self.block) else None
+
+    def note(self, key: Hashable, operand: Operand) -> Operand:
+        """Remember a value that has been emitted in this block."""
+        self._known[key] = operand, self.block
+        return operand
+
+    # ---- variables and values
+
+    def variable(self, stem: str = "v") -> str:
+        """A new variable."""
+        self._count += 1
+        return f"{stem}{self._count}"
+
+    def assign(self, code: str, kind: str, stem: str = "v") -> Operand:
+        """A value in a variable."""
+        name = self.variable(stem)
+        self.add(f"{name} = {code}")
+        return Operand(name, kind)
+
+    def held(self, value: Operand) -> Operand:
+        """The value in a variable, so that it can be tested like any other."""
+        return value if value.code.isidentifier() else self.assign(value.code, value.kind)
+
+    def literal(self, value: Any) -> Operand:
+        """A value that is the same everywhere."""
+        kind = kind_of_literal(value)
+        small = isinstance(value, int) and value >= 0
+        if value is None or isinstance(value, bool | str) or small:
+            return Operand(repr(value), kind)
+        return Operand(self.constants.name(value, "constant"), kind)
+
+    def unless_null(self, operands: tuple[Operand, ...], code: str, kind: str) -> Operand:
+        """Null spreads: the value is null when an operand is."""
+        if any(operand.kind == "null" for operand in operands):
+            return Operand("None", "null")
+        tests = [f"{operand.code} is None" for operand in operands if operand.nullable]
+        return self.assign(f"None if {' or '.join(tests)} else {code}" if tests else code, kind)
+
+    # ---- faults
+
+    @property
+    def where(self) -> str:
+        """The address of the entry that is looked at: a tuple of the record's number and places."""
+        return f"({listed_codes(self.scope.ordinals[: self._level() + 1])})"
+
+    def site(self, node: n.Node) -> str:
+        """The name of the text by which a fault calls an expression."""
+        return self.constants.name(text_of_node(node), "site")
+
+    def told(self, node: n.Node) -> str:
+        """The last two arguments of what may find a fault: what it is called, and where it is."""
+        return f"{self.site(node)}, {self.where}"

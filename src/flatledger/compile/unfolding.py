@@ -1,0 +1,146 @@
+"""Writing `unfold`, which turns kept records into rows, and `identify`."""
+
+from __future__ import annotations
+
+from ..language import nodes as n
+from ..plan.kinds import is_aggregate
+from ..plan.plan import ColumnPlan, Mark, Plan
+from ..structure.structure import MEMBERS
+from .blocks import indented, listed_codes
+from .constants import Constants
+from .emission import entry_name, ordinal_name
+from .emitter import Emitter
+
+
+def _aggregates(plan: ColumnPlan) -> bool:
+    """Whether a column's value is one over entries, which are there of kept records only."""
+    parts = plan.value.walk() if plan.value else ()
+    return any(isinstance(part, n.Heading) or is_aggregate(part) for part in parts)
+
+
+def identify_source(plan: Plan, constants: Constants) -> str:
+    """Write `identify`: for each record the cells of the primary key that are its own."""
+    keys = [plan.column(heading) for heading in plan.model.primary_key]
+    own = [column for column in keys if column.at == 0 and not _aggregates(column)]
+    if not own:
+        return ""
+    emitter = Emitter(plan, constants)
+    cells = [emitter.columns.cell(column).code for column in own]
+    lines = [
+        "def identify(records, numbers):",
+        "    found = []",
+        "    for record, number in zip(records, numbers):",
+        *indented(
+            [*emitter.code.scope.blocks[0].lines, f"found.append(({listed_codes(cells)}))"], 2
+        ),
+        "    return found",
+    ]
+    return "\n".join(lines)
+
+
+def unfold_source(plan: Plan, constants: Constants, raw: bool) -> str:
+    """Write `unfold`: one loop per level of the chain, one tuple per row."""
+    emitter = Emitter(plan, constants, notes_units=True)
+    emit = emitter.columns.column if raw else emitter.columns.cell
+    columns = [(emit(column).code, column) for column in plan.columns]
+    keys = []
+    for node, home in plan.extra_keys:
+        with emitter.code.at(home):
+            keys.append((emitter.columns.key(node).code, home))
+    row = plan.chain.row
+    cells = [(code, column.at, column.column.text is not None) for code, column in columns] + [
+        (code, home, False) for code, home in keys
+    ]
+    groups = [cells[key.place] for key in plan.group]
+
+    def row_tuple(level: int) -> list[str]:
+        """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
+        codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
+        group = [code if home <= level else "None" for code, home, _ in groups]
+        lines, marks = _marks(plan, level, group, codes)
+        address = [ordinal_name(at) if at <= level else "0" for at in range(row + 1)]
+        return [*lines, f"append(({listed_codes(codes + marks + address)}))"]
+
+    def level_lines(level: int) -> list[str]:
+        lines = [*_mark_starts(plan, level), *emitter.code.scope.blocks[level].lines]
+        if level == row:
+            return [*lines, *row_tuple(level), *_mark_ends(plan)]
+        entries = f"entries_{level + 1}"
+        return [
+            *lines,
+            f"if not {entries}:",
+            *indented([*row_tuple(level), *_mark_ends(plan), "continue"], 1),
+            f"kept_{level + 1} += len({entries})",
+            loop(plan, level + 1),
+            *indented(level_lines(level + 1), 1),
+        ]
+
+    counts = [f"kept_{level}" for level in range(1, row + 1)]
+    lines = [
+        "def unfold(records, numbers, kept):",
+        *indented(["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)], 1),
+        *indented([loop(plan, 0)], 1),
+        *indented(level_lines(0), 2),
+        *indented([f"return rows, ({listed_codes(counts)})"], 1),
+    ]
+    return "\n".join(lines)
+
+
+def loop(plan: Plan, level: int) -> str:
+    """The `for` over the kept entries of a level, with their places and what is below them."""
+    entry, parts = entry_name(level), [f"ordinals_{level}", f"entries_{level}"]
+    if plan.chain.levels[level][-1:] == (MEMBERS,):
+        entry = f"(key_of_{entry}, {entry})"
+    names = [ordinal_name(level), entry]
+    if level == 0:
+        parts, names = ["numbers", "records"], ["number", "record"]
+    if level < plan.chain.row:
+        below = ["entries", "ordinals", "belows"][: 2 + (level + 1 < plan.chain.row)]
+        names.append(f"({', '.join(f'{part}_{level + 1}' for part in below)})")
+        parts.append(f"belows_{level}" if level else "kept")
+    return f"for {', '.join(names)} in zip({', '.join(parts)}):"
+
+
+def _mark_name(mark: Mark, stem: str) -> str:
+    return f"{stem}_{mark.home}" if mark.column is None else f"{stem}_of_{mark.column}"
+
+
+def _mark_starts(plan: Plan, level: int) -> list[str]:
+    lines = []
+    for mark in (one for one in plan.marked if one.home == level):
+        if plan.splits(mark.home):
+            lines.append(f"{_mark_name(mark, 'seen')} = set()")
+        elif mark.column is None:
+            lines.append(f"{_mark_name(mark, 'mark')} = 0")
+        else:
+            lines.append(f"{_mark_name(mark, 'seen')} = False")
+    return lines
+
+
+def _marks(
+    plan: Plan, level: int, group: list[str], cells: list[str]
+) -> tuple[list[str], list[str]]:
+    """The lines that find a row's marks, and the marks; an entry that is not there is no entry.
+
+    Of a column that not each row shows, a row counts that does.
+    """
+    lines, marks = [], []
+    for mark in plan.marked:
+        name, seen = _mark_name(mark, "mark"), _mark_name(mark, "seen")
+        if mark.home > level:
+            marks.append("REPEAT")
+            continue
+        marks.append(name)
+        shows = "" if mark.column is None else f"{cells[mark.column]} is not None"
+        if plan.splits(mark.home):
+            found = f"mark({seen}, ({listed_codes(group)}))"
+            lines.append(f"{name} = {found}{f' if {shows} else REPEAT' if shows else ''}")
+        elif shows:
+            lines.append(f"{name} = 0 if {shows} and not {seen} else REPEAT")
+            lines.append(f"if {name} == 0: {seen} = True")
+    return lines, marks
+
+
+def _mark_ends(plan: Plan) -> list[str]:
+    once = [mark for mark in plan.marked if mark.column is None and not plan.splits(mark.home)]
+    return [f"{_mark_name(mark, 'mark')} = REPEAT" for mark in once]
