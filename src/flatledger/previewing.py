@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import io
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from decimal import Decimal
 from pathlib import PurePath
 from typing import Any, BinaryIO, cast
@@ -15,14 +15,13 @@ from .layout.column import Column
 from .layout.form import WORKBOOK
 from .outputs import Target, open_writer
 from .placing import check_own_place
-from .plan.plan import Plan
+from .plan.explaining import explained, home_name
 from .preparing import Preparation
 from .run.balance import FileCount
 from .run.finishing import Finisher
 from .run.preview import ColumnPreview, PreviewResult
 from .run.protocols import Progress, Row, TotalRow
 from .sources import AnySource
-from .structure.levels import level_name
 from .values.functions import text_of
 from .values.literals import Interval
 
@@ -91,10 +90,10 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     balance.notes += writer.notes()
     name = layout.model.output.file or "the table"
     balance.files.append(FileCount(name, writer.rows, writer.bytes))
-    plan = run.plan if run.plan.over is None else None
+    seen = zip(watched, columns, strict=True)
     return Preview(
-        columns=[one.preview(column, plan) for one, column in zip(watched, columns, strict=True)],
-        plan=list(_sentences(layout, plan)),
+        columns=[one.preview(column, home_name(run.plan, column)) for one, column in seen],
+        plan=explained(run.plan),
         first=first,
         rows=writer.rows,
         balance=balance,
@@ -151,11 +150,11 @@ class _Watched:
             new = [text for text in shown if text not in self.examples]
             self.examples += new[: EXAMPLES - len(self.examples)]
 
-    def preview(self, column: Column, plan: Plan | None) -> ColumnPreview:
+    def preview(self, column: Column, home: str) -> ColumnPreview:
         return ColumnPreview(
             heading=column.title,
             source=_source_of(column),
-            home=_home_of(column, plan),
+            home=home,
             kinds=self.kinds,
             filled=self.filled,
             examples=self.examples,
@@ -201,89 +200,3 @@ def _source_of(column: Column) -> str:
     parts += ["by a code list"] if column.translate else []
     parts += [f"written {column.format}"] if column.format else []
     return ", ".join(parts)
-
-
-def _home_of(column: Column, plan: Plan | None) -> str:
-    if plan is None:
-        return "group"
-    if column.value is None:
-        return ""
-    return level_name(plan.chain.levels[plan.column(column.heading).home])
-
-
-# ---- the plan in plain words -----------------------------------------------------------------
-
-
-def _levels(plan: Plan) -> Iterator[str]:
-    """The places that repeat, and who says so."""
-    names = ", ".join(map(level_name, plan.repeating))
-    by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
-    if names:
-        yield f"Levels, {by}: {names}."
-
-
-def _sentences(layout: Layout, plan: Plan | None) -> Iterator[str]:
-    model = layout.model
-    if plan is None:
-        keys = ", ".join(key.text for key in model.row_per_group)
-        yield f"One row for each group: {keys}. Each kept entry is taken once per group."
-    elif not model.totals.detail:
-        keys = ", ".join(key.text for key in plan.group) or "everything"
-        yield f"One row for each group ({keys}), without the detail."
-    else:
-        yield f"One row for each {_entry(plan.chain.row, plan)}."
-        yield from _without_entries(plan)
-    if plan is not None:
-        yield from _levels(plan)
-        yield from _above_the_row(plan)
-    yield from _order(layout, plan)
-    yield from _totals(layout)
-    take = layout.model.take
-    if take is not None:
-        first = f"The first {take.first:,}" if take.first is not None else "All"
-        every = f", one in {take.every}," if take.every > 1 else ""
-        yield f"{first} {take.of}{every} are taken."
-
-
-def _entry(level: int, plan: Plan) -> str:
-    name = level_name(plan.chain.levels[level])
-    return name if level == 0 else f"entry of {name}"
-
-
-def _without_entries(plan: Plan) -> Iterator[str]:
-    if plan.chain.row > 0:
-        name = level_name(plan.chain.levels[-1])
-        drops = "is left out" if plan.drops_without_entries else "gives one row with blanks"
-        yield f"A record without {name} {drops}."
-
-
-def _above_the_row(plan: Plan) -> Iterator[str]:
-    for column in (one for one in plan.totalled if not one.column.checks):
-        if column.home < plan.chain.row:
-            yield (
-                f"{column.column.heading} belongs to the {_entry(column.home, plan)}: shown on "
-                "each of its rows, and added once."
-            )
-
-
-def _order(layout: Layout, plan: Plan | None) -> Iterator[str]:
-    keys = []
-    for key in layout.model.sort:
-        name = key.heading or (key.value.text if key.value else "")
-        keys.append(f"{name}, downwards" if key.descending else name)
-    if keys:
-        yield f"Sorted by {'; '.join(keys)}."
-    if plan is not None and plan.group and layout.model.totals.detail:
-        how = "as they are met" if layout.model.group_order.as_met else "groups first"
-        yield f"Grouped by {', '.join(key.text for key in plan.group)}, {how}."
-    if not keys and plan is not None and not plan.group:
-        yield "In the order of the source."
-
-
-def _totals(layout: Layout) -> Iterator[str]:
-    columns = [column for column in layout.model.columns if not column.checks]
-    totalled = [column.heading for column in columns if column.total]
-    if totalled:
-        places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
-        where = places[layout.model.totals.subtotals] if layout.model.group else "at the end"
-        yield f"Totals stand {where}: {'; '.join(totalled)}."

@@ -23,6 +23,7 @@ from ..values.ordering import told_apart
 from .constants import Constants
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
+from .parting import part_source
 from .plain_data import REPEAT, FaultText
 from .runtime import Runtime
 from .unfolding import identify_source, unfold_source
@@ -31,7 +32,7 @@ from .weighing import weigh_source
 
 Kept = list[tuple[Any, ...]]
 Sums = tuple[int, Any, int]
-GroupSums = dict[tuple[Any, ...], list[Any]]
+Part = tuple[list[Any], list[int], Kept] | tuple[list[Any], list[int]]
 
 
 @dataclass(slots=True, weakref_slot=True)
@@ -43,8 +44,8 @@ class Program:
     level, their places, and, where it goes deeper, what is kept below each. From these three
     ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
     and ``weigh(records, numbers, kept)``, for each totalled column, how many values there are, the
-    state of its aggregate, and how many blanks; of a column each of whose values is in one group
-    only, these stand for each group.
+    state of its aggregate, and how many blanks. ``part(records, numbers, kept)``, where sums are
+    proved group by group, gives the same three for each group.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with, and ``identify(records, numbers)`` gives what the primary key says of
     each record. ``watches`` and ``faults`` are what the functions take note of as they run.
@@ -54,7 +55,8 @@ class Program:
     counters: tuple[str, ...]
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    weigh: Callable[[list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], GroupSums]]
+    weigh: Callable[[list[Any], Sequence[int], Kept], Sequence[Sums]]
+    part: Callable[[list[Any], Sequence[int], Kept], dict[tuple[Any, ...], Part]] | None
     watches: Watches
     faults: FaultNotes
     watch: Callable[[list[Any], Sequence[int]], None] | None
@@ -73,6 +75,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         keep,
         unfold_source(plan, constants, raw),
         weigh_source(plan, constants),
+        part_source(plan, constants),
         watch_source(plan, constants),
         identify_source(plan, constants),
     )
@@ -90,6 +93,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         loud["keep"],
         loud["unfold"],
         quiet["weigh"],
+        quiet.get("part"),
         watches,
         faults,
         loud.get("watch"),

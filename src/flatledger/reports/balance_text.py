@@ -31,6 +31,7 @@ def print_balance(balance: Balance, screen: Screen) -> None:
         screen.line()
         screen.grid(_columns(balance))
     screen.line()
+    screen.lines([f"Wrong: {one}" for one in balance.wrong])
     screen.lines([f"Note: {note}" for note in _column_notes(balance)])
     screen.lines([*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)])
     screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
@@ -292,7 +293,9 @@ def last_line(balance: Balance) -> str:
     """What a run ends with: how much was written and where, whether it agrees, and its faults."""
     if not balance.balanced:
         wrong = [one.heading for one in balance.columns if not one.balanced]
-        what = f"{', '.join(wrong)} (see above)" if wrong else "not every record is accounted for"
+        what = "not every record is accounted for"
+        if wrong or balance.wrong:
+            what = f"{', '.join(wrong) or balance.wrong[0]} (see above)"
         if balance.returned and not balance.returning_allowed:
             what = f"{counted(balance.returned, 'group')} came back after another (see above)"
         return f"Does not balance: {what}. {_written(balance)}."

@@ -108,17 +108,18 @@ class Stepper:
 
     def _weighed(self, records: list[Any], numbers: Sequence[int], kept: Kept) -> Weighed:
         """The control sums of some records."""
-        sums, by_group = self.program.weigh(records, numbers, kept)
-        grouped = self.plan.grouped_totals
-        aggregates = [one.column.total.aggregate for one in self.plan.totalled if one.column.total]
-        found: dict[tuple[Any, ...], list[Sums | None]] = {}
-        for key, parts in by_group.items():
-            of_group: list[Sums | None] = [None] * len(aggregates)
-            for at, index in enumerate(grouped):
-                count, state, blank = parts[3 * at : 3 * at + 3]
-                of_group[index] = count, aggregates[index].held(state), blank
-            found[key] = of_group
-        return Weighed(list(sums), found)
+        program, grouped = self.program, set(self.plan.grouped_totals)
+        if program.part is None:
+            return Weighed(list(program.weigh(records, numbers, kept)), {})
+        sums: list[Sums | None] = [None] * len(self.plan.totalled)
+        if len(grouped) < len(sums):
+            whole = program.weigh(records, numbers, kept)
+            sums = [None if at in grouped else one for at, one in enumerate(whole)]
+        by_group: dict[tuple[Any, ...], list[Sums | None]] = {}
+        for key, (mine, own_numbers, *inner) in program.part(records, numbers, kept).items():
+            weighed = program.weigh(mine, own_numbers, inner[0] if inner else [])
+            by_group[key] = [one if at in grouped else None for at, one in enumerate(weighed)]
+        return Weighed(sums, by_group)
 
     def _each(
         self, records: list[Any], numbers: list[int], kept: Kept

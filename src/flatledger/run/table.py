@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import decimal
 from collections.abc import Callable, Iterable, Iterator
+from operator import itemgetter
 from typing import Any
 
 from ..plan.plan import ColumnPlan, KeyPlan, Plan
@@ -40,7 +41,7 @@ class Table:
         self.differing: dict[str, int] = {}
         self._store = store
         self._make = TotalRows(plan, group_wording(plan))
-        self._width = len(plan.written)
+        self._cells = itemgetter(slice(len(plan.written)))
         self._roundings = list(_roundings(plan))
 
     def gathers(self) -> Gathered | None:
@@ -118,7 +119,7 @@ class Table:
 
     def _given(self, whole: list[Row]) -> list[Row]:
         """The cells of rows that are written."""
-        given = [row[: self._width] for row in whole]
+        given = list(map(self._cells, whole))
         if self._roundings:
             given = [_rounded(row, self._roundings) for row in given]
         return given

@@ -71,14 +71,11 @@ class Aggregate:
         """The expression for the state that a variable holds; ``name`` is this object's."""
         return f"{name}.of({variable})"
 
-    def held(self, variable: Any) -> Any:
-        """The same of what such a variable held."""
-        return self.of(variable)
-
     def of(self, values: list[Any]) -> Any:
         """The state of some values; a list among them stands for its values."""
-        flat = [part for one in values for part in (one if one.__class__ is list else (one,))]
-        return self.add(self.zero(), flat)
+        if list in {*map(type, values)}:
+            values = [part for one in values for part in (one if one.__class__ is list else (one,))]
+        return self.add(self.zero(), values)
 
 
 class Sum(Aggregate):
@@ -111,9 +108,6 @@ class Sum(Aggregate):
         return f"{variable} += {value}"
 
     def taken(self, variable: str, name: str) -> str:
-        return variable
-
-    def held(self, variable: Any) -> Any:
         return variable
 
 
@@ -154,9 +148,6 @@ class Count(Aggregate):
 
     def taken(self, variable: str, name: str) -> str:
         return "None"
-
-    def held(self, variable: Any) -> Any:
-        return None
 
 
 class Least(Aggregate):

@@ -1,0 +1,130 @@
+"""A plan in plain words: what a row stands for, which levels there are, the order, the totals."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..layout.column import Column
+from ..layout.model import LayoutModel
+from ..structure.levels import level_name
+from .plan import Plan
+
+
+def explained(plan: Plan) -> list[str]:
+    """Sentences that say what a run by the plan will do; nothing need have been read but the
+    records that the plan was made by."""
+    model = plan.model if plan.over is None else plan.over.model
+    return [
+        *_rows(plan),
+        *_levels(plan),
+        *_conditions(plan),
+        *(_above_the_row(plan) if plan.over is None else _within_groups(plan)),
+        *_order(plan, model),
+        *_totals(plan, model),
+        *_taken(model),
+    ]
+
+
+def home_name(plan: Plan, column: Column) -> str:
+    """What a value of a column belongs to."""
+    if plan.over is not None:
+        return "group"
+    if column.value is None:
+        return ""
+    return level_name(plan.chain.levels[plan.column(column.heading).home])
+
+
+def _rows(plan: Plan) -> Iterator[str]:
+    if plan.over is not None:
+        keys = ", ".join(key.text for key in plan.over.keys)
+        yield f"One row for each group: {keys}. Each kept entry is taken once per group."
+    elif not plan.model.totals.detail:
+        keys = ", ".join(key.text for key in plan.group) or "everything"
+        yield f"One row for each group ({keys}), without the detail."
+    else:
+        yield f"One row for each {_entry(plan.chain.row, plan)}."
+        yield from _without_entries(plan)
+
+
+def _entry(level: int, plan: Plan) -> str:
+    name = level_name(plan.chain.levels[level])
+    return name if level == 0 else f"entry of {name}"
+
+
+def _without_entries(plan: Plan) -> Iterator[str]:
+    if plan.chain.row > 0:
+        name = level_name(plan.chain.levels[-1])
+        drops = "is left out" if plan.drops_without_entries else "gives one row with blanks"
+        yield f"A record without {name} {drops}."
+
+
+def _levels(plan: Plan) -> Iterator[str]:
+    """The places that repeat, and who says so."""
+    names = ", ".join(map(level_name, plan.repeating))
+    by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
+    if names:
+        yield f"Levels, {by}: {names}."
+
+
+def _conditions(plan: Plan) -> Iterator[str]:
+    """Which entries the conditions choose among, where that is not the records themselves."""
+    for one in plan.conditions:
+        level = one.judged(plan.chain)
+        if level:
+            text = " ".join(one.condition.value.text.split())
+            yield f"Of {level_name(level)} only those remain for which {text}."
+
+
+def _above_the_row(plan: Plan) -> Iterator[str]:
+    for column in (one for one in plan.totalled if not one.column.checks):
+        if column.home < plan.chain.row:
+            yield (
+                f"{column.column.heading} belongs to the {_entry(column.home, plan)}: shown on "
+                "each of its rows, and added once."
+            )
+
+
+def _within_groups(plan: Plan) -> Iterator[str]:
+    """What falls into several groups, so that the groups do not add up to the whole."""
+    split = [one.column.heading for one in plan.totalled if plan.splits(one.home)]
+    if split:
+        yield (
+            f"One entry can be in several groups, with each of which it is taken: "
+            f"{'; '.join(split)}. In all it is taken once."
+        )
+
+
+def _order(plan: Plan, model: LayoutModel) -> Iterator[str]:
+    keys = []
+    for key in model.sort:
+        name = key.heading or (key.value.text if key.value else "")
+        keys.append(f"{name}, downwards" if key.descending else name)
+    if keys:
+        yield f"Sorted by {'; '.join(keys)}."
+    elif plan.over is not None:
+        yield "In the order of the groups."
+    elif not plan.group:
+        yield "In the order of the source."
+    if plan.over is None and plan.group and model.totals.detail:
+        how = "as they are met" if model.group_order.as_met else "groups first"
+        yield f"Grouped by {', '.join(key.text for key in plan.group)}, {how}."
+
+
+def _totals(plan: Plan, model: LayoutModel) -> Iterator[str]:
+    columns = [column for column in model.columns if not column.checks]
+    totalled = [column.heading for column in columns if column.total]
+    if not totalled:
+        return
+    places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
+    where = places[model.totals.subtotals] if model.group else "at the end"
+    yield f"Totals stand {where}: {'; '.join(totalled)}."
+    if plan.over is not None and model.totals.grand_total:
+        yield "The total row takes each expression over all that the rows stand for."
+
+
+def _taken(model: LayoutModel) -> Iterator[str]:
+    take = model.take
+    if take is not None:
+        first = f"The first {take.first:,}" if take.first is not None else "All"
+        every = f", one in {take.every}," if take.every > 1 else ""
+        yield f"{first} {take.of}{every} are taken."
