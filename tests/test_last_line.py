@@ -74,12 +74,12 @@ def test_faults_are_named_in_the_last_line_and_all_of_them_in_a_table(
     assert "  record 1 (R1), lines.qty: is not a number: x" in done.stderr
     with (folder / "f.csv").open(newline="", encoding="utf-8") as file:
         rows = sorted(csv.reader(file))
-    assert rows[-1] == ["Record", "Identifier", "Path", "Value", "Reason"]
-    assert [row[:4] for row in rows[:-1]] == [
-        ["1", "R1", "lines.qty", "x"],
-        ["2", "R2", "posted", "soon"],
-        ["3", "R3", "posted", "soon"],
-        ["4", "", "", "{broken"],
+    assert rows[-1] == ["Record", "Identifier", "Path", "Entries", "Value", "Reason"]
+    assert [row[:5] for row in rows[:-1]] == [
+        ["1", "R1", "lines.qty", "2", "x"],
+        ["2", "R2", "posted", "", "soon"],
+        ["3", "R3", "posted", "", "soon"],
+        ["4", "", "", "", "{broken"],
     ]
     strict = tool("export", "l.yaml", "s.jsonl", "-o", "t.csv", "--strict")
     assert strict.returncode == 3

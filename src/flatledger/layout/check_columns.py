@@ -7,6 +7,7 @@ from typing import Any, cast
 from msgspec import structs
 
 from ..language.nodes import Path
+from ..values.aggregates import AGGREGATES
 from .check_values import ValueForms
 from .column import DEFAULT_SEPARATOR, Column, Spread, Total
 from .spreading import spread_column, spread_problems
@@ -23,7 +24,6 @@ ROUNDING = {
     for name in ("half-even", "half-up", "half-down", "up", "down", "ceiling", "floor")
 }
 NUMBERS = ("decimal", "integer")
-TOTAL_KINDS = ("sum", "avg", "count", "min", "max")
 MOST_DECIMALS = 30
 MOST_COLUMNS = 5_000
 
@@ -168,5 +168,10 @@ class ColumnForms(ValueForms):
             self.choice(how, f"`{kind.text}`", ("exact",))
             if kind.text not in ("sum", "avg"):
                 self.fault(kind, "only `sum` and `avg` can be exact")
-            return Total(cast(Any, self.choice(kind, "`total`", TOTAL_KINDS)), exact=True)
-        return Total(cast(Any, self.choice(item, "`total`", TOTAL_KINDS)))
+            return Total(cast(Any, self.choice(kind, "`total`", _total_kinds())), exact=True)
+        return Total(cast(Any, self.choice(item, "`total`", _total_kinds())))
+
+
+def _total_kinds() -> tuple[str, ...]:
+    """The aggregates that can be a column's total."""
+    return tuple(name for name, aggregate in AGGREGATES.items() if aggregate.totals)

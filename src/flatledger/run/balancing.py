@@ -7,6 +7,7 @@ from itertools import islice
 
 from ..plan.plan import Plan
 from ..structure.levels import level_name
+from ..values.aggregates import AGGREGATES
 from .balance import (
     Asked,
     Balance,
@@ -128,5 +129,4 @@ def _level(plan: Plan, state: RunState, level: int) -> LevelCount:
 
 def shown_parts(columns: list[ColumnBalance]) -> list[ColumnBalance]:
     """The parts of aggregates over groups that say something: sums, counts and extremes."""
-    told = ("sum", "avg", "count", "min", "max")
-    return [one for one in columns if one.kind in told or not one.balanced]
+    return [one for one in columns if AGGREGATES[one.kind].totals or not one.balanced]

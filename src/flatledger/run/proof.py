@@ -343,8 +343,6 @@ def _rounded(value: Any, plan: ColumnPlan) -> Any:
 
 def _less(tally: Tally, part: Tally) -> Tally:
     """A tally without what several groups show and the whole counts once."""
-    if not tally.aggregate.adds and tally.aggregate.name != "count":
-        return tally
     state = tally.state - part.state if tally.aggregate.adds else tally.state
     return Tally(tally.aggregate, tally.count - part.count, state, tally.blank)
 

@@ -335,6 +335,6 @@ def _registry(aggregates: Iterable[Aggregate]) -> dict[str, Aggregate]:
 
 
 AGGREGATES = _registry(
-    [Sum(), Mean(), Count(), Join(), AnyOf(), Every(), Least(), Greatest(), First(), Last()]
+    [Sum(), Mean(), Count(), Least(), Greatest(), Join(), AnyOf(), Every(), First(), Last()]
 )
 DISTINCT = {name: Distinct(aggregate) for name, aggregate in AGGREGATES.items()}
