@@ -6,6 +6,7 @@ import copy
 import datetime as dt
 import pickle
 from collections.abc import Callable, Iterator
+from decimal import Decimal
 from itertools import pairwise
 from typing import Any
 
@@ -33,6 +34,7 @@ from flatledger.run.table import Table
 from flatledger.run.tallies import Tally
 from flatledger.run.totalling import TotalRows
 from flatledger.structure.structure import observe
+from flatledger.values.faults import FaultLog
 from tests.conftest import table
 from tests.test_oracle import as_layout, layouts, records
 
@@ -220,7 +222,7 @@ def test_a_row_knows_its_entry() -> None:
 LINES = [
     {"no": 1, "st": "N", "fee": 5, "lines": [{"p": "a", "q": 2}, {"p": "b", "q": 3}]},
     {"no": 2, "st": "S", "fee": 7, "lines": [{"p": "a", "q": 4}, {"p": "c", "q": 6}]},
-    {"no": 3, "st": "N", "fee": None, "lines": [{"p": "b", "q": 8}]},
+    {"no": 3, "st": "N", "fee": None, "lines": [{"p": "b", "q": 8}, {"p": "b", "q": "many"}]},
 ]
 DETAIL: dict[str, Any] = {
     "row-per": "lines",
@@ -232,7 +234,7 @@ DETAIL: dict[str, Any] = {
         {"Mean": {"value": "lines.q", "total": "avg"}},
     ],
     "group": ["St"],
-    "only": ["lines.q > 2"],
+    "only": ["lines.q > 2 or lines.q is null or lines.p = 'b'"],
 }
 SUMMARY = {**DETAIL, "totals": {"detail": "no"}}
 OF_GROUPS: dict[str, Any] = {
@@ -249,7 +251,8 @@ OF_GROUPS: dict[str, Any] = {
 def other(row: Any, place: int) -> Any:
     """A row with another figure in one place."""
     cells = list(row)
-    cells[place] = (cells[place] or 0) + 1
+    number = cells[place] if isinstance(cells[place], int | Decimal) else 0
+    cells[place] = number + 1
     return TotalRow(cells) if row.__class__ is TotalRow else tuple(cells)
 
 
@@ -345,6 +348,10 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
             "ordered",
             lambda keys: keys[1:],
         ),
+    ),
+    "a fault uncounted": (
+        DETAIL,
+        lambda patch: patch.setattr(FaultLog, "add", lambda own, fault: None),
     ),
     "a value added twice": (
         DETAIL,

@@ -39,13 +39,14 @@ class Expression(msgspec.Struct, frozen=True):
 class Total(msgspec.Struct, frozen=True):
     """How a column is totalled: by which aggregate. ``exact``: rounded once at the end, not entry
     by entry. ``part``: it is no total of a layout's, but a part of an aggregate over a group, which
-    may be of ``distinct`` values.
+    may be of ``distinct`` values, and may be ``gathered`` in lists.
     """
 
     kind: str
     exact: bool = False
     part: bool = False
     distinct: bool = False
+    gathered: bool = False
 
     @property
     def aggregate(self) -> Aggregate:
@@ -163,7 +164,7 @@ class Column(msgspec.Struct, frozen=True):
     @property
     def adds(self) -> bool:
         """Whether its total adds or compares numbers."""
-        if self.total is None or self.total.kind == "count":
+        if self.total is None or self.total.kind == "count" or self.total.gathered:
             return False
         return self.total.aggregate.takes == "number" or not (self.typed or self.total.part)
 

@@ -168,17 +168,19 @@ class Decomposed:
             node = argument
             if not here:
                 node = n.Call(call.position, inner, (argument,), inner=True)
-            ways = Total(total, part=True, distinct=call.distinct)
+            gathered = not here and inner == COLLECT
+            ways = Total(total, part=True, distinct=call.distinct, gathered=gathered)
             return Column(heading, Expression(expression.scalar, node), total=ways)
 
         if here:
             return (column(text, "", name),)
-        if call.distinct or name == "listagg":
-            return (column(text, COLLECT, name),)
-        if name == "avg":
+        if name == "avg" and not call.distinct:
             sums = column(f"sum of {text}", "sum", "sum")
             return sums, column(f"count of {text}", "count", "sum")
-        return (column(text, name, "sum" if name == "count" else name),)
+        if name == "count" and not call.distinct:
+            return (column(text, name, "sum"),)
+        composes = AGGREGATES[name].composes and not call.distinct
+        return (column(text, name if composes else COLLECT, name),)
 
     def _is_level(self, argument: n.Node, target: Names) -> bool:
         """Whether an argument is a level itself, whose entries are counted."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import islice
 
+from ..plan.known import known_of
 from ..plan.plan import Plan
 from ..structure.levels import level_name
 from ..values.aggregates import AGGREGATES
@@ -52,7 +53,12 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         rows=proof.rows,
         total_rows=proof.total_rows,
         columns=[one for one in columns if one.heading not in checks or not one.balanced],
-        wrong=[*proof.faults, *_let_through(plan, state), *_rows_lost(plan, state, proof)],
+        wrong=[
+            *proof.faults,
+            *_let_through(plan, state),
+            *_rows_lost(plan, state, proof),
+            *_untold(plan, state),
+        ],
         fault_count=state.faults.count,
         fault_places=dict(state.faults.places.most_common()),
         faults_filtered_out=state.faults.filtered,
@@ -69,6 +75,20 @@ def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
         given = proof.rows + proof.rows_cut
         if given != state.rows:
             yield f"{state.rows:,} rows were made, and {given:,} are accounted for"
+
+
+def _untold(plan: Plan, state: RunState) -> Iterator[str]:
+    """What of a totalled field is neither added up nor blank is a fault, and has been told."""
+    for column, tally in zip(plan.totalled, state.sums, strict=True):
+        if column.column.total is None or column.column.total.part or not column.shows_texts:
+            continue
+        assert column.value is not None
+        kept = state.counts[f"kept_{column.home}"] if column.home else state.passed
+        unread = kept - tally.count - tally.blank
+        told = state.faults.places[known_of(column.value).text]
+        if told < unread:
+            heading = column.column.heading
+            yield f"{unread:,} values of {heading} can't be read, and {told:,} faults were told"
 
 
 def _let_through(plan: Plan, state: RunState) -> Iterator[str]:

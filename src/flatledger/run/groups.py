@@ -13,7 +13,7 @@ from ..plan.row_order import sort_rows
 from ..values.ordering import told_apart
 from .protocols import Row
 from .sorting import Sorter
-from .tallies import Tallies, add_to
+from .tallies import Tallies, add_to, goes_by_order
 
 Key = tuple[Any, ...]
 _SPECIAL = ("truth", "moment", "time", "interval", "any")
@@ -65,6 +65,7 @@ class Groups:
         self.whole = Tallies(plan, 0)
         self._keys = GroupKeys(plan)
         self._depth = len(plan.group)
+        self._ordered = goes_by_order(plan)
         self._tallies: dict[Key, Tallies] = {}
         self._first: dict[Key, Row] = {}
         self._differ: set[tuple[Key, int]] = set()
@@ -91,9 +92,12 @@ class Groups:
         runs: dict[Key, list[Row]] = defaultdict(list)
         for row in rows:
             runs[key_of(row)].append(row)
+        if self._ordered:  # all rows in their order, which they do not keep in groups
+            add_to([self.whole], rows)
         for key, run in runs.items():
             self._compare(key, self._first.setdefault(key, run[0]), run)
-            add_to([self.whole, *self._at_each_depth(key)], run)
+            depths = self._at_each_depth(key)
+            add_to(depths if self._ordered else [self.whole, *depths], run)
 
     def merge(self, later: Groups) -> None:
         """Take in the groups of rows that came later."""

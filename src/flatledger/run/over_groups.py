@@ -27,7 +27,7 @@ from .sorting import Sorter
 from .state import Gathered, RunState
 from .step import Stepper
 from .table import Table
-from .tallies import Tallies, cells_of
+from .tallies import Tallies, cells_of, goes_by_order
 from .totalling import Total
 
 TOGETHER = 2_000  # groups that are taken through the plan at once
@@ -68,7 +68,7 @@ class GroupStage:
         are wanted again."""
         plan, take = self._rows_plan, self.plan.model.take
         overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c))
-        again = take is not None and self._total_shown and overlaps
+        again = take is not None and self._total_shown and (overlaps or goes_by_order(plan))
         return Groups(plan, Sorter((), self._store) if again else None)
 
     def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:

@@ -97,6 +97,12 @@ def total_cell(tally: Tally, plan: ColumnPlan) -> Any:
     return plain(value) if isinstance(value, Decimal) else value
 
 
+def goes_by_order(plan: Plan) -> bool:
+    """Whether some total is another one where the rows come in another order."""
+    totals = (column.column.total for column in plan.totalled)
+    return any(total.aggregate.ordered for total in totals if total)
+
+
 class Tallies:
     """One tally for each totalled column, at one depth of groups (0: the whole table)."""
 

@@ -26,6 +26,8 @@ class Aggregate:
 
     ``adds``: its state is a plain sum, so that whoever has many values may add them at once.
     ``totals``: a column can have it as its total. ``unknown``: nulls are taken too, as unknown.
+    ``composes``: that of what parts result in is that of the whole. ``ordered``: the order of the
+    values matters.
     """
 
     name = ""
@@ -34,6 +36,8 @@ class Aggregate:
     adds = False
     totals = False
     unknown = False
+    composes = False
+    ordered = False
 
     def zero(self) -> Any:
         """The state before any value."""
@@ -82,7 +86,7 @@ class Sum(Aggregate):
     """The sum; of nothing, null."""
 
     name, takes, gives = "sum", "number", "number"
-    adds = totals = True
+    adds = totals = composes = True
 
     def zero(self) -> Any:
         return 0
@@ -115,6 +119,7 @@ class Mean(Sum):
     """The mean, of 34 digits; of nothing, null."""
 
     name = "avg"
+    composes = False
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
         return plain(QUOTIENT.divide(state, count)) if count else None
@@ -154,7 +159,7 @@ class Least(Aggregate):
     """The least value. The state holds the least of each kind: a mixture has none."""
 
     name = "min"
-    totals = True
+    totals = composes = True
     _choose: Callable[..., Any] = staticmethod(min)
 
     def zero(self) -> Any:
@@ -202,6 +207,7 @@ class Join(Aggregate):
     """The values as texts, joined; of nothing, null."""
 
     name, gives = "listagg", "text"
+    ordered = True
 
     def zero(self) -> Any:
         return []
@@ -221,6 +227,7 @@ class First(Aggregate):
     """The first value."""
 
     name = "first"
+    composes = ordered = True
 
     def zero(self) -> Any:
         return ()
@@ -251,7 +258,7 @@ class AnyOf(Aggregate):
     """True if one is; else unknown if one is unknown; over nothing false."""
 
     name, takes, gives = "any", "truth", "truth"
-    unknown = True
+    unknown = composes = True
     _settled = True
 
     def zero(self) -> Any:
@@ -285,7 +292,7 @@ class Distinct(Aggregate):
 
     def __init__(self, aggregate: Aggregate) -> None:
         self.name, self.takes, self.gives = aggregate.name, aggregate.takes, aggregate.gives
-        self.unknown = aggregate.unknown
+        self.unknown, self.ordered = aggregate.unknown, aggregate.ordered
         self._aggregate = aggregate
 
     def zero(self) -> Any:

@@ -1,0 +1,130 @@
+"""A row for each group, against plain loops that share no code with the engine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import table
+
+small = st.none() | st.integers(0, 4)
+lines = st.lists(
+    st.fixed_dictionaries({"p": st.sampled_from(["x", "y", None]), "q": small}), max_size=4
+)
+records = st.lists(
+    st.fixed_dictionaries(
+        {"site": st.sampled_from(["a", "b", None]), "fee": small, "lines": lines}
+    ),
+    max_size=6,
+)
+Values = list[Any]
+
+
+def mean(values: Values) -> Any:
+    return Decimal(sum(values)) / len(values) if values else None
+
+
+def distinct(values: Values) -> Values:
+    return list(dict.fromkeys(values))
+
+
+# what an aggregate makes of values without nulls; the last of each are of any and every
+OVER: dict[str, Callable[[Values], Any]] = {
+    "sum({})": lambda found: sum(found) if found else None,
+    "avg({})": mean,
+    "count({})": len,
+    "min({})": lambda found: min(found, default=None),
+    "max({})": lambda found: max(found, default=None),
+    "first({})": lambda found: found[0] if found else None,
+    "last({})": lambda found: found[-1] if found else None,
+    "sum(distinct {})": lambda found: sum(distinct(found)) if found else None,
+    "avg(distinct {})": lambda found: mean(distinct(found)),
+    "count(distinct {})": lambda found: len(distinct(found)),
+    "listagg({}, '/')": lambda found: "/".join(map(str, found)) or None,
+    "listagg(distinct {}, '/')": lambda found: "/".join(map(str, distinct(found))) or None,
+}
+TRUTHS: dict[str, Callable[[list[bool | None]], Any]] = {
+    "any({} > 1)": lambda found: True if True in found else None if None in found else False,
+    "every({} > 1)": lambda found: False if False in found else None if None in found else True,
+}
+
+
+def judged(value: Any) -> bool | None:
+    return None if value is None else value > 1
+
+
+def expected(text: str, path: str, group: list[tuple[Any, Any]]) -> Any:
+    """What a column is for a group of pairs of a record and one of its lines (or None)."""
+    if text == "avg(count(lines))":
+        return mean([len(one["lines"]) for one in once(group, 0)])
+    entries = once(group, 0 if path == "fee" else 1)
+    values = [one[path.rpartition(".")[2]] for one in entries]
+    if text in TRUTHS:
+        return TRUTHS[text]([judged(value) for value in values])
+    return OVER[text]([value for value in values if value is not None])
+
+
+def once(group: list[tuple[Any, Any]], place: int) -> list[Any]:
+    """Each entry of a group once, in the order of the source."""
+    return list(
+        {id(pair[place]): pair[place] for pair in group if pair[place] is not None}.values()
+    )
+
+
+@settings(max_examples=150)
+@given(
+    records,
+    st.lists(
+        st.tuples(st.sampled_from([*OVER, *TRUTHS, "avg(count(lines))"]), st.booleans()),
+        min_size=1,
+        max_size=4,
+    ),
+    st.booleans(),
+    st.none() | st.integers(0, 3),
+)
+def test_a_row_for_each_group_is_what_loops_make_of_it(
+    source: list[Any], chosen: list[tuple[str, bool]], by_part: bool, first: int | None
+) -> None:
+    columns = [(text, "fee" if fee else "lines.q") for text, fee in chosen]
+    layout: dict[str, Any] = {
+        "levels": ["lines"],
+        "row-per-group": ["lines.p" if by_part else "site"],
+        "columns": [
+            {"Key": "lines.p" if by_part else "site"},
+            *(
+                {f"C{at}": {"value": text.format(path), "total": "sum"}}
+                for at, (text, path) in enumerate(columns)
+            ),
+        ],
+    }
+    if first is not None:
+        layout["take"] = {"first": first, "of": "rows"}
+    pairs = [(one, line) for one in source for line in one["lines"] or [None]]
+    groups: dict[Any, list[tuple[Any, Any]]] = {}
+    for record, line in pairs:
+        key = (line["p"] if line else None) if by_part else record["site"]
+        groups.setdefault(key, []).append((record, line))
+    keys = sorted(groups, key=lambda key: (key is None, key))[:first]
+
+    def row(label: Any, group: list[tuple[Any, Any]]) -> tuple[Any, ...]:
+        return (label, *(expected(text, path, group) for text, path in columns))
+
+    rows, balance = table(layout, source)
+    if source:
+        assert balance.balanced, balance.wrong
+        taken = [
+            pair
+            for pair in pairs
+            if any(pair[0] is r and pair[1] is line for key in keys for r, line in groups[key])
+        ]
+        wanted = [row(key, groups[key]) for key in keys] + [row("Grand total", taken)]
+        assert [tuple(map(shown, one)) for one in rows] == [tuple(map(shown, w)) for w in wanted]
+
+
+def shown(value: Any) -> Any:
+    """A mean has 34 digits here and 28 there."""
+    return round(value, 20) if isinstance(value, Decimal) else value
