@@ -6,6 +6,9 @@ import re
 import shlex
 from pathlib import Path
 
+import pytest
+
+import flatledger
 from tests.conftest import Tool
 
 PAGE = (Path(__file__).parents[1] / "docs" / "first-table.md").read_text(encoding="utf-8")
@@ -33,3 +36,8 @@ def test_the_first_table_can_be_made_as_it_is_written(tool: Tool, demo: Path) ->
     assert (demo / "april.csv").read_text(encoding="utf-8").count("2026-04") > 5
     for picture in re.findall(r"\]\((screenshots/.*?)\)", PAGE):
         assert (Path(__file__).parents[1] / "docs" / picture).exists()
+
+
+@pytest.mark.parametrize("name", flatledger.__all__)
+def test_every_public_name_is_there(name: str) -> None:
+    assert getattr(flatledger, name).__name__ == name

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from .surveying import Survey, distinct_values, survey, survey_kinds
     from .trying import Trial, try_expression
     from .values.faults import Fault
+    from .values.literals import Interval
 
 __version__ = "0.1.0"
 
@@ -48,6 +49,7 @@ __all__ = [
     "ExpressionError",
     "Fault",
     "FlatLedgerError",
+    "Interval",
     "Layout",
     "LayoutError",
     "LevelsError",
@@ -74,10 +76,11 @@ __all__ = [
 ]
 
 _MODULES = {
-    "Balance": "engine.balance",
+    "Balance": "run.balance",
     **dict.fromkeys(("DraftedLayout", "draft"), "drafting"),
     **dict.fromkeys(("Preview", "preview"), "previewing"),
-    "Fault": "engine.faults",
+    "Fault": "values.faults",
+    "Interval": "values.literals",
     "Layout": "layout",
     "Shelf": "layout.shelf",
     **dict.fromkeys(("Rows", "export", "rows"), "exporting"),

@@ -22,23 +22,6 @@ from .structure.levels import KnownLevels, known_levels
 from .structure.structure import Place
 
 
-def open_enriched(
-    layout: Layout,
-    source: AnySource,
-    strict: bool = False,
-    structure: Place | None = None,
-    keep: bool = False,
-) -> Source:
-    """The source, its records with what the layout adds to them. Raises SourceError.
-
-    With ``keep`` standard input is kept, so that it can be read again.
-
-    Where it is ``strict``, names that come twice in an object are looked for. ``structure`` is that
-    of all its records, if they were looked at.
-    """
-    return enriched(layout, open_plain(layout, source, strict, keep), structure)
-
-
 def enriched(layout: Layout, source: Source, structure: Place | None = None) -> Source:
     """A source with what a layout adds to its records, if that is anything."""
     model = layout.model

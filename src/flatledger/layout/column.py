@@ -110,11 +110,6 @@ class Spread(msgspec.Struct, frozen=True):
         """Whether the columns are for places: named by `ordinal(level)`."""
         return isinstance(self.named_by.node, Call) and self.named_by.node.name == "ordinal"
 
-    @property
-    def of_mapping(self) -> bool:
-        """Whether the keys are those of a mapping: named by `key(level)`."""
-        return isinstance(self.named_by.node, Call) and self.named_by.node.name == "key"
-
 
 class Column(msgspec.Struct, frozen=True):
     """One column: an expression, or the same ``text`` on every row, or blank (neither).

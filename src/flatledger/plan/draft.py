@@ -70,10 +70,6 @@ class Draft:
         """How a path is reached from where it stands."""
         return self.accesses[id(path)][0]
 
-    def chain_of(self, path: n.Path) -> Chain:
-        """The chain that a path's access refers to: the row's, or an aggregate's."""
-        return self.accesses[id(path)][1]
-
     def aggregate(self, call: n.Call) -> AggregatePlan:
         return self.aggregates[id(call)]
 

@@ -17,6 +17,7 @@ from ..structure.missing_fields import MissingPath, judged
 from ..structure.structure import MEMBERS, Place
 from ..values.collations import collation_key
 from ..values.reading_texts import DateReader
+from .circles import referring_to_themselves
 from .draft import Draft
 from .groups import Decomposed, OverGroups
 from .kinds import DATATYPES, a_kind
@@ -236,28 +237,10 @@ class _Planner:
         return own.extended(base, names)
 
     def _check_circles(self) -> None:
-        by_heading = {column.heading: column for column in self.model.columns}
-
-        referred = {
-            heading: {p.heading for p in column.value.node.walk() if isinstance(p, n.Heading)}
-            for heading, column in by_heading.items()
-            if column.value
-        }
-
-        def leads_back(start: str) -> bool:
-            waiting, seen = list(referred.get(start, ())), set[str]()
-            while waiting:
-                heading = waiting.pop()
-                if heading not in seen:
-                    seen.add(heading)
-                    waiting += referred.get(heading, ())
-            return start in seen
-
-        for column in self.model.columns:
-            if leads_back(column.heading) and column.value:
-                self.problems.append(
-                    column.value.problem(f"column `{column.heading}` refers back to itself")
-                )
+        for column in referring_to_themselves(self.model.columns):
+            if column.value:
+                message = f"column `{column.heading}` refers back to itself"
+                self.problems.append(column.value.problem(message))
 
     # ---- columns and keys
 
