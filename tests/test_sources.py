@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger import Layout
 from flatledger.sources import open_source, reading
 from tests.conftest import Tool
 
@@ -108,6 +109,45 @@ def test_each_line_can_be_a_document(tmp_path: Path) -> None:
     (tmp_path / "b.jsonl").write_text('{"a": 1}')
     with pytest.raises(flatledger.SourceError, match="no records at `x`; there are a"):
         list(flatledger.rows(DOCUMENT, tmp_path / "b.jsonl"))
+
+
+def test_nothing_stays_open(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However far a source was read, and whatever became of it."""
+    opened: set[int] = set()
+    begin, end = reading.Bytes.__init__, reading.Bytes.close
+
+    def noting(data: Any, *arguments: Any, **ways: Any) -> None:
+        begin(data, *arguments, **ways)
+        opened.add(id(data))
+
+    def closing(data: Any) -> None:
+        opened.discard(id(data))
+        end(data)
+
+    monkeypatch.setattr(reading.Bytes, "__init__", noting)
+    monkeypatch.setattr(reading.Bytes, "close", closing)
+    source = tmp_path / "s.jsonl"
+    lines = [{"no": n, "x": {"y": n}} for n in range(30_000)]
+    source.write_text("\n".join(map(json.dumps, [*lines, {"x": [{"y": 1}, {"y": 2}]}])))
+    layout = Layout.from_data({"columns": [{"No": "no"}]})
+    with flatledger.rows(layout, source) as rows:
+        assert (next(rows), len(opened)) == ((0,), 1)
+    assert not opened
+    flatledger.rows(layout, source).close()
+    refused = [{"columns": [{"N": "nothing(no)"}]}, {"columns": [{"X": "x.y * 2"}]}]
+    for one in refused:
+        with pytest.raises(flatledger.LayoutError):
+            flatledger.export(Layout.from_data(one), source, tmp_path / "t.csv")
+    flatledger.export(Layout.from_data({"columns": [{"X": "x.y"}]}), source, tmp_path / "t.csv")
+    flatledger.survey(source, sample=10)
+    flatledger.distinct_values("no", source, sample=10)
+    flatledger.try_expression("no", source, first=2)
+    flatledger.preview(layout, source, sample=True)
+    flatledger.draft(source)
+    keyed = {"columns-from": "x", "named-by": "x.y", "value": "no", "at-most": 3}
+    with pytest.raises(flatledger.LayoutError, match="at-most"):
+        flatledger.export(Layout.from_data({"columns": [{"K": keyed}]}), source, tmp_path / "t.csv")
+    assert not opened
 
 
 Found = tuple[list[Any], list[tuple[int, str]]]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Generator, Iterator, Mapping
 from contextlib import contextmanager, nullcontext
 from os import PathLike
-from typing import Any
+from typing import Any, Self
 
 from .compile.level_watch import LevelsDifferError
 from .errors import FlatLedgerError, TableNotReadError
@@ -30,7 +30,8 @@ class Rows(Iterator[Row]):
     Cells are values: ``str``, ``int``, ``Decimal``, ``bool``, ``date``, ``datetime``, ``time``, a
     duration, or ``None``; where a column states a code list, a pattern or a default, what that
     makes of them. What could not be read is its own text. ``headings`` names them; ``balance()``
-    gives the proof once the rows have been taken to the end.
+    gives the proof once the rows have been taken to the end. ``close()``, or leaving the rows as a
+    context, closes the source where they are not.
     """
 
     def __init__(
@@ -50,7 +51,18 @@ class Rows(Iterator[Row]):
     def __next__(self) -> Row:
         return next(self._rows)
 
-    def _blocks(self) -> Iterator[Row]:
+    def close(self) -> None:
+        """Leave the rows, however many have been taken; nothing of the source stays open."""
+        self._rows.close()
+        self._run.reader.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
+
+    def _blocks(self) -> Generator[Row]:
         given = False
         while True:
             try:
