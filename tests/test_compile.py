@@ -50,7 +50,7 @@ def test_texts_have_names_of_their_own_and_are_let_go_of() -> None:
         for text in ("a > 1", "a > 1", "a < 1")
     )
     assert len(names()) == 2
-    assert all(linecache.getline(name, 1) == "def keep(records, numbers):\n" for name in names())
+    assert all(linecache.getline(name, 1).startswith("def keep(") for name in names())
     del first
     gc.collect()
     assert len(names()) == 2

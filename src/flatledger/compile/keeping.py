@@ -8,7 +8,7 @@ from ..plan.known import known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import Access, level_name
 from ..structure.structure import MEMBERS
-from .blocks import indented, listed_codes
+from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import entry_name, ordinal_name
 from .emitter import Emitter
@@ -42,7 +42,7 @@ class _Keep:
         body = [*self._entry(0), *self._judged(0)]
         counts = listed_codes(self.counters)
         lines = [
-            "def keep(records, numbers):",
+            function_head("keep", "records", "numbers"),
             *indented((f"{counter} = 0" for counter in self.counters), 1),
             *indented(("kept_records, kept_numbers, kept = [], [], []",), 1),
             *indented(("for record, number in zip(records, numbers):",), 1),

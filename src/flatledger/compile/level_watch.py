@@ -12,7 +12,7 @@ from typing import Any
 from ..plan.plan import Plan
 from ..structure.levels import Chain, Names
 from ..structure.shape import Field
-from .blocks import indented
+from .blocks import function_head, indented
 from .constants import Constants
 
 
@@ -54,7 +54,10 @@ def watch_source(plan: Plan, constants: Constants) -> str:
     body = _Watch(plan, constants).lines()
     if not body:
         return ""
-    head = ["def watch(records, numbers):", "    for record, number in zip(records, numbers):"]
+    head = [
+        function_head("watch", "records", "numbers"),
+        "    for record, number in zip(records, numbers):",
+    ]
     return "\n".join([*head, *indented(body, 2)])
 
 

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from ..plan.plan import Plan
 from ..structure.structure import MEMBERS
-from .blocks import indented, listed_codes
+from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import entry_name, ordinal_name
 from .emitter import Emitter
@@ -35,7 +35,7 @@ class _Parting:
 
     def text(self) -> str:
         lines = [
-            "def part(records, numbers, kept):",
+            function_head("part", "records", "numbers", "kept"),
             "    own_0 = {}",
             *indented([loop(self.plan, 0), *indented(self._entry(0), 1)], 1),
             "    return own_0",

@@ -6,7 +6,7 @@ from ..language import nodes as n
 from ..plan.kinds import is_aggregate
 from ..plan.plan import ColumnPlan, Mark, Plan
 from ..structure.structure import MEMBERS
-from .blocks import indented, listed_codes
+from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import entry_name, ordinal_name
 from .emitter import Emitter
@@ -27,7 +27,7 @@ def identify_source(plan: Plan, constants: Constants) -> str:
     emitter = Emitter(plan, constants)
     cells = [emitter.columns.cell(column).code for column in own]
     lines = [
-        "def identify(records, numbers):",
+        function_head("identify", "records", "numbers"),
         "    found = []",
         "    for record, number in zip(records, numbers):",
         *indented(
@@ -77,7 +77,7 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> str:
 
     counts = [f"kept_{level}" for level in range(1, row + 1)]
     lines = [
-        "def unfold(records, numbers, kept):",
+        function_head("unfold", "records", "numbers", "kept"),
         *indented(["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)], 1),
         *indented([loop(plan, 0)], 1),
         *indented(level_lines(0), 2),

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from ..plan.plan import ColumnPlan, Plan
 from ..values.aggregates import Aggregate
-from .blocks import indented, listed_codes
+from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emitter import Emitter
 from .unfolding import loop
@@ -42,7 +42,7 @@ class _Weighing:
         ]
         sums = listed_codes(self._sums(i, column) for i, column in self.columns)
         lines = [
-            "def weigh(records, numbers, kept):",
+            function_head("weigh", "records", "numbers", "kept"),
             *indented(starts, 1),
             *indented([loop(self.plan, 0)], 1),
             *indented(self._level_lines(0), 2),
