@@ -8,7 +8,6 @@ from itertools import islice
 from ..plan.known import known_of
 from ..plan.plan import Plan
 from ..structure.levels import level_name
-from ..values.aggregates import AGGREGATES
 from .balance import (
     Asked,
     Balance,
@@ -147,6 +146,13 @@ def _level(plan: Plan, state: RunState, level: int) -> LevelCount:
     )
 
 
-def shown_parts(columns: list[ColumnBalance]) -> list[ColumnBalance]:
-    """The parts of aggregates over groups that say something: sums, counts and extremes."""
-    return [one for one in columns if AGGREGATES[one.kind].totals or not one.balanced]
+def shown_parts(plan: Plan, columns: list[ColumnBalance]) -> list[ColumnBalance]:
+    """The parts of aggregates over groups that say something: sums, counts and extremes of single
+    values. Of others only how many there are is proved."""
+    totals = {one.column.heading: one.column.total for one in plan.totalled}
+    plain = {
+        heading
+        for heading, total in totals.items()
+        if total and total.aggregate.totals and not (total.distinct or total.gathered)
+    }
+    return [one for one in columns if one.heading in plain or not one.balanced]

@@ -196,7 +196,7 @@ class GroupStage:
         places = Counter(balance.fault_places) + Counter(state.faults.places)
         balance.fault_places = dict(places.most_common())
         balance.drift.blank_columns = state.drift.drift().blank_columns
-        balance.columns = shown_parts(proof.parts.columns())
+        balance.columns = shown_parts(self._rows_plan, proof.parts.columns())
         balance.notes = [*balance.notes, *self._notes]
 
 
