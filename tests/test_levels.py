@@ -184,3 +184,41 @@ columns: [{No: no}, {Part: lines.part.name}]
 def test_a_draft_states_the_levels(tool: Tool, demo: Path) -> None:
     done = tool("draft", "requisitions.jsonl")
     assert "levels: [tags, lines, lines.lots, lines.options, payments]" in done.stdout
+
+
+@pytest.mark.parametrize(
+    ("layout", "record"),
+    [
+        ({"columns": [{"A": "a"}]}, {"a": [1, 2]}),
+        ({"columns": [{"A": "a * 2"}]}, {"a": [1, 2]}),
+        ({"columns": [{"A": {"value": "a", "datatype": "date"}}]}, {"a": [1, 2]}),
+        ({"columns": [{"A": "b.a"}]}, {"b": [{"a": 1}, {"a": 2}]}),
+        ({"columns": [{"A": "b.a"}]}, {"b": {"a": [1, 2]}}),
+        ({"columns": [{"A": "case when c then a end"}]}, {"a": [1, 2], "c": False}),
+        ({"columns": [{"A": "coalesce(c, a)"}]}, {"a": [1, 2], "c": 1}),
+        ({"columns": [{"A": "c"}], "only": ["a > 1"]}, {"a": [1, 2], "c": 1}),
+        ({"columns": [{"A": "a"}], "only": ["c = 2"]}, {"a": [1, 2], "c": 1}),
+        ({"columns": [{"A": "l.x"}, {"B": "a"}], "row-per": "l", "without-entries": "drop"},
+         {"a": [1, 2]}),
+        ({"columns": [{"A": "l.x"}], "row-per": "l"}, {"l": [{"x": 1}, {"x": [1, 2]}]}),
+        ({"columns": [{"A": "count(l.x)"}, {"B": "l"}], "row-per": "record"}, {"l": [1, 2]}),
+    ],
+)  # fmt: skip
+def test_a_list_is_found_wherever_the_plan_reads_one_value(
+    layout: dict[str, Any], record: dict[str, Any]
+) -> None:
+    """Late or early in the source, it makes the same table or the same refusal."""
+    plain = [{"a": 1, "b": {"a": 1}, "c": 1, "l": [{"x": 1}]}] * 400
+
+    def outcome(source: list[Any]) -> Any:
+        try:
+            rows = flatledger.rows(flatledger.Layout.from_data(layout), source)
+            found = sorted(map(repr, rows))
+        except (flatledger.LayoutError, flatledger.LevelsError) as error:
+            return str(error).partition("(record")[0].partition(", and rows were")[0]
+        return found, rows.balance().repeating
+
+    late, early = outcome([*plain, record]), outcome([record, *plain])
+    if isinstance(late, str) and "State all levels" not in late and "has a list" in late:
+        late = early  # rows had been given; what would come of it is told
+    assert late == early

@@ -190,6 +190,7 @@ class Columns:
         value = self.emit.paths.aligned(node) if joining.aligned else self.emit.value(node)
         if value.kind != "any":
             return value
+        self.code.note_test(node)
         raw = value.code
         usual = {
             str: f'{raw}.__class__ is str and {raw} >= "!"',

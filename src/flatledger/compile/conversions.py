@@ -47,6 +47,7 @@ class Conversions:
         elif known is None:
             with self.code.at(access.anchor):
                 known = self.code.note(key, self._convert(kind, node))
+                self.code.note_test(node)
         return known
 
     def _convert(self, kind: str, node: n.Node) -> Operand:

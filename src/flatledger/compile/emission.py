@@ -8,9 +8,9 @@ from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import Operand, kind_of_literal
-from ..plan.known import text_of_node
+from ..plan.known import access_of, known_of, text_of_node
 from ..plan.plan import Plan
-from ..structure.levels import Chain
+from ..structure.levels import Chain, Names
 from .blocks import Block, listed_codes
 from .constants import Constants
 
@@ -66,6 +66,7 @@ class Emission:
         self.block = self.scope.blocks[-1]
         self._count = 0
         self._known: dict[Hashable, tuple[Operand, Block]] = {}
+        self.tested: set[Names] = set()  # places whose values are looked at for every entry
 
     # ---- blocks
 
@@ -144,6 +145,13 @@ class Emission:
             return Operand("None", "null")
         tests = [f"{operand.code} is None" for operand in operands if operand.nullable]
         return self.assign(f"None if {' or '.join(tests)} else {code}" if tests else code, kind)
+
+    def note_test(self, node: n.Node) -> None:
+        """Remember that a path's value is of a usual class, or else goes to the runtime; unless
+        that is passed over for some entries."""
+        if isinstance(node, n.Path) and not self.nested and not access_of(node).rest:
+            names = (*known_of(node).start, *access_of(node).names)
+            self.tested |= {names[:length] for length in range(1, len(names) + 1)}
 
     # ---- faults
 

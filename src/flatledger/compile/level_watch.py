@@ -7,6 +7,7 @@ watched for.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from ..plan.plan import Plan
@@ -47,22 +48,26 @@ class Crowd:
             self.below(number, value.get(rest[0]), (*names, rest[0]), rest[1:])
 
 
-def watch_source(plan: Plan, constants: Constants) -> str:
-    """The text of the function; blank where there is nothing to watch for."""
+def watch_source(
+    plan: Plan, constants: Constants, name: str, tested: Collection[Names] = ()
+) -> str:
+    """The text of the function; blank where there is nothing to watch for but what is ``tested``
+    elsewhere."""
     if plan.chain.known.settled:
         return ""
-    body = _Watch(plan, constants).lines()
+    body = _Watch(plan, constants, tested).lines()
     if not body:
         return ""
     head = [
-        function_head("watch", "records", "numbers"),
+        function_head(name, "records", "numbers"),
         "    for record, number in zip(records, numbers):",
     ]
     return "\n".join([*head, *indented(body, 2)])
 
 
 class _Watch:
-    def __init__(self, plan: Plan, constants: Constants) -> None:
+    def __init__(self, plan: Plan, constants: Constants, tested: Collection[Names]) -> None:
+        self._tested = tested
         self._chain, self._constants = plan.chain, constants
         self._root = plan.shape.root
         self._rests: dict[Names, set[Names]] = {}  # what is read below each place
@@ -81,9 +86,7 @@ class _Watch:
         lines: list[str] = []
         fields = [(child, f"{variable}.{child.attribute}") for child in place.children.values()]
         plain = [
-            (child, code)
-            for child, code in fields
-            if child.whole and not self._chain.is_level(child.names)
+            (child, code) for child, code in fields if child.whole and not self._passed_over(child)
         ]
         if plain:
             tests = [f"or {code}.__class__ is list" for _, code in plain]
@@ -105,7 +108,11 @@ class _Watch:
             loop = f"for {inner} in {code} if {code}.__class__ is list else ({code},):"
             return [loop, f"    if {inner}.__class__ is {struct}:", *indented(body, 2)]
         note = f"note_lists(number, ({inner}, {self._name(child.names)}))"
-        lines = [f"{inner} = {code}", f"if {inner}.__class__ is list:", f"    {note}"]
+        lines = [f"{inner} = {code}"]
+        if child.names in self._tested and not body:
+            return []
+        if child.names not in self._tested:
+            lines += [f"if {inner}.__class__ is list:", f"    {note}"]
         if body:
             lines += [f"    {inner} = {inner}[0] if {inner} else None"]
             lines += [f"if {inner}.__class__ is {struct}:", *indented(body, 1)]
@@ -118,6 +125,9 @@ class _Watch:
         longest = sorted(rests - begun)
         place = self._name(names)
         return [f"look_below(number, {code}, {place}, {self._name(rest)})" for rest in longest]
+
+    def _passed_over(self, child: Field) -> bool:
+        return self._chain.is_level(child.names) or child.names in self._tested
 
     def _name(self, names: Names) -> str:
         return self._constants.name(names, "place")

@@ -25,7 +25,7 @@ from .keeping import keep_source
 from .level_watch import Crowd, watch_source
 from .parting import part_source
 from .plain_data import REPEAT, FaultText
-from .runtime import Runtime
+from .runtime import ListsMet, Runtime
 from .unfolding import identify_source, unfold_source
 from .watches import Watches
 from .weighing import weigh_source
@@ -47,8 +47,10 @@ class Program:
     state of its aggregate, and how many blanks. ``part(records, numbers, kept)``, where sums are
     proved group by group, gives the same three for each group.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
-    plan did not reckon with, and ``identify(records, numbers)`` gives what the primary key says of
-    each record. ``watches`` and ``faults`` are what the functions take note of as they run.
+    plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
+    that met a list, which ``lists`` tells, ``watch_all`` has the last word.
+    ``identify(records, numbers)`` gives what the primary key says of each record. ``watches`` and
+    ``faults`` are what the functions take note of as they run.
     """
 
     source: str
@@ -59,7 +61,9 @@ class Program:
     part: Callable[[list[Any], Sequence[int], Kept], dict[tuple[Any, ...], Part]] | None
     watches: Watches
     faults: FaultNotes
+    lists: ListsMet
     watch: Callable[[list[Any], Sequence[int]], None] | None
+    watch_all: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
 
 
@@ -68,23 +72,27 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
 
     With ``raw`` the cells of a row are the values as they are, lists and objects included.
     """
-    watches, faults = Watches(plan.model), FaultNotes()
+    watches, faults, lists = Watches(plan.model), FaultNotes(), ListsMet()
     constants = Constants(watches)
     keep, counters = keep_source(plan, constants)
+    unfold, tested = unfold_source(plan, constants, raw)
+    if plan.conditions or plan.drops_without_entries:  # then it does not look at all of them
+        tested = set()
     functions = (
         keep,
-        unfold_source(plan, constants, raw),
+        unfold,
         weigh_source(plan, constants),
         part_source(plan, constants),
-        watch_source(plan, constants),
+        watch_source(plan, constants, "watch", tested),
+        watch_source(plan, constants, "watch_all") if tested else "",
         identify_source(plan, constants),
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = _file_name(plan.model.name, source)
     code = compile(source, name, "exec")
     crowd = Crowd(plan.chain)
-    loud = _namespace(constants, Runtime(faults), crowd, quiet=False)
-    quiet = _namespace(constants, Runtime(Unheard()), crowd, quiet=True)
+    loud = _namespace(constants, Runtime(faults, lists), crowd, quiet=False)
+    quiet = _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, quiet=True)
     exec(code, loud)
     exec(code, quiet)
     program = Program(
@@ -96,7 +104,9 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         quiet.get("part"),
         watches,
         faults,
+        lists,
         loud.get("watch"),
+        loud.get("watch_all"),
         quiet.get("identify"),
     )
     _named[name] += 1

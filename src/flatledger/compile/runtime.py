@@ -50,11 +50,24 @@ SLOW = 0.01  # seconds of one match, from which on it counts
 MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
 
 
+class ListsMet:
+    """Whether a list was met where one value is looked at."""
+
+    def __init__(self) -> None:
+        self.some = False
+
+    def taken(self) -> bool:
+        """Whether one was met since this was last asked."""
+        found, self.some = self.some, False
+        return found
+
+
 class Runtime:
     """The functions that generated code is given, bound to one log of faults."""
 
-    def __init__(self, log: FaultNotes) -> None:
+    def __init__(self, log: FaultNotes, lists: ListsMet) -> None:
         self._log = log
+        self._lists = lists
         self._spent: defaultdict[str, float] = defaultdict(float)  # seconds, by pattern
 
     def _bounded(self, function: Callable[..., Any]) -> Callable[..., Any]:
@@ -249,6 +262,7 @@ class Runtime:
     def stray(self, value: Any, names: tuple[str, ...], path: str, where: Address) -> Any:
         """Steps through what is neither the expected object nor missing."""
         if value.__class__ is list:
+            self._lists.some = True
             return walk(value, names)
         if not is_null(value):
             self.fault(where, path, value, "fields were expected here")
@@ -260,6 +274,7 @@ class Runtime:
         """The one value among many, where one is needed; null where there is none."""
         if value.__class__ is not list:
             return value
+        self._lists.some = True
         present = [item for item in value if not is_null(item)]
         if len(present) > 1:
             self.fault(where, path, value, "one value was expected")
@@ -311,6 +326,7 @@ class Runtime:
             self.fault(where, path, value, value.reason)
             return FaultText(value.text) if value.text else None
         if isinstance(value, list | tuple):
+            self._lists.some = True
             parts = [self.cell(item, joining, path, where) for item in _flat(value)]
             present = [part for part in parts if part is not None]
             if len(present) > 1 and not joining.expected:

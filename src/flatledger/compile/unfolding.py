@@ -5,6 +5,7 @@ from __future__ import annotations
 from ..language import nodes as n
 from ..plan.kinds import is_aggregate
 from ..plan.plan import ColumnPlan, Mark, Plan
+from ..structure.levels import Names
 from ..structure.structure import MEMBERS
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
@@ -38,8 +39,11 @@ def identify_source(plan: Plan, constants: Constants) -> str:
     return "\n".join(lines)
 
 
-def unfold_source(plan: Plan, constants: Constants, raw: bool) -> str:
-    """Write `unfold`: one loop per level of the chain, one tuple per row."""
+def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set[Names]]:
+    """Write `unfold`: one loop per level of the chain, one tuple per row.
+
+    With it the places whose values it looks at for every entry that is kept.
+    """
     emitter = Emitter(plan, constants, notes_units=True)
     emit = emitter.columns.column if raw else emitter.columns.cell
     columns = [(emit(column).code, column) for column in plan.columns]
@@ -83,7 +87,7 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> str:
         *indented(level_lines(0), 2),
         *indented([f"return rows, ({listed_codes(counts)})"], 1),
     ]
-    return "\n".join(lines)
+    return "\n".join(lines), emitter.code.tested
 
 
 def loop(plan: Plan, level: int) -> str:

@@ -76,7 +76,10 @@ class Stepper:
             program.watch(batch.records, batch.numbers)
         records, numbers, kept, counts = program.keep(batch.records, batch.numbers)
         judged = program.faults.taken()
+        program.lists.taken()
         rows, entries = program.unfold(records, numbers, kept)
+        if program.lists.taken() and program.watch_all is not None:
+            program.watch_all(batch.records, batch.numbers)
         known = set(judged)
         filled = [fault for fault in program.faults.taken() if fault not in known]
         sums, by_record = Weighed([], {}), list[tuple[Weighed, list[int]]]()
