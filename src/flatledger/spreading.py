@@ -88,7 +88,9 @@ def _rows(
     with source.open() as reader:
         met = structure or observe(reader.peek(), names_wanted(model))
         whole = structure is not None
-        plan = make_plan(_seeking(columns, model, met, whole), met, dt.date.today(), whole)
+        plan = make_plan(
+            _seeking(columns, model, met, whole), met, model.today or dt.date.today(), whole
+        )
         stepper = Stepper(plan)
         for batch in decoded(reader, plan.shape.record_type):
             yield stepper.step(batch).rows

@@ -139,7 +139,8 @@ class Layout:
         >>> layout.answered({"least": "12"}).model.answers[0].value
         12
         """
-        model = answered(self.model, given or {}, dt.date.today())
+        today = self.model.today or dt.date.today()
+        model = msgspec.structs.replace(answered(self.model, given or {}, today), today=today)
         return self._with(model)
 
     def spread(self, found: AnyMapping[str, Sequence[str]]) -> Layout:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from decimal import Decimal
 from typing import Literal
 
@@ -214,13 +215,15 @@ class LayoutModel(msgspec.Struct, frozen=True):
     mapping); ``spread_levels`` are those that it makes columns from.
     ``may_lack`` are paths that no record need have; ``primary_key`` are the headings of the columns
     that identify a row.
-    ``questions`` are asked at each run; after that there are ``answers`` in their place.
+    ``questions`` are asked at each run; after that there are ``answers`` in their place, and
+    ``today`` is the day on which they were given.
     """
 
     name: str
     columns: tuple[Column, ...]
     about: str = ""
     records: tuple[str, ...] = ()
+    today: dt.date | None = None
     largest_record: int = 256
     levels: tuple[Expression, ...] | None = None
     spread_levels: tuple[Expression, ...] = ()

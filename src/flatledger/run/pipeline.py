@@ -58,7 +58,7 @@ class Run:
             model = without_keyless(model)  # of rows not taken they could not be proved
         self.reader = source.open()
         try:
-            self._begin(model, store, structure, faults, today or dt.date.today())
+            self._begin(model, store, structure, faults, today or model.today or dt.date.today())
         except BaseException:
             self.reader.close()
             raise
