@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import flatledger
 from tests.conftest import table
 
 small = st.none() | st.integers(0, 4)
@@ -128,3 +131,28 @@ def test_a_row_for_each_group_is_what_loops_make_of_it(
 def shown(value: Any) -> Any:
     """A mean has 34 digits here and 28 there."""
     return round(value, 20) if isinstance(value, Decimal) else value
+
+
+def test_days_and_moments_of_groups_are_values_and_written_as_iso_texts(tmp_path: Path) -> None:
+    source = [
+        {"day": "2026-03-31", "at": "2026-03-31T10:00", "ok": True},
+        {"day": "2026-03-31", "at": "2026-03-31T12:00+01:00", "ok": None},
+    ]
+    layout = {
+        "row-per-group": ["cast(day as date)"],
+        "columns": [
+            {"Day": "cast(day as date)"},
+            {"Last": "max(cast(at as timestamp))"},
+            {"Or": "coalesce(min(cast(at as timestamp)), date '2026-01-01')"},
+            {"Ok": "any(ok)"},
+        ],
+    }
+    rows, balance = table(layout, source)
+    day = dt.date(2026, 3, 31)
+    noon = dt.datetime.fromisoformat("2026-03-31T12:00+01:00")
+    assert rows == [(day, noon, dt.datetime(2026, 3, 31, 10), True)]
+    assert balance.balanced
+    flatledger.export(flatledger.Layout.from_data(layout), source, tmp_path / "t.csv")
+    assert (tmp_path / "t.csv").read_text().splitlines()[1] == (
+        "2026-03-31,2026-03-31T12:00:00+01:00,2026-03-31T10:00:00,true"
+    )

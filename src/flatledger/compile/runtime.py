@@ -6,6 +6,7 @@ fault and null; nothing here stops a run.
 
 from __future__ import annotations
 
+import datetime as dt
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
@@ -24,6 +25,7 @@ from ..values.amounts import ColumnReader, UnitWatch
 from ..values.cleaning import cleaned
 from ..values.faults import Fault, FaultNotes, shown
 from ..values.functions import FUNCTIONS, cast_value, text_of
+from ..values.literals import Interval
 from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from ..values.patterns import SECONDS, PatternTooSlowError
@@ -322,6 +324,8 @@ class Runtime:
         if isinstance(value, float):
             result = self.as_number(value, path, where)
             return str(value) if result is None else result
+        if isinstance(value, dt.date | dt.time | Interval):  # of a group: records hold texts
+            return value
         if isinstance(value, Unreadable):
             self.fault(where, path, value, value.reason)
             return FaultText(value.text) if value.text else None

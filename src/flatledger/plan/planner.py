@@ -278,6 +278,8 @@ class _Planner:
         numeric = column.numeric or kind == "number"
         made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
         made = "text" if column.clean else made
+        if self.kinds and made == "any":  # a group's value may be a moment, a record's never is
+            made = "mixed"
         above = self._above_key(column.value) if column.once else home
         if above < home:
             once = self._once(column.value, above)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from itertools import chain, islice
@@ -108,6 +109,8 @@ def exact(value: Any) -> Any:
         return Unreadable(str(value), "is no number")
     if isinstance(value, float):
         return NUMBERS[repr(value)] if isfinite(value) else Unreadable(repr(value), "is no number")
+    if isinstance(value, dt.date | dt.time):  # as a record in a file would have it
+        return value.isoformat()
     if isinstance(value, Mapping):
         members = {}
         for key, item in value.items():  # a loop: a comprehension would halve the depth possible
