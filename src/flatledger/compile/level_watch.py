@@ -108,13 +108,13 @@ class _Watch:
             loop = f"for {inner} in {code} if {code}.__class__ is list else ({code},):"
             return [loop, f"    if {inner}.__class__ is {struct}:", *indented(body, 2)]
         note = f"note_lists(number, ({inner}, {self._name(child.names)}))"
-        lines = [f"{inner} = {code}"]
-        if child.names in self._tested and not body:
+        tested = child.names in self._tested
+        if tested and not body:
             return []
-        if child.names not in self._tested:
-            lines += [f"if {inner}.__class__ is list:", f"    {note}"]
+        found = [] if tested else [note]
+        found += [f"{inner} = {inner}[0] if {inner} else None"] if body else []
+        lines = [f"{inner} = {code}", f"if {inner}.__class__ is list:", *indented(found, 1)]
         if body:
-            lines += [f"    {inner} = {inner}[0] if {inner} else None"]
             lines += [f"if {inner}.__class__ is {struct}:", *indented(body, 1)]
         return lines
 
