@@ -161,8 +161,10 @@ class Decomposed:
         here = target in self.chain.levels
         if here and name == "count" and self._is_level(argument, target):
             argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
-        if name in ("sum", "avg") and call.distinct:  # what is no number is told entry by entry
-            argument = n.Cast(argument.position, argument, "decimal", ())
+        composes = AGGREGATES[name].composes and not call.distinct
+        number = n.Cast(argument.position, argument, "decimal", ())
+        if AGGREGATES[name].takes == "number" and not composes and not (here and name == "avg"):
+            argument = number  # what is no number is told entry by entry
 
         def column(heading: str, inner: str, total: str) -> Column:
             node = argument
@@ -179,7 +181,6 @@ class Decomposed:
             return sums, column(f"count of {text}", "count", "sum")
         if name == "count" and not call.distinct:
             return (column(text, name, "sum"),)
-        composes = AGGREGATES[name].composes and not call.distinct
         return (column(text, name if composes else COLLECT, name),)
 
     def _is_level(self, argument: n.Node, target: Names) -> bool:
@@ -255,9 +256,9 @@ class Decomposed:
 def _value(part: Part, tallies: list[Tallied]) -> Any:
     """What an aggregate is for one group."""
     call, first = part.call, tallies[0]
-    if len(tallies) > 1:  # a mean, of sums and counts
+    if len(tallies) > 1:  # a mean, of sums and counts of what is a number
         sums, counts = first.result(), tallies[1].result()
-        return plain(QUOTIENT.divide(sums, counts)) if counts else None
+        return plain(QUOTIENT.divide(sums, counts)) if counts and sums is not None else None
     if call.name == "count" and not call.distinct:
         return first.result() or 0
     options = []
