@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 import datetime as dt
+import io
+from collections import Counter
 from decimal import Decimal
 from typing import Any
 
@@ -87,6 +90,31 @@ def test_rows_groups_and_extremes_go_by_the_value(
     rows, balance = table({"columns": [{"X": {**column, "total": "count"}}]}, source)
     assert rows[-1] == (len(good),)
     assert balance.columns[0].source == len(good)
+    assert balance.balanced
+
+
+@pytest.mark.parametrize(
+    "value",
+    [
+        "coalesce(cast(x as timestamp), y)",
+        "case when x is null then y else cast(x as timestamp) end",
+    ],
+)
+@given(st.lists(st.tuples(st.none() | moments, st.sampled_from("abc")), max_size=6))
+def test_moments_among_texts_stay_moments(
+    value: str, found: list[tuple[dt.datetime | None, str]]
+) -> None:
+    source = [{"x": x and x.isoformat(), "y": y} for x, y in found]
+    layout: dict[str, Any] = {"columns": [{"X": value}, {"N": {"value": "1", "total": "sum"}}]}
+    written = io.BytesIO()
+    assert flatledger.export(
+        Layout.from_data({"columns": [{"X": value}]}), source, written
+    ).balanced
+    wanted = [x.isoformat() if x else y for x, y in found]
+    assert [row["X"] for row in csv.DictReader(io.StringIO(written.getvalue().decode()))] == wanted
+    rows, balance = table({**layout, "group": ["X"], "totals": {"detail": "no"}}, source)
+    counts = Counter(instant(x.isoformat()) if x else y for x, y in found)
+    assert sorted(row[1] for row in rows[:-1]) == sorted(counts.values())
     assert balance.balanced
 
 

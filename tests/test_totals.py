@@ -5,6 +5,10 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
 from tests.conftest import table
 
 RECORDS: list[Any] = [
@@ -200,4 +204,49 @@ def test_a_row_for_each_group() -> None:
     rows, balance = table({**layout, "row-per-group": ["Part"]}, records)
     assert rows == [("a", 5, 5, 3), ("b", 2, 5, 1), ("Grand total", 5, 10, 4)]
     assert balance.columns[0].overlap == 2
+    assert balance.balanced
+
+
+LONG: dict[str, dict[str, Any]] = {
+    "detail": {"group": ["g"]},
+    "before": {"group": ["g"], "totals": {"subtotals": "before"}},
+    "groups": {"group": ["g"], "totals": {"detail": "no"}},
+    "all": {"totals": {"detail": "no"}},
+    "taken": {"take": {"first": 2, "of": "rows"}, "sort": ["n desc"]},
+}
+
+
+@pytest.mark.parametrize("shape", LONG)
+@given(hundredths=st.lists(st.integers(-(10**60), 10**60), min_size=1, max_size=6))
+def test_a_sum_is_exact_however_long(shape: str, hundredths: list[int]) -> None:
+    records = [
+        {"n": at, "g": at % 2, "a": Decimal(f"{one}e-2")} for at, one in enumerate(hundredths)
+    ]
+    columns = [{"G": "g"}, {"A": {"value": "a", "total": "sum"}}]
+    rows, balance = table({"columns": columns, **LONG[shape]}, records)
+    sums = {g: Decimal(f"{sum(hundredths[g::2])}e-2") for g in (0, 1)}
+    whole = Decimal(f"{sum(hundredths)}e-2")
+    places = [at for at, row in enumerate(rows) if str(row[0]) == "Grand total"]
+    shown = sum(hundredths[-2:]) if shape == "taken" else sum(hundredths)
+    assert [rows[at][1] for at in places] == [Decimal(f"{shown}e-2")]
+    if "group" in LONG[shape]:
+        of_groups = {str(row[0]): row[1] for row in rows if row[0] != "Grand total"}
+        for g, expected in sums.items():
+            if g < len(hundredths):
+                name = str(g) if shape == "groups" else f"Total {g}"
+                assert of_groups[name] == expected
+    assert balance.columns[0].source == whole
+    assert balance.balanced
+
+
+@given(hundredths=st.lists(st.integers(-(10**60), 10**60), min_size=1, max_size=6))
+def test_a_sum_of_groups_is_exact_however_long(hundredths: list[int]) -> None:
+    records = [{"g": at % 2, "a": Decimal(f"{one}e-2")} for at, one in enumerate(hundredths)]
+    values = ("sum(a)", "sum(a) + 0.01 * count(a)")
+    columns = [{"G": "g"}, *({value: {"value": value, "total": "sum"}} for value in values)]
+    rows, balance = table({"row-per-group": ["G"], "columns": columns}, records)
+    parts = {g: part for g in (0, 1) if (part := hundredths[g::2])}
+    for name, part in {**parts, "Grand total": hundredths}.items():
+        cells = next(row[1:] for row in rows if row[0] == name)
+        assert cells == (Decimal(f"{sum(part)}e-2"), Decimal(f"{sum(part) + len(part)}e-2"))
     assert balance.balanced

@@ -23,16 +23,16 @@ from ..values.ordering import told_apart
 from .constants import Constants
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
-from .parting import part_source
 from .plain_data import REPEAT, FaultText
-from .runtime import ListsMet, Runtime
+from .runtime import Runtime
 from .unfolding import identify_source, unfold_source
-from .watches import Watches
+from .watches import ListsMet, Watches
 from .weighing import weigh_source
 
 Kept = list[tuple[Any, ...]]
 Sums = tuple[int, Any, int]
-Part = tuple[list[Any], list[int], Kept] | tuple[list[Any], list[int]]
+Group = tuple[Any, ...]
+GroupSums = dict[Group, tuple[Sums | None, ...]]
 
 
 @dataclass(slots=True, weakref_slot=True)
@@ -44,8 +44,8 @@ class Program:
     level, their places, and, where it goes deeper, what is kept below each. From these three
     ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
     and ``weigh(records, numbers, kept)``, for each totalled column, how many values there are, the
-    state of its aggregate, and how many blanks. ``part(records, numbers, kept)``, where sums are
-    proved group by group, gives the same three for each group.
+    state of its aggregate, and how many blanks; of sums that are proved group by group, the same
+    for each group.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
@@ -57,8 +57,7 @@ class Program:
     counters: tuple[str, ...]
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    weigh: Callable[[list[Any], Sequence[int], Kept], Sequence[Sums]]
-    part: Callable[[list[Any], Sequence[int], Kept], dict[tuple[Any, ...], Part]] | None
+    weigh: Callable[[list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], GroupSums]]
     watches: Watches
     faults: FaultNotes
     lists: ListsMet
@@ -72,7 +71,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
 
     With ``raw`` the cells of a row are the values as they are, lists and objects included.
     """
-    watches, faults, lists = Watches(plan.model), FaultNotes(), ListsMet()
+    watches, faults, lists = Watches.of(plan.model), FaultNotes(), ListsMet()
     constants = Constants(watches)
     keep, counters = keep_source(plan, constants)
     unfold, tested = unfold_source(plan, constants, raw)
@@ -82,7 +81,6 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         keep,
         unfold,
         weigh_source(plan, constants),
-        part_source(plan, constants),
         watch_source(plan, constants, "watch", tested),
         watch_source(plan, constants, "watch_all") if tested else "",
         identify_source(plan, constants),
@@ -101,7 +99,6 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         loud["keep"],
         loud["unfold"],
         quiet["weigh"],
-        quiet.get("part"),
         watches,
         faults,
         lists,

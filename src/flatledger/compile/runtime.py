@@ -8,13 +8,11 @@ from __future__ import annotations
 
 import datetime as dt
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from decimal import Decimal
 from time import perf_counter
 from types import NoneType
 from typing import Any
-
-import msgspec
 
 from ..errors import SlowPatternError
 from ..language.selecting import Selection
@@ -45,23 +43,20 @@ from .plain_data import (
     with_entries,
     with_members,
 )
+from .plain_values import (
+    as_numbers,
+    collected,
+    flattened,
+    is_number,
+    is_whole_entry,
+    number_in,
+)
+from .watches import ListsMet
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
 
 SLOW = 0.01  # seconds of one match, from which on it counts
 MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
-
-
-class ListsMet:
-    """Whether a list was met where one value is looked at."""
-
-    def __init__(self) -> None:
-        self.some = False
-
-    def taken(self) -> bool:
-        """Whether one was met since this was last asked."""
-        found, self.some = self.some, False
-        return found
 
 
 class Runtime:
@@ -294,7 +289,7 @@ class Runtime:
         if isinstance(value, float):
             result = read_decimal(repr(value))
         elif isinstance(value, str):
-            result = _whole(value.strip())
+            result = number_in(value.strip())
         if result is None:
             reason = value.reason if isinstance(value, Unreadable) else "is not a number"
             self.fault(where, path, value, reason)
@@ -324,14 +319,14 @@ class Runtime:
         if isinstance(value, float):
             result = self.as_number(value, path, where)
             return str(value) if result is None else result
-        if isinstance(value, dt.date | dt.time | Interval):  # of a group: records hold texts
+        if isinstance(value, dt.date | dt.time | Interval):  # calculated: records hold texts
             return value
         if isinstance(value, Unreadable):
             self.fault(where, path, value, value.reason)
             return FaultText(value.text) if value.text else None
         if isinstance(value, list | tuple):
             self._lists.some = True
-            parts = [self.cell(item, joining, path, where) for item in _flat(value)]
+            parts = [self.cell(item, joining, path, where) for item in flattened(value)]
             present = [part for part in parts if part is not None]
             if len(present) > 1 and not joining.expected:
                 self.fault(where, path, value, "one value was expected")
@@ -365,7 +360,7 @@ class Runtime:
         value = self.one(value, path, where)
         if is_null(value):
             return None
-        if _is_number(value):
+        if is_number(value):
             value = read_decimal(repr(value)) if isinstance(value, float) else value
             return value in options[1]
         return text_of(value) in options[0]
@@ -381,14 +376,14 @@ class Runtime:
         left, right = self.one(left, path, where), self.one(right, path, where)
         if is_null(left) or is_null(right):
             return None
-        if sign not in ("==", "!=") and (_is_whole(left) or _is_whole(right)):
-            whole = left if _is_whole(left) else right
+        if sign not in ("==", "!=") and (is_whole_entry(left) or is_whole_entry(right)):
+            whole = left if is_whole_entry(left) else right
             self.fault(where, path, whole, "a whole entry is no more and no less than another")
             return None
-        if _is_number(left) or _is_number(right):
+        if is_number(left) or is_number(right):
             if watch and watch.on and not isinstance(left, bool):
                 watch.look((left,))
-            pair = _as_numbers(left, right)
+            pair = as_numbers(left, right)
             if pair is None and sign in ("==", "!="):
                 return sign == "!="
             if pair is None:
@@ -401,47 +396,3 @@ class Runtime:
         elif watch and watch.on and sign not in ("==", "!="):
             watch.look((left, right))
         return bool(times.COMPARISONS[sign](left, right))
-
-
-def collected(found: list[Any]) -> list[Any] | None:
-    """The values themselves, for an aggregate over a group."""
-    return [value for value in found if value is not None] or None
-
-
-def _as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:
-    """Two values as numbers; None where one of them is none."""
-    found = []
-    for value in (left, right):
-        if isinstance(value, float):
-            value = read_decimal(repr(value))
-        elif isinstance(value, str):
-            value = _whole(value.strip())
-        if not _is_number(value):
-            return None
-        found.append(value)
-    return found[0], found[1]
-
-
-def _is_whole(value: Any) -> bool:
-    """Whether a value is an entry or a list, rather than one value."""
-    return isinstance(value, dict | list | msgspec.Struct)
-
-
-def _is_number(value: Any) -> bool:
-    return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
-
-
-def _whole(text: str) -> int | Decimal | None:
-    """The number in a text: an integer where it has digits only."""
-    if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
-        return int(text)
-    return read_decimal(text)
-
-
-def _flat(values: Iterable[Any]) -> Iterator[Any]:
-    """The values of a list and of the lists within it."""
-    for value in values:
-        if isinstance(value, list | tuple):
-            yield from _flat(value)
-        else:
-            yield value

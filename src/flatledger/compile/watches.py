@@ -15,14 +15,20 @@ from ..values.numerals import NumeralWatch
 
 
 class Watches:
-    """All that is watched in one run, by what it is about; each is made when it is asked for."""
+    """All that is watched in one run, by what it is about."""
 
-    def __init__(self, model: LayoutModel) -> None:
-        self._model = model
-        self.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
+    def __init__(self) -> None:
+        self.lists: dict[tuple[str, str | None], ListWatch] = {}  # by name and heading
         self.seen: dict[int, ValuesSeen] = {}  # by the index of a condition
         self.numerals: dict[str, NumeralWatch] = {}
         self.units: dict[str, UnitWatch] = {}  # by the heading of a column
+
+    @classmethod
+    def of(cls, model: LayoutModel) -> Watches:
+        """What watches the lists of a layout; all else is made when it is asked for."""
+        made = cls()
+        made.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
+        return made
 
     def values_of(self, index: int, field: str) -> ValuesSeen:
         """What watches the values that a condition turns away."""
@@ -38,7 +44,7 @@ class Watches:
 
     def taken(self) -> Watches:
         """What has been noted since this was last asked."""
-        found = Watches(self._model)
+        found = Watches()
         for own, other in self._tables(found):
             other |= {key: watch.taken() for key, watch in own.items()}
         return found
@@ -55,3 +61,15 @@ class Watches:
     def _tables(self, other: Watches) -> list[tuple[dict[Any, Any], dict[Any, Any]]]:
         names = ("lists", "seen", "numerals", "units")
         return [(getattr(self, name), getattr(other, name)) for name in names]
+
+
+class ListsMet:
+    """Whether a list was met where one value is looked at."""
+
+    def __init__(self) -> None:
+        self.some = False
+
+    def taken(self) -> bool:
+        """Whether one was met since this was last asked."""
+        found, self.some = self.some, False
+        return found

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
+from ..compile.plain_data import FaultText
 from ..plan.plan import ColumnPlan
 from ..run.finishing import Finisher
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
+from ..values.numbers import PlainDecimal
 
-_AS_THEY_ARE: frozenset[Any] = frozenset({str, int, type(None)})
+_AS_THEY_ARE: frozenset[Any] = frozenset({str, int, Decimal, PlainDecimal, FaultText, type(None)})
 _PLAIN = ("number", "text", "null", "any")  # kinds that need no more than their own text
 
 
@@ -24,23 +26,27 @@ class Rendering:
 
     def __init__(self, columns: Sequence[ColumnPlan] = (), locale: str = "en") -> None:
         self._finisher = Finisher(columns, locale)
-        self._timed = any(column.kind not in _PLAIN for column in columns)
+        self._others = [place for place, one in enumerate(columns) if not _is_plain(one)]
 
     def rows(self, rows: list[Row]) -> list[Row]:
-        """The rows, their cells being texts, numbers and nulls."""
+        """The rows, their cells being texts, numbers, days and nulls."""
         if self._finisher.active:
             rows = self._finisher.finished(rows)
-        return self.careful(rows) if self._timed else rows
+        return [_as_texts(row, self._others) for row in rows] if self._others else rows
 
     def careful(self, rows: list[Row]) -> list[Row]:
         """The rows, each cell that is neither text nor number as its text."""
-        return [_as_texts(row) for row in rows]
+        return [_as_texts(row, range(len(row))) for row in rows]
 
 
-def _as_texts(row: Row) -> Row:
-    cells = [cell if cell.__class__ in _AS_THEY_ARE else _text(cell) for cell in row]
-    return TotalRow(cells) if row.__class__ is TotalRow else tuple(cells)
+def _is_plain(plan: ColumnPlan) -> bool:
+    """Whether what Python makes of a value is how it is written; of a day that is ISO 8601."""
+    return plan.kind in _PLAIN or plan.column.datatype == "date"
 
 
-def _text(cell: Any) -> Any:
-    return cell if isinstance(cell, str | Decimal) else text_of(cell)
+def _as_texts(row: Row, places: Iterable[int]) -> Row:
+    cells = list(row)
+    for place in places:
+        if cells[place].__class__ not in _AS_THEY_ARE:
+            cells[place] = text_of(cells[place])
+    return tuple(cells) if row.__class__ is tuple else TotalRow(cells)

@@ -20,6 +20,7 @@ from .kinds import (
     AGGREGATE_KINDS,
     COLLECT,
     DATATYPES,
+    TIMES,
     arithmetic_kind,
     common_kind,
     kind_of_literal,
@@ -137,6 +138,12 @@ class Draft:
                 return self._kind_of_call(node)
             case _:
                 return "truth"
+
+    def may_be_timed(self, node: n.Node) -> bool:
+        """Whether a value of any kind may turn out to be a moment, a time or an interval."""
+        return any(
+            self.kind(part) in TIMES for part in node.walk() if not isinstance(part, n.Asked)
+        )
 
     def _kind_of_call(self, node: n.Call) -> str:
         if node.name == "coalesce":

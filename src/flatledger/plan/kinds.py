@@ -1,7 +1,8 @@
 """The kinds of value that an expression can have, known before any record is read.
 
 number, text, truth, moment (a date or timestamp), time, interval; ``null`` for what is always
-null, and ``any`` where only the data can tell. A function may take ``when``: any of the three.
+null, and ``any`` where only the data can tell. A function may take ``when``: any of the three. A
+column or key is ``mixed`` where only the data can tell, and some of its values may be moments.
 """
 
 from __future__ import annotations

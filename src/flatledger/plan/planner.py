@@ -278,7 +278,7 @@ class _Planner:
         numeric = column.numeric or kind == "number"
         made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
         made = "text" if column.clean else made
-        if self.kinds and made == "any":  # a group's value may be a moment, a record's never is
+        if made == "any" and (self.kinds or self.result.may_be_timed(column.value.node)):
             made = "mixed"
         above = self._above_key(column.value) if column.once else home
         if above < home:
@@ -359,7 +359,11 @@ class _Planner:
         home = self.result.home(value.node)
         self.result.extra_keys.append((value.node, home))
         place = len(self.result.columns) + len(self.result.extra_keys) - 1
-        return KeyPlan(place, home, text, kind=self.result.kind(value.node))
+        return KeyPlan(place, home, text, kind=self._key_kind(value.node))
+
+    def _key_kind(self, node: n.Node) -> str:
+        kind = self.result.kind(node)
+        return "mixed" if kind == "any" and self.result.may_be_timed(node) else kind
 
     def _place_of(self, value: Expression) -> KeyPlan | None:
         """The key that an expression is already: that of a column which shows it as it is, or
@@ -372,7 +376,7 @@ class _Planner:
         for index, (other, home) in enumerate(self.result.extra_keys):
             if n.same(other, value.node):
                 place = len(self.result.columns) + index
-                return KeyPlan(place, home, value.text, kind=self.result.kind(value.node))
+                return KeyPlan(place, home, value.text, kind=self._key_kind(value.node))
         return None
 
     def _marked(self) -> tuple[Mark, ...]:

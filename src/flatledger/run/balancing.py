@@ -53,7 +53,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         total_rows=proof.total_rows,
         columns=[one for one in columns if one.heading not in checks or not one.balanced],
         wrong=[
-            *proof.faults,
+            *proof.wrong,
             *_let_through(plan, state),
             *_rows_lost(plan, state, proof),
             *_untold(plan, state),
@@ -78,7 +78,7 @@ def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
 
 def _untold(plan: Plan, state: RunState) -> Iterator[str]:
     """What of a totalled field is neither added up nor blank is a fault, and has been told."""
-    for column, tally in zip(plan.totalled, state.sums, strict=True):
+    for column, tally in zip(plan.totalled, state.control_sums(), strict=True):
         if column.column.total is None or column.column.total.part or not column.shows_texts:
             continue
         assert column.value is not None

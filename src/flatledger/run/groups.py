@@ -8,15 +8,15 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
+from ..plan.kinds import TIMES
 from ..plan.plan import KeyPlan, Plan
 from ..plan.row_order import sort_rows
 from ..values.ordering import told_apart
 from .protocols import Row
 from .sorting import Sorter
-from .tallies import Tallies, add_to, goes_by_order
+from .tallies import Adder, Tallies, goes_by_order
 
 Key = tuple[Any, ...]
-_SPECIAL = ("truth", "moment", "time", "interval", "any")
 
 
 class GroupKeys:
@@ -25,7 +25,7 @@ class GroupKeys:
     def __init__(self, plan: Plan) -> None:
         self._places = [key.place for key in plan.group]
         self._maybe_truth = [key.place for key in plan.group if key.kind in ("any", "truth")]
-        self._timed = any(key.kind in ("moment", "time", "interval") for key in plan.group)
+        self._timed = any(key.kind in (*TIMES, "mixed") for key in plan.group)
         self._plain = _getter(self._places)
 
     def shown(self, row: Row) -> Key:
@@ -62,8 +62,10 @@ class Groups:
         """``held`` keeps the rows themselves, where they are wanted again."""
         self.plan = plan
         self.held = held
-        self.whole = Tallies(plan, 0)
+        self._whole = Tallies(plan, 0)
+        self._rolled_up = False
         self._keys = GroupKeys(plan)
+        self._adder = Adder(plan)
         self._depth = len(plan.group)
         self._ordered = goes_by_order(plan)
         self._tallies: dict[Key, Tallies] = {}
@@ -86,29 +88,50 @@ class Groups:
         if self.held is not None:
             self.held.add(rows)
         if not self._depth:
-            add_to([self.whole], rows)
+            self._adder.add([self._whole], rows)
             return
         key_of = self._keys.of(rows)
         runs: dict[Key, list[Row]] = defaultdict(list)
         for row in rows:
             runs[key_of(row)].append(row)
         if self._ordered:  # all rows in their order, which they do not keep in groups
-            add_to([self.whole], rows)
+            self._adder.add_whole(self._whole, rows)
         for key, run in runs.items():
             self._compare(key, self._first.setdefault(key, run[0]), run)
-            depths = self._at_each_depth(key)
-            add_to(depths if self._ordered else [self.whole, *depths], run)
+            self._adder.add_whole(self._of(key), run)
+            self._adder.add_split([self._whole, *self._around(key), self._of(key)], run)
 
     def merge(self, later: Groups) -> None:
         """Take in the groups of rows that came later."""
         if self.held is not None and later.held is not None:
             self.held.merge(later.held)
-        self.whole.merge(later.whole)
+        self._whole.merge(later._whole)
         for key, row in later._first.items():
             self._compare(key, self._first.setdefault(key, row), [row])
         self._differ |= later._differ
         for key, tallies in later._tallies.items():
             self._of(key).merge(tallies)
+
+    @property
+    def whole(self) -> Tallies:
+        """What all rows add up to."""
+        self._roll_up()
+        return self._whole
+
+    def tallies(self, key: Key) -> Tallies:
+        """What a group adds up to."""
+        self._roll_up()
+        return self._tallies[key]
+
+    def _roll_up(self) -> None:
+        """Once all rows are there: add what the innermost groups have to those around them."""
+        if self._rolled_up:
+            return
+        self._rolled_up = True
+        for key in self._first:
+            around = self._around(key)
+            for tallies in around if self._ordered else [self._whole, *around]:
+                self._adder.merge_whole(tallies, self._tallies[key])
 
     def _compare(self, key: Key, first: Row, rows: list[Row]) -> None:
         """Note the columns that differ within a group."""
@@ -122,16 +145,13 @@ class Groups:
             self._tallies[key] = Tallies(self.plan, len(key))
         return self._tallies[key]
 
-    def _at_each_depth(self, key: Key) -> list[Tallies]:
-        return [self._of(key[:depth]) for depth in range(1, len(key) + 1)]
+    def _around(self, key: Key) -> list[Tallies]:
+        """The groups around an innermost one."""
+        return [self._of(key[:depth]) for depth in range(1, len(key))]
 
     def key_of(self, rows: list[Row]) -> Callable[[Row], Key]:
         """A function from a row to its group, for some rows."""
         return self._keys.of(rows)
-
-    def tallies(self, key: Key) -> Tallies:
-        """What a group adds up to."""
-        return self._tallies[key]
 
     def shown(self, key: Key) -> Key:
         """The values that name an innermost group, as they stood in its first row."""

@@ -6,7 +6,6 @@ the records of the table: an aggregate, or a group's key, is a field of them.
 
 from __future__ import annotations
 
-import decimal
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
@@ -16,7 +15,7 @@ import msgspec
 from ..plan.groups import is_additive
 from ..plan.plan import Plan
 from ..values.faults import Fault
-from ..values.numbers import EXACT
+from ..values.numbers import exactly
 from ..values.ordering import told_apart
 from .balance import Balance
 from .balancing import shown_parts
@@ -50,6 +49,7 @@ class GroupStage:
         self._over, self._rows_plan = plan.over, plan
         self.plan = plan.over.plan
         self._records, self._store = state, store
+        self._stepper, self._checker = Stepper(self.plan), Stepper(self.plan)
         self._state = RunState(self.plan, store=store, sink=sink)
         self._total_shown = plan.over.model.totals.grand_total and any(
             column.total for column in plan.over.model.columns
@@ -73,12 +73,17 @@ class GroupStage:
 
     def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
         """The rows of the groups, the total row last."""
+        yield from exactly(self._steps(rows))
+
+    def _steps(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
         assert isinstance(rows, Groups)
         groups = self._groups = rows
         blank = (None,) * len(self._rows_plan.written)
         keys = groups.ordered(dict.fromkeys(groups.innermost(), blank))
         known = [(key, groups.tallies(key)) for key in keys]
-        self._given = GroupProof(self._rows_plan, self.plan, self._records, known, self._again)
+        self._given = GroupProof(
+            self._rows_plan, self.plan, self._records, self._state, known, self._again
+        )
         self.proof.grand(groups.whole)
         table = Table(self.plan, self._state, self._store, self._given)
         gathered, made = table.gathers(), self._rows(keys)
@@ -88,22 +93,16 @@ class GroupStage:
         yield from table.blocks(made if gathered is None else gathered)
         self._state.close()
         if self._total_shown:
-            with decimal.localcontext(EXACT):
-                total = self._total(keys)
-            yield [total]
+            yield [self._total(keys)]
 
     def _rows(self, keys: list[Key]) -> Iterator[list[Row]]:
         """The rows of groups as they come, each with its number."""
-        stepper = Stepper(self.plan)
         for start in range(0, len(keys), TOGETHER):
             batch = self._batch(keys[start : start + TOGETHER], start + 1)
-            yield self._state.absorb(stepper.step(batch))
+            yield self._state.absorb(self._stepper.step(batch))
 
     def _batch(self, keys: Sequence[Key], first: int) -> Batch:
-        with decimal.localcontext(EXACT):
-            records = [
-                self._record(self._groups.shown(key), self._groups.tallies(key)) for key in keys
-            ]
+        records = [self._record(self._groups.shown(key), self._groups.tallies(key)) for key in keys]
         return self._as_batch(records, first)
 
     def _record(self, key: Key, tallies: Tallies) -> dict[str, Any]:
@@ -117,7 +116,7 @@ class GroupStage:
 
     def _again(self, keys: Sequence[Key]) -> list[Row]:
         """The rows of groups, worked out once more from what they add up to."""
-        return Stepper(self.plan).step(self._batch(keys, 1)).rows
+        return self._checker.step(self._batch(keys, 1)).rows
 
     # ---- the total row
 
@@ -131,7 +130,7 @@ class GroupStage:
         if len(shown) < len(keys):
             everything = self._of_some([keys[number - 1] for number in shown])
         record = self._record((), everything)
-        worked_out = Stepper(self.plan).step(self._as_batch([record], 1)).rows[0]
+        worked_out = self._stepper.step(self._as_batch([record], 1)).rows[0]
         columns = self._over.model.written
         cells: list[Any] = []
         for place, column in enumerate(columns):
@@ -150,7 +149,7 @@ class GroupStage:
         free = [place for place, column in enumerate(columns) if not column.total]
         if free:
             cells[free[0]] = self._over.model.totals.grand_label
-        again = Stepper(self.plan).step(self._as_batch([self._record((), everything)], 1)).rows[0]
+        again = self._checker.step(self._as_batch([self._record((), everything)], 1)).rows[0]
         self._given.total_row(tuple(cells), again)
         return TotalRow(cells)
 
@@ -190,7 +189,7 @@ class GroupStage:
         balance.rows, balance.total_rows = proof.rows, proof.total_rows
         balance.rows_not_taken = proof.rows_cut
         balance.groups = self._groups.count
-        balance.wrong = [*balance.wrong, *proof.faults]
+        balance.wrong = [*balance.wrong, *proof.wrong]
         balance.faults = [*balance.faults, *state.faults.kept]
         balance.fault_count += state.faults.count
         places = Counter(balance.fault_places) + Counter(state.faults.places)
@@ -213,13 +212,14 @@ class GroupProof(Proof):
         rows_plan: Plan,
         plan: Plan,
         state: RunState,
+        groups_state: RunState,
         groups: list[tuple[Key, Tallies]],
         again: Callable[[Sequence[Key]], list[Row]],
     ) -> None:
-        super().__init__(plan, [], [], {})
+        super().__init__(plan, groups_state)
         assert rows_plan.over is not None
         self.over = rows_plan.over.model
-        self.parts = Proof(rows_plan, state.sums, state.overlaps, state.group_sums)
+        self.parts = Proof(rows_plan, state)
         self.numbers: list[int] = []
         self.added: list[Any] = [0] * len(plan.written)
         self._known = groups
@@ -232,7 +232,7 @@ class GroupProof(Proof):
         keys = [self._known[number - 1][0] for number in numbers]
         for row, again, number, key in zip(given, self._again(keys), numbers, keys, strict=True):
             if list(map(told_apart, row)) != list(map(told_apart, again[: len(row)])):
-                self._faults.append("the row of a group is not what its parts make")
+                self._wrong.append("the row of a group is not what its parts make")
             self.parts.total(Total((), key, self._known[number - 1][1], innermost=True))
         self.numbers += numbers
         for place, column in enumerate(self.plan.written):
@@ -252,4 +252,4 @@ class GroupProof(Proof):
         self.total_rows += 1
         for place, column in enumerate(self.over.written):
             if column.total and row[place] not in (again[place], self.added[place]):
-                self._faults.append(f"the total of {column.heading} is wrong")
+                self._wrong.append(f"the total of {column.heading} is wrong")

@@ -50,7 +50,6 @@ class Run:
         store: RowStore | None = None,
         structure: Place | None = None,
         faults: Callable[[Fault], None] | None = None,
-        today: dt.date | None = None,
     ) -> None:
         self._started = time.monotonic()
         self._progress = progress
@@ -58,7 +57,7 @@ class Run:
             model = without_keyless(model)  # of rows not taken they could not be proved
         self.reader = source.open()
         try:
-            self._begin(model, store, structure, faults, today or model.today or dt.date.today())
+            self._begin(model, store, structure, faults)
         except BaseException:
             self.reader.close()
             raise
@@ -69,14 +68,13 @@ class Run:
         store: RowStore | None,
         structure: Place | None,
         faults: Callable[[Fault], None] | None,
-        today: dt.date,
     ) -> None:
         """Look at the first records, and plan."""
         first = self.reader.peek()
         self.plan: Plan = make_plan(
             model,
             structure or observe(first, names_wanted(model)),
-            today,
+            model.today or dt.date.today(),
             structure is not None,
         )
         self.stepper = Stepper(self.plan)
@@ -92,13 +90,12 @@ class Run:
 
     def blocks(self) -> Iterator[list[Row]]:
         """The rows of the table as they are given to an output, total rows among them."""
-        gathered = self._last.gathers()
+        gathered = self._state.gathered = self._last.gathers()
         if gathered is None:
             yield from self._last.blocks(self._rows())
         else:
-            for rows in self._rows():
-                with decimal.localcontext(EXACT):
-                    gathered.add(rows)
+            for _ in self._rows():
+                pass  # the state takes them in
             self._stop_at_mixed_units()
             yield from self._last.blocks(gathered)
         self._stop_at_mixed_units()
@@ -138,8 +135,9 @@ class Run:
 
     def balance(self) -> Balance:
         """The proof of the run, once the blocks have been taken to their end."""
-        balance = balance_of(self.plan, self._state, self._last.proof)
-        self._last.complete(balance)
+        with decimal.localcontext(EXACT):
+            balance = balance_of(self.plan, self._state, self._last.proof)
+            self._last.complete(balance)
         balance.source = self.reader.name
         balance.notices = list(dict.fromkeys([*self.notices, *balance.notices]))
         balance.seconds = time.monotonic() - self._started

@@ -6,9 +6,8 @@ doubled or in the wrong group, wherever that came about, does not balance (DESIG
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from decimal import Decimal
-from typing import Any
+from typing import Any, Protocol
 
 from ..plan.plan import ColumnPlan, Plan
 from ..structure.levels import level_name
@@ -22,25 +21,29 @@ from .tallies import Tallies, Tally, cells_of, is_value, tally_of
 from .totalling import Total
 
 
+class ControlSums(Protocol):
+    """What came in: the control sums of each column with a total, and those of groups. ``overlaps``
+    are, for each depth of groups and each column, what groups of that depth show of entries that
+    all rows count once.
+    """
+
+    group_sums: dict[Key, list[Tally]]
+    overlaps: list[list[Tally]]
+
+    def control_sums(self) -> list[Tally]:
+        """Those of all records."""
+        ...
+
+
 class Proof:
     """Follows the blocks that an output is given, and states both sides of each total."""
 
-    def __init__(
-        self,
-        plan: Plan,
-        sums: list[Tally],
-        overlaps: list[list[Tally]],
-        group_sums: Mapping[Key, list[Tally]],
-    ) -> None:
-        """``sums`` are the control sums, and ``group_sums`` those of groups. ``overlaps`` are, for
-        each depth of groups and each column with a total, what groups of that depth show of
-        entries that all rows count once.
-        """
-        self._group_sums = group_sums
+    def __init__(self, plan: Plan, state: ControlSums) -> None:
+        """``state`` knows what came in."""
+        self._state = state
         self.plan = plan
         self.rows = self.total_rows = self.rows_cut = 0
         self._columns = [_Watched(plan, column) for column in plan.totalled]
-        self._sums, self._overlaps = sums, overlaps
         self._grouped = set(plan.grouped_totals)
         depths = range(len(plan.group) + 1)
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
@@ -50,7 +53,7 @@ class Proof:
         self._keys = GroupKeys(plan)
         self._group: Key | None = None
         self._ended: set[Key] = set()  # groups whose total has been given
-        self._faults: list[str] = []
+        self._wrong: list[str] = []
         self._grand: Tallies | None = None
         self._grand_of_all = False
 
@@ -72,13 +75,13 @@ class Proof:
 
     def _same_group(self, rows: list[Row]) -> None:
         """Rows between two totals are of one group, which is the one that the totals name."""
-        groups = {*map(self._keys.of(rows), rows)}
         if self.plan.model.totals.subtotals == "none" or not self.plan.shows_totals:
             return
+        groups = {*map(self._keys.of(rows), rows)}
         if self._group is not None:
             groups.add(self._group)
         if len(groups) > 1:
-            self._faults.append("a row stands in a group that is not its own")
+            self._wrong.append("a row stands in a group that is not its own")
         self._group = next(iter(groups), None)
 
     def total(self, total: Total) -> None:
@@ -102,16 +105,16 @@ class Proof:
             self._agree(total, total.tallies.tallies)
             self._straight(total.row)
         self._once(group)
-        known = self._group_sums.get(group) or self._empty()
+        known = self._state.group_sums.get(group) or self._empty()
         for index, tally in enumerate(total.tallies.tallies):
             self._written[index].merge(tally)
             self._shown[depth][index].merge(tally)
             if index in self._grouped and tally.proof() != known[index].proof():
                 heading = self._columns[index].plan.column.heading
-                self._faults.append(f"{heading} of a group is not what its entries add up to")
+                self._wrong.append(f"{heading} of a group is not what its entries add up to")
         for place, value in zip((key.place for key in self.plan.group), total.group, strict=True):
             if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
-                self._faults.append("a row names a group that is not its own")
+                self._wrong.append("a row names a group that is not its own")
 
     def _begin(self, total: Total, depth: int, group: Key) -> None:
         """A total before its rows: those of the groups that end here are held against theirs."""
@@ -134,7 +137,7 @@ class Proof:
         """A total after its rows, or beside the rows of its groups."""
         if self.plan.model.totals.detail:
             if depth and self._group is not None and self._group[:depth] != group:
-                self._faults.append("a total row names another group than that of its rows")
+                self._wrong.append("a total row names another group than that of its rows")
             self._once(group)
             parts = self._open[depth] if depth else self._written
             self._agree(total, parts)
@@ -149,7 +152,7 @@ class Proof:
     def _once(self, group: Key) -> None:
         """A group is in one piece, unless groups come as they are met."""
         if group in self._ended and not self.plan.model.group_order.as_met:
-            self._faults.append("a group comes in pieces")
+            self._wrong.append("a group comes in pieces")
         self._ended.add(group)
 
     def _add_shown(self, total: Total, depth: int) -> None:
@@ -166,7 +169,7 @@ class Proof:
             if column.plan.place < len(total.row):
                 column.shown(total)
                 if not _shows(total.row[column.plan.place], tally, column.plan):
-                    self._faults.append(f"a total of {column.plan.column.heading} is wrong")
+                    self._wrong.append(f"a total of {column.plan.column.heading} is wrong")
                     column.wrong += 1
 
     # ---- what is not given
@@ -193,23 +196,24 @@ class Proof:
     # ---- the verdict
 
     @property
-    def faults(self) -> list[str]:
+    def wrong(self) -> list[str]:
         """What was found wrong with single rows."""
         self._settle(0)
-        return list(dict.fromkeys(self._faults))
+        return list(dict.fromkeys(self._wrong))
 
     def columns(self) -> list[ColumnBalance]:
         """Both sides of every totalled column, and whether they agree."""
         self._settle(0)
-        return [self._column(index, column) for index, column in enumerate(self._columns)]
+        pairs = zip(self._columns, self._state.control_sums(), strict=True)
+        return [self._column(index, *pair) for index, pair in enumerate(pairs)]
 
-    def _column(self, index: int, column: _Watched) -> ColumnBalance:
+    def _column(self, index: int, column: _Watched, source: Tally) -> ColumnBalance:
         plan, total = column.plan, column.plan.column.total
         assert total is not None
         assert self._grand is not None
         detail = self.plan.model.totals.detail
-        source, cut, grand = self._sums[index], self._cut[index], self._grand.tallies[index]
-        overlap = self._overlaps[-1][index] if self._overlaps else Tally(source.aggregate)
+        cut, grand, overlaps = self._cut[index], self._grand.tallies[index], self._state.overlaps
+        overlap = overlaps[-1][index] if overlaps else Tally(source.aggregate)
         written = self._written[index]
         if not detail:
             written = _less(written, overlap)
@@ -218,7 +222,7 @@ class Proof:
         for depth, tallies in enumerate(self._shown[1:]):
             shown = tallies[index]
             if shown.count or self._shows_all(depth + 1):
-                less = _less(shown, self._overlaps[depth][index]).and_then(cut)
+                less = _less(shown, overlaps[depth][index]).and_then(cut)
                 agree = agree and less.proof() == source.proof()
         rounding = None
         if total.exact and total.kind == "sum" and plan.column.decimals is not None:

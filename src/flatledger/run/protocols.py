@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
+from ..plan.row_order import Row as Row
 from ..values.faults import Fault
 
-Row = tuple[Any, ...]
 Progress = Callable[[int], None]  # called with the number of records read so far
 
 

@@ -6,6 +6,7 @@ the same table, balance and faults as one state for all.
 
 from __future__ import annotations
 
+import decimal
 from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -14,6 +15,7 @@ from ..compile.program import Sums
 from ..compile.watches import Watches
 from ..plan.plan import Plan
 from ..values.faults import Fault, FaultLog
+from ..values.numbers import EXACT
 from .drift import DriftWatch
 from .expecting import OrderWatch
 from .groups import Groups
@@ -50,11 +52,11 @@ class RunState:
         self.read = self.unreadable = self.passed = self.not_taken = self.rows = 0
         self.counts: Counter[str] = Counter()
         self.faults = FaultLog(sink=sink)
-        self.sums = [tally_of(column) for column in plan.totalled]
-        self.group_sums: dict[tuple[Any, ...], list[Tally]] = {}  # by group, where these are proved
+        self.sums = [tally_of(column) for column in plan.totalled]  # but those that are proved by
+        self.group_sums: dict[tuple[Any, ...], list[Tally]] = {}  # group
         self.overlaps = [[tally_of(c) for c in plan.totalled] for _ in plan.group]
         self.drift = DriftWatch(plan, first)
-        self.watches = Watches(plan.model)
+        self.watches = Watches.of(plan.model)
         self.identity: IdentityWatch | None = None
         if plan.model.primary_key:
             self.identity = IdentityWatch(plan, self._note, store)
@@ -70,6 +72,10 @@ class RunState:
         if self._waits:
             self._waiting.append(result)
             return []
+        with decimal.localcontext(EXACT):
+            return self._absorb(result)
+
+    def _absorb(self, result: BatchResult) -> list[Row]:
         self.read += result.read
         self.unreadable += result.unreadable
         self.counts.update(result.counts)
@@ -127,8 +133,15 @@ class RunState:
     def _add_sums(self, weighed: Weighed) -> None:
         _add(self.sums, weighed.sums)
         for key, sums in weighed.by_group.items():
-            _add(self.sums, sums)
             _add(self._sums_of(key), sums)
+
+    def control_sums(self) -> list[Tally]:
+        """What came in, over all records."""
+        whole = [tally_of(column) for column in self.plan.totalled]
+        for tallies in (self.sums, *self.group_sums.values()):
+            for own, other in zip(whole, tallies, strict=True):
+                own.merge(other)
+        return whole
 
     def _sums_of(self, key: tuple[Any, ...]) -> list[Tally]:
         if key not in self.group_sums:
@@ -151,6 +164,10 @@ class RunState:
             self.absorb(result)
         if later._waits:
             return
+        with decimal.localcontext(EXACT):
+            self._merge(later)
+
+    def _merge(self, later: RunState) -> None:
         for name in ("read", "unreadable", "passed", "not_taken", "rows"):
             setattr(self, name, getattr(self, name) + getattr(later, name))
         self.counts.update(later.counts)
@@ -172,5 +189,4 @@ class RunState:
 def _add(tallies: list[Tally], sums: Iterable[Sums | None]) -> None:
     for own, found in zip(tallies, sums, strict=True):
         if found is not None:
-            count, state, blank = found
-            own.merge(Tally(own.aggregate, count, state, blank))
+            own.grow(*found)

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ..compile.plain_data import below
-from ..compile.program import Kept, Program, Sums, generate
+from ..compile.program import GroupSums, Kept, Program, Sums, generate
 from ..compile.watches import Watches
 from ..plan.plan import Plan
 from ..values.faults import Fault
@@ -25,8 +25,8 @@ from .protocols import Batch, Row
 class Weighed(NamedTuple):
     """Control sums of columns with a total: of all, and those that are proved group by group."""
 
-    sums: list[Sums | None]
-    by_group: dict[tuple[Any, ...], list[Sums | None]]
+    sums: Sequence[Sums | None]
+    by_group: GroupSums
 
 
 class BatchResult(msgspec.Struct):
@@ -39,6 +39,7 @@ class BatchResult(msgspec.Struct):
     """
 
     read: int
+    unreadable: int
     told: list[Fault]
     judged: list[Fault]
     filled: list[Fault]
@@ -51,7 +52,6 @@ class BatchResult(msgspec.Struct):
     seen: Seen
     sequences: list[list[Sequences]]
     watches: Watches
-    unreadable: int = 0
 
 
 class Stepper:
@@ -82,11 +82,11 @@ class Stepper:
             program.watch_all(batch.records, batch.numbers)
         known = set(judged)
         filled = [fault for fault in program.faults.taken() if fault not in known]
-        sums, by_record = Weighed([], {}), list[tuple[Weighed, list[int]]]()
+        sums, by_record = Weighed((), {}), list[tuple[Weighed, list[int]]]()
         if self._chooses_records:
             by_record = self._each(records, numbers, kept)
         else:
-            sums = self._weighed(records, numbers, kept)
+            sums = Weighed(*program.weigh(records, numbers, kept))
         self._look_at_keys(rows)
         passed = set(numbers)
         names = self._identified(batch) if judged or filled else {}
@@ -109,21 +109,6 @@ class Stepper:
             watches=program.watches.taken(),
         )
 
-    def _weighed(self, records: list[Any], numbers: Sequence[int], kept: Kept) -> Weighed:
-        """The control sums of some records."""
-        program, grouped = self.program, set(self.plan.grouped_totals)
-        if program.part is None:
-            return Weighed(list(program.weigh(records, numbers, kept)), {})
-        sums: list[Sums | None] = [None] * len(self.plan.totalled)
-        if len(grouped) < len(sums):
-            whole = program.weigh(records, numbers, kept)
-            sums = [None if at in grouped else one for at, one in enumerate(whole)]
-        by_group: dict[tuple[Any, ...], list[Sums | None]] = {}
-        for key, (mine, own_numbers, *inner) in program.part(records, numbers, kept).items():
-            weighed = program.weigh(mine, own_numbers, inner[0] if inner else [])
-            by_group[key] = [one if at in grouped else None for at, one in enumerate(weighed)]
-        return Weighed(sums, by_group)
-
     def _each(
         self, records: list[Any], numbers: list[int], kept: Kept
     ) -> list[tuple[Weighed, list[int]]]:
@@ -132,7 +117,7 @@ class Stepper:
         levels = range(1, self.plan.chain.row + 1)
         for record, number, entries in zip_longest(records, numbers, kept):
             alone = [] if entries is None else [entries]
-            sums = self._weighed([record], [number], alone)
+            sums = Weighed(*self.program.weigh([record], [number], alone))
             found.append((sums, [below(entries, level) for level in levels]))
         return found
 
@@ -147,7 +132,6 @@ class Stepper:
         if self.program.identify is None:
             return {}
         keys = self.program.identify(batch.records, batch.numbers)
-        self.program.faults.taken()  # the columns have told these
         texts = (", ".join(text_of(cell) for cell in key if cell is not None) for key in keys)
         return dict(zip(batch.numbers, texts, strict=True))
 

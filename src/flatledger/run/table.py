@@ -9,7 +9,7 @@ from typing import Any
 
 from ..plan.plan import ColumnPlan, KeyPlan, Plan
 from ..plan.row_order import grouped_order
-from ..values.numbers import EXACT, round_to
+from ..values.numbers import exactly, round_to
 from .balance import Balance
 from .finishing import group_wording
 from .groups import Groups
@@ -34,7 +34,7 @@ class Table:
         self, plan: Plan, state: RunState, store: RowStore | None, proof: Proof | None = None
     ) -> None:
         self.plan = plan
-        self.proof = proof or Proof(plan, state.sums, state.overlaps, state.group_sums)
+        self.proof = proof or Proof(plan, state)
         self._identity = state.identity
         self.groups = 0
         self.detail: Detail | None = None
@@ -62,12 +62,7 @@ class Table:
         else:
             again = iter(rows)
             steps = self._of_detail(lambda: again)
-        while True:
-            with decimal.localcontext(EXACT):  # which whoever takes the blocks does not see
-                block = next(steps, None)
-            if block is None:
-                return
-            yield block
+        yield from exactly(steps)
 
     def complete(self, balance: Balance) -> None:
         """Say in the balance what there is to say of groups."""

@@ -52,9 +52,16 @@ class Tally:
 
     def merge(self, later: Tally) -> None:
         """Take in the tally of values that came later."""
-        self.count += later.count
-        self.blank += later.blank
-        self.state = self.aggregate.merge(self.state, later.state)
+        self.grow(later.count, later.state, later.blank)
+
+    def grow(self, count: int, state: Any, blank: int) -> None:
+        """Take in so many values that came later, the state of their aggregate, and blanks."""
+        self.count += count
+        self.blank += blank
+        if self.aggregate.adds:
+            self.state += state
+        else:
+            self.state = self.aggregate.merge(self.state, state)
 
     def and_then(self, later: Tally) -> Tally:
         """The tally of these and of later values together."""
@@ -106,18 +113,16 @@ def goes_by_order(plan: Plan) -> bool:
 class Tallies:
     """One tally for each totalled column, at one depth of groups (0: the whole table)."""
 
-    __slots__ = ("columns", "depth", "plan", "rows", "tallies")
+    __slots__ = ("columns", "depth", "plan", "tallies")
 
     def __init__(self, plan: Plan, depth: int) -> None:
         self.plan = plan
         self.depth = depth
-        self.rows = 0
         self.columns = plan.totalled
         self.tallies = [tally_of(column) for column in self.columns]
 
     def merge(self, later: Tallies) -> None:
         """Take in those of rows that came later."""
-        self.rows += later.rows
         for own, other in zip(self.tallies, later.tallies, strict=True):
             own.merge(other)
 
@@ -136,24 +141,47 @@ def cells_of(rows: list[Row], column: ColumnPlan, plan: Plan) -> list[Any]:
     return [row[place] for row in rows]
 
 
-def add_to(depths: list[Tallies], rows: list[Row]) -> None:
-    """Add the same rows to the tallies of several depths.
+class Adder:
+    """Adds rows to tallies; an entry that several rows repeat is added where its mark says that it
+    is new.
 
-    What can fall into one group only is added up once for all of them; an entry that several rows
-    repeat is added where its mark says that it is new.
+    What an entry has falls into one group only, as a rule; of columns that are ``split`` it can
+    fall into several.
     """
-    plan = depths[0].plan
-    for tallies in depths:
-        tallies.rows += len(rows)
-    for index, column in enumerate(depths[0].columns):
-        mark = plan.mark_place(column)
-        if mark is None or not plan.splits(column.home):
-            part = tally_of(column)
+
+    def __init__(self, plan: Plan) -> None:
+        self._plan = plan
+        self._whole: list[tuple[int, ColumnPlan, int | None]] = []
+        self._split: list[tuple[int, ColumnPlan, int]] = []
+        for index, column in enumerate(plan.totalled):
+            mark = plan.mark_place(column)
+            if mark is not None and plan.splits(column.home):
+                self._split.append((index, column, mark))
+            else:
+                self._whole.append((index, column, mark))
+
+    def add(self, depths: list[Tallies], rows: list[Row]) -> None:
+        """Add the same rows to the tallies of several depths of groups."""
+        part = Tallies(self._plan, 0)
+        self.add_whole(part, rows)
+        for tallies in depths:
+            self.merge_whole(tallies, part)
+        self.add_split(depths, rows)
+
+    def add_whole(self, tallies: Tallies, rows: list[Row]) -> None:
+        """Add rows in the columns that are not split."""
+        for index, column, mark in self._whole:
             new = rows if mark is None else [row for row in rows if not row[mark]]
-            part.add(cells_of(new, column, plan))
-            for tallies in depths:
-                tallies.tallies[index].merge(part)
-        else:
+            tallies.tallies[index].add(cells_of(new, column, self._plan))
+
+    def merge_whole(self, tallies: Tallies, later: Tallies) -> None:
+        """Take in tallies in the columns that are not split."""
+        for index, _, _ in self._whole:
+            tallies.tallies[index].merge(later.tallies[index])
+
+    def add_split(self, depths: list[Tallies], rows: list[Row]) -> None:
+        """Add rows in the columns that are split, to the tallies of several depths of groups."""
+        for index, column, mark in self._split:
             for tallies in depths:
                 new = [row for row in rows if row[mark] <= tallies.depth]
-                tallies.tallies[index].add(cells_of(new, column, plan))
+                tallies.tallies[index].add(cells_of(new, column, self._plan))

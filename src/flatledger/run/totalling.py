@@ -10,7 +10,7 @@ from ..values.functions import text_of
 from .balance import Returning
 from .groups import GroupKeys, Groups, Key
 from .protocols import Row, TotalRow
-from .tallies import Tallies, add_to
+from .tallies import Adder, Tallies
 
 BLANK_GROUP = "(blank)"
 MOST_RETURNING = 100  # so many are listed, all are counted
@@ -99,6 +99,7 @@ class Detail:
         self._plan = plan
         self._make = make
         self._keys = GroupKeys(plan)
+        self._adder = Adder(plan)
         self._depths = len(plan.group)
         self._shows = plan.shows_totals and plan.model.totals.subtotals != "none"
         self._starts: dict[Key, int] | None = {} if plan.model.group_order.as_met else None
@@ -109,7 +110,7 @@ class Detail:
         open_groups: list[tuple[Key, Key, Tallies]] = []
         for block in blocks:
             if not self._depths:
-                add_to([self.whole], block)
+                self._adder.add([self.whole], block)
                 yield block, []
                 continue
             for key, rows in self._keys.runs(block):
@@ -118,7 +119,7 @@ class Detail:
                     yield [], self._close(open_groups, common)
                     self._open(open_groups, key, self._keys.shown(rows[0]))
                 self._row += len(rows)
-                add_to([self.whole, *(tallies for *_, tallies in open_groups)], rows)
+                self._adder.add([self.whole, *(one for *_, one in open_groups)], rows)
                 yield rows, []
         yield [], self._close(open_groups, 0)
 

@@ -44,11 +44,11 @@ class Aggregate:
         raise NotImplementedError
 
     def add(self, state: Any, values: list[Any]) -> Any:
-        """The state with some values more, which are not null."""
+        """The state with some values more, which are not null; it may be the same, grown."""
         raise NotImplementedError
 
     def merge(self, state: Any, later: Any) -> Any:
-        """The state of all values, from that of some and that of those which came later."""
+        """The state of all values, from that of some, which may grow, and that of later ones."""
         raise NotImplementedError
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
@@ -213,10 +213,12 @@ class Join(Aggregate):
         return []
 
     def add(self, state: Any, values: list[Any]) -> Any:
-        return [*state, *values] if len(values) < len(state) else state + values
+        state.extend(values)
+        return state
 
     def merge(self, state: Any, later: Any) -> Any:
-        return state + later
+        state.extend(later)
+        return state
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
         separator = options[0] if options else SEPARATOR
@@ -308,8 +310,9 @@ class Distinct(Aggregate):
         return self.merge(state, found)
 
     def merge(self, state: Any, later: Any) -> Any:
-        new = {key: value for key, value in later.items() if key not in state}
-        return {**state, **new} if new else state
+        for key, value in later.items():
+            state.setdefault(key, value)
+        return state
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
         aggregate, values = self._aggregate, list(state.values())

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import decimal
 import re
+from collections.abc import Iterator
 from decimal import Decimal
+from typing import TypeVar
 
 EXACT = decimal.Context(
     prec=decimal.MAX_PREC,
@@ -20,6 +22,8 @@ EXACT = decimal.Context(
 QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
 MOST_DIGITS = 4_300  # of a number in text; Python itself takes and writes so many
 LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
+
+Item = TypeVar("Item")
 
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
 
@@ -103,6 +107,22 @@ class DecimalReader(dict[str, Decimal | Unreadable]):
         value = number if number is not None else Unreadable(text, "is beyond the range of numbers")
         self[text] = value
         return value
+
+
+def exactly(steps: Iterator[Item]) -> Iterator[Item]:
+    """The items of an iterator, each of them made in exact arithmetic, which whoever takes them
+    does not see.
+
+    >>> [*exactly(Decimal(number) + 10**30 for number in (1, 2))][1]
+    Decimal('1000000000000000000000000000002')
+    """
+    while True:
+        with decimal.localcontext(EXACT):
+            try:
+                item = next(steps)
+            except StopIteration:
+                return
+        yield item
 
 
 def round_to(

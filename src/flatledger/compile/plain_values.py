@@ -1,0 +1,55 @@
+"""Single values as generated code meets them in records: numbers in texts, lists in lists."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from decimal import Decimal
+from typing import Any
+
+import msgspec
+
+from ..values.numbers import read_decimal
+
+
+def collected(found: list[Any]) -> list[Any] | None:
+    """The values themselves, for an aggregate over a group."""
+    return [value for value in found if value is not None] or None
+
+
+def as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:
+    """Two values as numbers; None where one of them is none."""
+    found = []
+    for value in (left, right):
+        if isinstance(value, float):
+            value = read_decimal(repr(value))
+        elif isinstance(value, str):
+            value = number_in(value.strip())
+        if not is_number(value):
+            return None
+        found.append(value)
+    return found[0], found[1]
+
+
+def is_whole_entry(value: Any) -> bool:
+    """Whether a value is an entry or a list, rather than one value."""
+    return isinstance(value, dict | list | msgspec.Struct)
+
+
+def is_number(value: Any) -> bool:
+    return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
+
+
+def number_in(text: str) -> int | Decimal | None:
+    """The number in a text: an integer where it has digits only."""
+    if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
+        return int(text)
+    return read_decimal(text)
+
+
+def flattened(values: Iterable[Any]) -> Iterator[Any]:
+    """The values of a list and of the lists within it."""
+    for value in values:
+        if isinstance(value, list | tuple):
+            yield from flattened(value)
+        else:
+            yield value
