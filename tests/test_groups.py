@@ -8,7 +8,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
@@ -78,7 +78,16 @@ def once(group: list[tuple[Any, Any]], place: int) -> list[Any]:
     )
 
 
+# what comes first in a group comes later than what another group has
+LATER_IN_ANOTHER_GROUP = [
+    {"site": "a", "fee": None, "lines": [{"p": "x", "q": None}]},
+    {"site": "a", "fee": 0, "lines": []},
+    {"site": "a", "fee": 1, "lines": [{"p": "x", "q": None}]},
+]
+
+
 @settings(max_examples=150)
+@example(LATER_IN_ANOTHER_GROUP, [("first({})", True)], True, None)
 @given(
     records,
     st.lists(

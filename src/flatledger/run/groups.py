@@ -95,11 +95,12 @@ class Groups:
         for row in rows:
             runs[key_of(row)].append(row)
         if self._ordered:  # all rows in their order, which they do not keep in groups
-            self._adder.add_whole(self._whole, rows)
+            self._adder.add([self._whole], rows)
         for key, run in runs.items():
             self._compare(key, self._first.setdefault(key, run[0]), run)
-            self._adder.add_whole(self._of(key), run)
-            self._adder.add_split([self._whole, *self._around(key), self._of(key)], run)
+            depths = [*self._around(key), self._of(key)]
+            self._adder.add_whole(depths[-1], run)
+            self._adder.add_split(depths if self._ordered else [self._whole, *depths], run)
 
     def merge(self, later: Groups) -> None:
         """Take in the groups of rows that came later."""
