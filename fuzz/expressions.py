@@ -96,7 +96,7 @@ def run(seed: int, folder: Path) -> str:
     try:
         found = rows(Layout.from_data(layout), RECORDS)
         list(found)
-        assert found.balance().balanced, "does not balance"
+        assert found.balance.balanced, "does not balance"
     except FlatLedgerError as error:
         assert str(error).strip(), "an error without words"
         return "refused"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import os
 import subprocess
 import sys
@@ -14,19 +15,29 @@ import pytest
 from hypothesis import settings
 
 import flatledger
+from flatledger import Layout
+from flatledger.api.layout import AnyLayout
 from flatledger.demo import copy_to
+from flatledger.layout.model import SettledLayout
+from flatledger.layout.settling import Given, settle
 
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # what was last written is not the user's
 settings.register_profile("untimed", deadline=None)  # speed is measured by `make bench`
 settings.load_profile("untimed")
 
+TODAY = dt.date(2026, 3, 31)
 Tool = Callable[..., subprocess.CompletedProcess[str]]
 
 
 def table(layout: dict[str, Any], records: list[Any]) -> tuple[list[tuple[Any, ...]], Any]:
     """The rows of a layout over records, and the balance."""
-    rows = flatledger.rows(flatledger.Layout.from_data(layout), records)
-    return list(rows), rows.balance()
+    rows = flatledger.table(layout, records)
+    return list(rows), rows.balance
+
+
+def settled(layout: AnyLayout) -> SettledLayout:
+    """A layout with nothing open, on a certain day."""
+    return settle(Layout.of(layout).request, Given({}, TODAY))
 
 
 @pytest.fixture

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, SourceError
-from flatledger.layout.model import Attachment
+from flatledger.layout.model import Lookup
 from flatledger.sources.ordered_entries import OrderedEntries
 from flatledger.sources.side_list import HeldEntries
 from tests.conftest import table
@@ -27,7 +27,7 @@ def test_side_lists_are_attached_one_after_another(tmp_path: Path) -> None:
     (tmp_path / "own.yaml").write_text(
         """\
 row-per: lines
-attach:
+lookup:
   person: {file: people.csv, matched-by: by, key: Id}
   post: {file: posts.json, matched-by: person.Post, key: id}
   bays: {file: bays.jsonl, matched-by: lines.part.code, key: part, many: yes}
@@ -45,7 +45,7 @@ columns:
         {"by": None},
     ]
     before = json.dumps(records)
-    rows = flatledger.rows(Layout.from_file(tmp_path / "own.yaml"), records)
+    rows = flatledger.table(Layout.from_file(tmp_path / "own.yaml"), records)
     assert list(rows) == [
         ("Rua", "COR", "a; b", 1),
         ("Rua", "COR", None, 2),
@@ -55,9 +55,9 @@ columns:
         ("Grand total", None, None, 6),
     ]
     assert json.dumps(records) == before
-    balance = rows.balance()
+    balance = rows.balance
     assert balance.balanced
-    person, post, bays = balance.attached
+    person, post, bays = balance.lookups
     assert (person.matched, person.unmatched, person.missing) == (2, 1, ["P3"])
     assert (person.double, person.first_double, person.unused) == (1, ["P2"], 0)
     assert (post.matched, post.missing, post.first_unused) == (1, ["K9"], ["K7"])
@@ -67,8 +67,8 @@ columns:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("[bay]", "`attach` takes names: bay: {file"),
-        ("{bay: {file: bays.csv, key: x}}", "`attach` of `bay` has no `matched-by`"),
+        ("[bay]", "`lookup` takes names: bay: {file"),
+        ("{bay: {file: bays.csv, key: x}}", "`lookup` of `bay` has no `matched-by`"),
         ("{bay: {file: gone.csv, matched-by: a, key: x}}", "there is no such file"),
         ("{bay: {file: ../x.csv, matched-by: a, key: x}}", "beside or below itself only"),
         ("{bay: {file: bays.csv, matched-by: a + 1, key: x}}", "takes a path of names"),
@@ -83,9 +83,9 @@ def test_a_side_list_that_cannot_be_attached(tmp_path: Path, text: str, says: st
     (tmp_path / "twice.csv").write_text("x,x\n1,2\n")
     (tmp_path / "latin.csv").write_bytes(b"x;y\xe9\n1;2\n")
     (tmp_path / "bad.jsonl").write_text('{"x": 1}\n{broken\n')
-    (tmp_path / "own.yaml").write_text(f"columns: [{{A: a}}]\nattach: {text}\n")
+    (tmp_path / "own.yaml").write_text(f"columns: [{{A: a}}]\nlookup: {text}\n")
     with pytest.raises(flatledger.FlatLedgerError) as caught:
-        flatledger.rows(Layout.from_file(tmp_path / "own.yaml"), [{"a": 1}])
+        flatledger.table(Layout.from_file(tmp_path / "own.yaml"), [{"a": 1}])
     assert says in str(caught.value)
 
 
@@ -108,7 +108,7 @@ def test_a_large_list_in_order_is_looked_up_in_its_file(
             writer.writerows(entries)
         else:
             file.writelines(json.dumps(entry) + "\n" for entry in entries)
-    held = HeldEntries(Attachment("x", path.name, ("a",), "id"), iter(entries))
+    held = HeldEntries(Lookup("x", path.name, ("a",), "id"), iter(entries))
     ordered = OrderedEntries(path, "id")
     for key in [*map(str, numbers[::3]), "x", "901"]:
         assert ordered.find(key) == held.find(key)
@@ -119,9 +119,9 @@ def test_a_large_list_in_order_is_looked_up_in_its_file(
 
 
 def test_a_list_larger_than_memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("flatledger.enriching.LARGEST", 10)
-    attach = "{bay: {file: FILE, matched-by: a, key: id}}"
-    text = f"columns: [{{A: a}}, {{Bay: bay.is}}]\nattach: {attach}\n"
+    monkeypatch.setattr("flatledger.api.opening.LARGEST", 10)
+    lookup = "{bay: {file: FILE, matched-by: a, key: id}}"
+    text = f"columns: [{{A: a}}, {{Bay: bay.is}}]\nlookup: {lookup}\n"
     (tmp_path / "good.csv").write_text("id,is\n1,one\n2,two\n10,ten\n")
     (tmp_path / "bad.csv").write_text("id,is\n1,one\n10,ten\n2,two\n1,one\n")
     (tmp_path / "whole.json").write_text('[{"id": 1}, {"id": 2}]')
@@ -129,11 +129,11 @@ def test_a_list_larger_than_memory(tmp_path: Path, monkeypatch: pytest.MonkeyPat
 
     def rows(file: str) -> Any:
         layout = Layout.from_text(text.replace("FILE", file), folder=tmp_path)
-        return flatledger.rows(layout, source)
+        return flatledger.table(layout, source)
 
     good = rows("good.csv")
     assert list(good) == [(10, "ten"), ("1", "one"), (3, None)]
-    (bay,) = good.balance().attached
+    (bay,) = good.balance.lookups
     assert (bay.matched, bay.missing, bay.first_unused) == (2, ["3"], ["2"])
     for file, says in (
         ("bad.csv", "and `1` comes after `2`; order it by `id`"),
@@ -150,8 +150,8 @@ ENTRIES = ["1", '"two"', "12345678901234567890.12", "10.00", "1e2", "null", "tru
 def outcome(layout: Layout, records: list[Any]) -> Any:
     """The rows with what became of the list, or what is said instead."""
     try:
-        rows = flatledger.rows(layout, records)
-        return list(map(repr, rows)), rows.balance().attached
+        rows = flatledger.table(layout, records)
+        return list(map(repr, rows)), rows.balance.lookups
     except flatledger.FlatLedgerError as error:
         return str(error)
 
@@ -174,26 +174,26 @@ def test_a_list_in_memory_and_one_in_its_file_give_the_same(
         ids = [key if key.isdigit() and draw(st.booleans()) else json.dumps(key) for key in keys]
         lines = [f'{{"id": {key}, "is": {draw(st.sampled_from(ENTRIES))}}}' for key in ids]
         path.write_text("\n".join(["{}" if '""' in line else line for line in lines]))
-    attach = {"bay": {"file": path.name, "matched-by": "a", "key": "id", "many": "yes"}}
+    lookup = {"bay": {"file": path.name, "matched-by": "a", "key": "id", "many": "yes"}}
     layout = Layout.from_text(
-        json.dumps({"columns": [{"A": "a"}, {"Bay": "bay.is"}, {"All": "bay"}], "attach": attach}),
+        json.dumps({"columns": [{"A": "a"}, {"Bay": "bay.is"}, {"All": "bay"}], "lookup": lookup}),
         folder=tmp_path,
     )
     values = st.sampled_from([1, "1", 10, Decimal("2"), True, "True", "é", None, [1], {"a": 1}])
     records = [{"a": value} for value in draw(st.lists(values, max_size=6))]
     held = outcome(layout, records)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("flatledger.enriching.LARGEST", -1)
+        patch.setattr("flatledger.api.opening.LARGEST", -1)
         assert outcome(layout, records) == held
 
 
 def test_a_field_of_a_record_s_own_never_passes_for_one_looked_up(tmp_path: Path) -> None:
     (tmp_path / "bays.csv").write_text("id,is\n1,2\n")
-    attach = "{bay: {file: bays.csv, matched-by: a, key: id}}"
-    layout = Layout.from_text(f"columns: [B: bay.is]\nattach: {attach}", folder=tmp_path)
+    lookup = "{bay: {file: bays.csv, matched-by: a, key: id}}"
+    layout = Layout.from_text(f"columns: [B: bay.is]\nlookup: {lookup}", folder=tmp_path)
     for record in ({"a": 9, "bay": 1}, {"bay": {"is": 3}}, {"a": 1, "bay": None}):
         with pytest.raises(SourceError, match="a field of that name already"):
-            list(flatledger.rows(layout, [{"a": 1}] * 400 + [record]))
+            list(flatledger.table(layout, [{"a": 1}] * 400 + [record]))
 
 
 # ---- cells taken apart
@@ -206,7 +206,7 @@ def test_parallel_lists_in_two_cells_are_paired(tmp_path: Path) -> None:
 split:
   crew: {pair: {name: watches.names, role: watches.roles}}
   tag: {by: comma, of: tags}
-attach:
+lookup:
   held: {file: posts.csv, matched-by: watches.crew.name, key: name}
 row-per: watches.crew
 columns:
@@ -231,7 +231,7 @@ columns:
         {"tags": "z"},
     ]
     before = json.dumps(records)
-    rows = flatledger.rows(layout, records)
+    rows = flatledger.table(layout, records)
     assert list(rows) == [
         ("Marrow", "keeper", None, 2, "a/b/c"),
         ("Ilse", "mate", "COR", 2, "a/b/c"),
@@ -242,7 +242,7 @@ columns:
         ("Rua", "c", None, 3, None),
         (None, None, None, None, "z"),
     ]
-    assert [str(fault) for fault in rows.balance().faults] == [
+    assert [str(fault) for fault in rows.balance.faults] == [
         "record 1, watches.names and watches.roles: have 2 and 1 parts, so they are no pairs and "
         "stand whole: Tove;Per | mate"
     ]

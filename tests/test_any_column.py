@@ -96,12 +96,12 @@ def test_nothing_stops_a_run_but_a_refusal(
     table = io.BytesIO()
     try:
         parsed = Layout.from_data(layout)
-        rows = flatledger.rows(parsed, source)
+        rows = flatledger.table(parsed, source)
         cells = list(rows)
         flatledger.export(parsed, source, table)
     except (LayoutError, OutputError):
         return
-    balance = rows.balance()
+    balance = rows.balance
     assert balance.balanced
     assert len(cells) == balance.rows + balance.total_rows
     allowed = (str, int, Decimal, dt.date, dt.time, Interval, type(None))

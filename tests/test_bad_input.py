@@ -131,7 +131,7 @@ def test_a_sound_source_without_records_gives_a_header(tool: Tool, folder: Path,
 
 def test_the_command_line_is_wrong() -> None:
     with pytest.raises(flatledger.SourceError, match="single mapping"):
-        flatledger.rows(flatledger.Layout.from_data({"columns": [{"No": "no"}]}), {"no": 1})
+        flatledger.table(flatledger.Layout.from_data({"columns": [{"No": "no"}]}), {"no": 1})
 
 
 def test_a_table_that_does_not_balance_exits_4(
@@ -145,7 +145,7 @@ def test_a_table_that_does_not_balance_exits_4(
     monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     source, to = str(folder / "good.jsonl"), str(folder / "out.csv")
     layout = flatledger.Layout.from_file(folder / "layout.yaml")
-    assert run_export(layout, source, Ways(to)) == 4
+    assert run_export(layout, source, {}, Ways(to)) == 4
     assert "Does not balance: Quantity (see above)" in capsys.readouterr().err
 
 

@@ -18,13 +18,14 @@ from hypothesis import strategies as st
 import flatledger
 from flatledger import Layout, LayoutError, SourceError
 from flatledger.sources import json_text, open_source, reading
+from flatledger.sources.options import Options
 from tests.conftest import Tool, table
 
 
 def read(data: bytes, names: tuple[str, ...] = (), **ways: Any) -> tuple[list[Any], list[str]]:
     records: list[Any] = []
     faults: list[str] = []
-    for batch in open_source(io.BytesIO(data), names, **ways).open().batches():
+    for batch in open_source(io.BytesIO(data), Options(names, **ways)).open().batches():
         records += batch.records
         faults += [fault.reason for fault in (*batch.faults, *batch.remarks)]
     return records, faults
@@ -39,11 +40,11 @@ def test_a_record_without_end_is_an_error_and_fills_no_memory(start: bytes, pack
     data = start + b"1,1," * 600_000
     source = io.BytesIO(gzip.compress(data) if packed else data)
     with pytest.raises(SourceError, match=r"line 1: a record of more than 1 MB\. If records lie"):
-        for _ in open_source(source, largest_record=1).open().batches():
+        for _ in open_source(source, Options(largest=1 << 20)).open().batches():
             pass
     stated = {"columns": [{"B": "b"}], "source": {"largest-record": "1"}}
     with pytest.raises(SourceError, match="more than 1 MB"):
-        list(flatledger.rows(Layout.from_data(stated), io.BytesIO(data)))
+        list(flatledger.table(Layout.from_data(stated), io.BytesIO(data)))
 
 
 def test_long_values_are_read_in_linear_time() -> None:
@@ -119,7 +120,7 @@ def test_cells_too_long_for_a_spreadsheet_are_pointed_out(tool: Tool, tmp_path: 
     draft = str(flatledger.draft(many))
     assert "# - Tags: {value: tags" in draft
     assert "up to 2,000 values in one cell" in draft
-    rows = list(flatledger.rows(Layout.from_text(draft), many))
+    rows = list(flatledger.table(Layout.from_text(draft), many))
     assert rows == [(n,) for n in range(5)]
 
 
@@ -159,7 +160,7 @@ def test_keys_that_are_data_are_one_place_at_any_depth(tmp_path: Path) -> None:
     assert f"its keys are data ({len(document['things']):,} different, such as" in told
     assert next(iter(document["things"])) in told
     draft = flatledger.draft([document], row_per="things.*.*")
-    rows = list(flatledger.rows(Layout.from_text(draft), [document]))
+    rows = list(flatledger.table(Layout.from_text(draft), [document]))
     assert len(rows) == versions
     assert {row[:2] for row in rows} == {
         (thing, version) for thing, found in document["things"].items() for version in found

@@ -182,7 +182,7 @@ def test_what_cannot_be_taken_is_told(given: dict[str, Any], says: str) -> None:
     layout = Layout.from_text(ASKING)
     needed = {"from": "2026-01-01", "ids": []} if given else {}
     with pytest.raises(AnswerError) as caught:
-        flatledger.rows(layout, [], ask={**needed, **given})
+        flatledger.table(layout, [], ask={**needed, **given})
     assert says in str(caught.value)
 
 
@@ -222,9 +222,9 @@ def test_every_datatype_is_read() -> None:
         }
     )
     given = {f"{kind}_": text for kind, (text, _) in kinds.items()}
-    assert list(flatledger.rows(layout, [{}], ask=given)) == [tuple(v for _, v in kinds.values())]
+    assert list(flatledger.table(layout, [{}], ask=given)) == [tuple(v for _, v in kinds.values())]
     own = {**given, "date_": dt.date(2026, 3, 31), "integer_": 12, "boolean_": True}
-    assert list(flatledger.rows(layout, [{}], ask=own)) == [tuple(v for _, v in kinds.values())]
+    assert list(flatledger.table(layout, [{}], ask=own)) == [tuple(v for _, v in kinds.values())]
 
 
 # ---- periods, words

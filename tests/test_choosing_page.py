@@ -23,10 +23,10 @@ def test_a_layout_of_the_page_runs(demo: Path, number: int) -> None:
         text = text.replace("row-per: lines\n", "").replace("lines.part.code", "first(lines.no)")
     layout = flatledger.Layout.from_text(text, folder=demo)
     ask = {"when": "2026"} if ":when" in text else None
-    rows = flatledger.rows(layout, demo / "requisitions.jsonl", ask=ask)
+    rows = flatledger.table(layout, demo / "requisitions.jsonl", ask=ask)
     list(rows)
-    assert rows.balance().balanced
-    assert rows.balance().kept > 0
+    assert rows.balance.balanced
+    assert rows.balance.kept > 0
 
 
 def test_the_table_of_conditions_is_in_the_language() -> None:

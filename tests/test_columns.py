@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError
+from flatledger.reports.words import what_it_is
 from flatledger.values.functions import text_of
 from tests.conftest import Tool, table
 
@@ -33,9 +34,9 @@ def test_an_example_of_the_page(tmp_path: Path, column: str, expected: str) -> N
     layout = Layout.from_text(f"columns:\n  - Value: {column}\n")
     source = tmp_path / "record.jsonl"
     source.write_text(" ".join(RECORD.split("\n")), encoding="utf-8")
-    rows = flatledger.rows(layout, source)
+    rows = flatledger.table(layout, source)
     assert [text_of(cell) for row in rows for cell in row] == [expected]
-    assert rows.balance().fault_count == ("odd" in column)
+    assert rows.balance.fault_count == ("odd" in column)
 
 
 def test_the_examples_are_there() -> None:
@@ -44,10 +45,10 @@ def test_the_examples_are_there() -> None:
 
 @pytest.mark.parametrize("text", re.findall(r"```yaml\n(.*?)```", PAGE, re.DOTALL))
 def test_a_layout_of_the_page(demo: Path, text: str) -> None:
-    rows = flatledger.rows(Layout.from_text(text), demo / "requisitions.jsonl")
+    rows = flatledger.table(Layout.from_text(text), demo / "requisitions.jsonl")
     assert len(rows.headings) > 2
     assert any(cell is not None for row in list(rows) for cell in row[2:])
-    assert rows.balance().balanced
+    assert rows.balance.balanced
 
 
 RECORDS: list[Any] = [
@@ -71,7 +72,7 @@ def test_what_is_written_changes_no_order_and_no_total() -> None:
     }
     parsed = Layout.from_data(layout)
     assert parsed.headings == ("Code", "Day", "Qty, kg", "Twice", "N")
-    rows = flatledger.rows(parsed, RECORDS)
+    rows = flatledger.table(parsed, RECORDS)
     assert [tuple(str(cell) for cell in row) for row in rows] == [
         ("Zinc", "2/11", "2.0", "4", "2.5"),
         ("Total Zinc", "None", "2.0", "None", "None"),
@@ -81,7 +82,7 @@ def test_what_is_written_changes_no_order_and_no_total() -> None:
         ("Total x", "None", "None", "None", "None"),
         ("Grand total", "None", "1,202.5", "None", "2"),
     ]
-    balance = rows.balance()
+    balance = rows.balance
     assert balance.balanced
     assert [str(one.source) for one in balance.columns] == ["1202.5", "2"]
     assert sorted(fault.reason[:20] for fault in balance.faults) == [
@@ -141,7 +142,7 @@ def test_values_of_mixed_units_become_one_and_add_up() -> None:
         },
         {"Double": '"Weight" * 2'},
     ]
-    rows = flatledger.rows(
+    rows = flatledger.table(
         Layout.from_data({"calendar": {"hours-per-day": 7}, "columns": columns}), records
     )
     assert rows.headings == ("Time, hours", "Weight, kg", "Double")
@@ -152,7 +153,7 @@ def test_values_of_mixed_units_become_one_and_add_up() -> None:
         ("soon", "2", "4"),
         ("9.33", "4.000", "Grand total"),
     ]
-    balance = rows.balance()
+    balance = rows.balance
     assert balance.balanced
     assert [fault.reason[:40] for fault in balance.faults] == [
         "is in lb, for which there is no factor",
@@ -229,13 +230,14 @@ def test_what_cannot_be_is_refused(column: str, says: str) -> None:
 def test_a_preview_says_what_stands_for_nothing() -> None:
     layout = Layout.from_data({"columns": [{"A": {"value": "a", "default": "none", "unit": "m"}}]})
     (column,) = flatledger.preview(layout, [{"a": 1}, {}]).columns
-    assert (column.heading, column.none) == ("A, m", "none")
+    assert (column.column.heading, column.column.default) == ("A, m", "none")
     for unit, says in (
         ({"from": "minutes", "to": "hours"}, "a, from minutes to hours"),
         ({"to": "kg", "factor": "0.001"}, "a, converted to kg"),
     ):
         converted = Layout.from_data({"columns": [{"A": {"value": "a", "unit": unit}}]})
-        assert flatledger.preview(converted, [{"a": 1}]).columns[0].source == says
+        found = flatledger.preview(converted, [{"a": 1}]).columns[0].column
+        assert what_it_is(found) == says
     assert (column.filled, column.examples) == (1, ["1"])
     rows, _ = table({"columns": [{"A": {"value": "a", "null": "-"}}]}, [{}])
     assert rows == [("-",)]
@@ -262,7 +264,7 @@ def test_columns_from_keys_carry_exactly_the_values(records: list[Any], listed: 
         **({"keys": ["cap", "v"]} if listed else {}),
     }
     layout = Layout.from_data({"columns": [{"No": "no"}, {"{key}": spread}]})
-    rows = flatledger.rows(layout, source)
+    rows = flatledger.table(layout, source)
     keys = rows.headings[1:]
     met = dict.fromkeys(option["key"] for found in records for option in found)
     assert keys == (("cap", "v") if listed else tuple(met))
@@ -271,8 +273,8 @@ def test_columns_from_keys_carry_exactly_the_values(records: list[Any], listed: 
             values = [option["value"] for option in found if option["key"] == key]
             assert cell == ("|".join(values) if values else None)
     strange = sum(any(option["key"] not in keys for option in found) for found in records)
-    assert rows.balance().fault_count == strange
-    assert rows.balance().balanced
+    assert rows.balance.fault_count == strange
+    assert rows.balance.balanced
 
 
 @given(st.lists(st.lists(st.integers(0, 9), max_size=4), min_size=1, max_size=6))
@@ -283,7 +285,7 @@ def test_numbered_columns_carry_exactly_the_values(records: list[list[int]]) -> 
         "named-by": "ordinal(payments)",
         "values": {"amount": "payments.amount", "by": "payments.by"},
     }
-    rows = flatledger.rows(Layout.from_data({"columns": [{"P": spread}, {"X": "x"}]}), source)
+    rows = flatledger.table(Layout.from_data({"columns": [{"P": spread}, {"X": "x"}]}), source)
     most = max(map(len, records))
     assert rows.headings == (
         *(f"P {n} {name}" for n in range(1, most + 1) for name in ("amount", "by")),
@@ -292,7 +294,7 @@ def test_numbered_columns_carry_exactly_the_values(records: list[list[int]]) -> 
     for row, found in zip(rows, records, strict=True):
         whole = [part for n in found for part in (n, f"b{n}")]
         assert list(row[:-1]) == whole + [None] * (2 * most - len(whole))
-    assert rows.balance().fault_count == 0
+    assert rows.balance.fault_count == 0
 
 
 def test_labels_from_a_list_name_the_columns_of_numbered_fields(demo: Path) -> None:
@@ -308,10 +310,10 @@ def test_labels_from_a_list_name_the_columns_of_numbered_fields(demo: Path) -> N
     ):
         text = f"columns: [No: no, Custom: {own}]\nsort: [Custom Depth desc]\n"
         layout = Layout.from_text(text.replace("LABELS", labels), folder=demo)
-        rows = flatledger.rows(layout, iter(records))
+        rows = flatledger.table(layout, iter(records))
         assert rows.headings == ("No", *headings)
         assert [row[1] for row in rows] == ["9", "7"]
-        assert [fault.value for fault in rows.balance().faults] == others
+        assert [fault.value for fault in rows.balance.faults] == others
 
 
 @pytest.mark.parametrize(
@@ -347,11 +349,11 @@ def test_a_note_fixes_the_columns(tmp_path: Path, named_by: str, value: str) -> 
 def test_keys_are_texts_and_make_no_heading_twice() -> None:
     spread = {"columns-from": "o", "named-by": "o.k", "value": "o.v"}
     layout = Layout.from_data({"columns": [{"No": "no"}, {"{key}": spread}]})
-    rows = flatledger.rows(layout, [{"no": 1, "o": [{"k": 7, "v": "a"}, {"k": "7", "v": "b"}]}])
+    rows = flatledger.table(layout, [{"no": 1, "o": [{"k": 7, "v": "a"}, {"k": "7", "v": "b"}]}])
     assert rows.headings == ("No", "7")
     assert list(rows) == [(1, "a; b")]
     with pytest.raises(LayoutError, match="the keys make a column `No`, and there is one already"):
-        flatledger.rows(layout, [{"no": 1, "o": [{"k": "No", "v": "a"}]}])
+        flatledger.table(layout, [{"no": 1, "o": [{"k": "No", "v": "a"}]}])
 
 
 def test_columns_from_the_members_of_a_mapping_and_what_is_too_many() -> None:
@@ -361,12 +363,12 @@ def test_columns_from_the_members_of_a_mapping_and_what_is_too_many() -> None:
         "named-by": "key(names.*)",
         "value": "names.*",
     }
-    rows = flatledger.rows(Layout.from_data({"columns": [{"Name": name}]}), source)
+    rows = flatledger.table(Layout.from_data({"columns": [{"Name": name}]}), source)
     assert rows.headings == ("Name en", "Name cy", "Name gd")
     assert list(rows) == [("x", "y", None), (None, "z", "q"), (None, None, None)]
     with pytest.raises(LayoutError, match="would be 3 columns, and `at-most` is 2"):
-        flatledger.rows(Layout.from_data({"columns": [{"Name": {**name, "at-most": 2}}]}), source)
-    once = flatledger.rows(Layout.from_data({"columns": [{"Name": name}]}), iter(source))
+        flatledger.table(Layout.from_data({"columns": [{"Name": {**name, "at-most": 2}}]}), source)
+    once = flatledger.table(Layout.from_data({"columns": [{"Name": name}]}), iter(source))
     assert list(once) == [("x", "y", None), (None, "z", "q"), (None, None, None)]
     for wrong, says in (
         ({"columns-from": "names.*", "value": "names.*"}, "goes with `named-by` and `value`"),

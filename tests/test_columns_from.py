@@ -179,7 +179,7 @@ def test_keys_are_those_of_kept_entries() -> None:
     layout = higher("lines.o.k", "lines")
     column = {"columns-from": "lines.o", "named-by": "lines.o.k", "value": "lines.o.k"}
     layout = {"row-per": "lines", "columns": [{"{key}": column}], "only": ["lines.q > 1"]}
-    rows = flatledger.rows(flatledger.Layout.from_data(layout), SHOWN)
+    rows = flatledger.table(flatledger.Layout.from_data(layout), SHOWN)
     assert rows.headings == ("a",)
 
 

@@ -11,6 +11,7 @@ from flatledger.compile.blocks import Block
 from flatledger.compile.program import generate
 from flatledger.plan.planner import make_plan
 from flatledger.structure.structure import observe
+from tests.conftest import settled
 
 
 def test_what_goes_into_a_dominating_block_stands_before_the_one_that_is_filled() -> None:
@@ -46,7 +47,7 @@ def test_texts_have_names_of_their_own_and_are_let_go_of() -> None:
 
     structure, today = observe([{"a": 1}]), dt.date(2026, 3, 31)
     first, again, other = (
-        generate(make_plan(layout(text).model, structure, today))
+        generate(make_plan(settled(layout(text)), structure, today))
         for text in ("a > 1", "a > 1", "a < 1")
     )
     assert len(names()) == 2

@@ -47,7 +47,7 @@ def test_awkward_records_come_out_whole(demo: Path) -> None:
     assert ["R-0005", 'Battery; "dry",\nfor the large lamp'] in [[r[0], r[4]] for r in every]
     assert "灯台のレンズ布" in [row[4] for row in every]
     layout = flatledger.Layout.from_data({"columns": [{"Account": "account"}]})
-    accounts = [row[0] for row in flatledger.rows(layout, demo / "requisitions.jsonl")]
+    accounts = [row[0] for row in flatledger.table(layout, demo / "requisitions.jsonl")]
     assert 100000000000000000000017 in accounts
 
 
@@ -61,10 +61,10 @@ def test_summary_by_station(demo: Path) -> None:
 
 def test_summary_by_part_states_the_overlap(demo: Path) -> None:
     layout = flatledger.Layout.from_file(demo / "part-summary.yaml")
-    rows = flatledger.rows(layout, demo / "requisitions.jsonl")
+    rows = flatledger.table(layout, demo / "requisitions.jsonl")
     amounts = [row[3] for row in rows]
     assert amounts[:-1] == sorted(amounts[:-1], reverse=True)
-    balance = rows.balance()
+    balance = rows.balance
     carriage = balance.columns[-1]
     assert (carriage.source, carriage.written, carriage.total) == (Decimal("248.00"),) * 3
     assert carriage.overlap == Decimal("282.75")
@@ -111,12 +111,12 @@ def test_the_register_of_drills(demo: Path) -> None:
 
 def test_the_period_the_list_and_the_word(demo: Path, tool: Tool) -> None:
     layout = flatledger.Layout.from_file(demo / "period-requisitions.yaml")
-    rows = flatledger.rows(layout, demo / "requisitions.jsonl")
+    rows = flatledger.table(layout, demo / "requisitions.jsonl")
     table = list(rows)
     # 57.00 + 111.40 + 221.80 + 143.20; carriage 0 + 4.50 + 4.50 + 4.50
     assert [str(cell) for cell in table[4][4:]] == ["533.40", "13.50"]
     assert table[-1][0] == "All of 2026-Q1"
-    assert [one.left for one in rows.balance().conditions] == [36, 35, 33]
+    assert [one.left for one in rows.balance.conditions] == [36, 35, 33]
     done = tool("export", "period-requisitions.yaml", "requisitions.jsonl", "--ask", "when=2026-02")
     assert "Period 2026-02: 2026-02-01 to 2026-02-28, both whole" in done.stderr
     assert (demo / "requisitions-2026-02.csv").exists()

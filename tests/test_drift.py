@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout
-from flatledger.layout.known import note_of
+from flatledger.api.notes import note_of
 from tests.conftest import Tool, table
 
 LAYOUT = {

@@ -17,7 +17,7 @@ from flatledger.sources import open_source
 from flatledger.values import functions, times
 from flatledger.values.literals import Interval
 from flatledger.values.numbers import ValueFaultError, plain, read_decimal
-from tests.conftest import table
+from tests.conftest import settled, table
 
 LINES: list[Any] = [
     {"no": 1, "st": "N", "fee": 1, "lines": [{"p": "a", "q": 2}, {"p": "b", "q": 3}]},
@@ -170,7 +170,7 @@ def test_levels_below_single_objects() -> None:
 
 def test_generated_source_reads_as_what_is_done() -> None:
     keys = layout(only=["lines.q > 1"])
-    run = Run(flatledger.Layout.from_data(keys).model, open_source(LINES))
+    run = Run(settled(keys), open_source(LINES))
     source = run.stepper.program.source
     for line in (
         "for entry_1, ordinal_1 in zip(entries_1, ordinals_1):",
@@ -185,7 +185,7 @@ def test_a_caller_s_own_decimal_context_is_not_touched() -> None:
     import decimal
 
     before = decimal.getcontext().copy()
-    rows = flatledger.rows(flatledger.Layout.from_data(layout(group="St")), LINES)
+    rows = flatledger.table(flatledger.Layout.from_data(layout(group="St")), LINES)
     next(rows)
     assert decimal.getcontext().prec == before.prec
     list(rows)
@@ -196,7 +196,7 @@ def test_large_and_small_numbers_add_up_exactly() -> None:
     numbers = ("1e100", "1e-100", "-1e100", "0.1", "0.2")
     source = "\n".join(f'{{"n": {number}}}' for number in numbers).encode()
     keys = {"columns": [{"N": {"value": "n", "total": "sum"}}]}
-    rows = list(flatledger.rows(flatledger.Layout.from_data(keys), io.BytesIO(source)))
+    rows = list(flatledger.table(flatledger.Layout.from_data(keys), io.BytesIO(source)))
     assert str(rows[-1][0]) == "0.3" + "0" * 98 + "1"
 
 

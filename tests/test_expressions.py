@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.reports.words import kind_of_value
 from flatledger.values.functions import text_of
 from tests.conftest import Tool, table
 
@@ -286,15 +287,15 @@ def test_try_shows_values_and_points_at_slips(tool: Tool, demo: Path) -> None:
 
 
 def test_try_from_python() -> None:
-    trials = flatledger.try_expression("a + 1", [{"a": 1}, {"a": "x"}, {}])
-    assert [(t.record, t.value, t.kind) for t in trials] == [
+    trials = flatledger.evaluate("a + 1", [{"a": 1}, {"a": "x"}, {}])
+    assert [(t.record, t.value, kind_of_value(t.value)) for t in trials] == [
         (1, 2, "a whole number"),
         (2, None, "nothing"),
         (3, None, "nothing"),
     ]
     assert trials[1].fault == "is not a number"
     with pytest.raises(flatledger.ExpressionError) as caught:
-        flatledger.try_expression("1 + sumx(a)", [{"a": 1}])
+        flatledger.evaluate("1 + sumx(a)", [{"a": 1}])
     assert caught.value.position == 4
 
 

@@ -147,7 +147,7 @@ def test_a_workbook_is_filled_in_a_copy(tmp_path: Path) -> None:
     assert (sheet["A1"].value, sheet["J5"].value) == ("A form", "beside")
     assert book["Second"]["A1"].value == "=1+1"
     assert balance.notes[-1].startswith("Sum (SKC): numbers of more than 15 digits")
-    assert flatledger.rows(layout, RECORDS).headings == layout.headings
+    assert flatledger.table(layout, RECORDS).headings == layout.headings
     assert layout.headings == ("no", "Called", "Day", "Sum (SKC)", "Seen by", "ok")
 
 

@@ -14,6 +14,7 @@ from flatledger import Layout
 from flatledger.compile.program import generate
 from flatledger.plan.planner import make_plan
 from flatledger.structure.structure import observe
+from tests.conftest import settled
 
 FOLDER = Path(__file__).parent / "generated"
 MARK = "\n# ---- generated ----\n\n"
@@ -44,7 +45,7 @@ RECORDS = [
 
 def generated(text: str) -> str:
     """The text that is generated for a layout."""
-    plan = make_plan(Layout.from_text(text).model, observe(RECORDS), dt.date(2026, 3, 31))
+    plan = make_plan(settled(Layout.from_text(text)), observe(RECORDS), dt.date(2026, 3, 31))
     source = generate(plan).source
     return source if plan.over is None else f"{source}\n\n{generate(plan.over.plan).source}"
 

@@ -78,7 +78,7 @@ SPANS = [  # the same place in the order by each of its kinds: a span, a time, a
 )
 def test_what_can_t_be_meant_is_refused(columns: str, says: str) -> None:
     with pytest.raises(FlatLedgerError) as error:
-        list(flatledger.rows(Layout.from_text(f"columns: {columns}\n"), [RECORD]))
+        list(flatledger.table(Layout.from_text(f"columns: {columns}\n"), [RECORD]))
     assert says in str(error.value)
 
 
@@ -232,7 +232,7 @@ def test_nested_lists_twenty_thousand_deep(tool: Tool, tmp_path: Path) -> None:
 def test_what_is_no_source_is_told(source: Any) -> None:
     layout = Layout.from_data({"columns": [{"No": "no"}]})
     for call in (
-        lambda: list(flatledger.rows(layout, source)),
+        lambda: list(flatledger.table(layout, source)),
         lambda: flatledger.survey(source),
         lambda: flatledger.draft(source),
         lambda: flatledger.export(layout, source, io.BytesIO()),

@@ -44,7 +44,7 @@ def folder(tmp_path: Path) -> Path:
 layout: {yaml(NASTY)}
 about: {yaml(NASTY)}
 row-per: lines
-attach: {{place: {{file: side.csv, matched-by: kind, key: code}}}}
+lookup: {{place: {{file: side.csv, matched-by: kind, key: code}}}}
 columns:
   - Line: {{value: lines.v, total: sum, unit: {yaml(NASTY)}}}
   - {yaml(NASTY)}: no
@@ -89,7 +89,7 @@ COMMANDS = (
     ("try", "lines", "s.jsonl"),
     ("shelf", "put", "l.yaml", "--as", NASTY),
     ("shelf", "put", "l.yaml", "--as", "kept"),
-    ("shelf", "take", NASTY),
+    ("shelf", "get", NASTY),
     ("shelf", "remove", NASTY),
     ("shelf",),
     ("shelf", "--json"),

@@ -124,7 +124,7 @@ def test_a_run_that_does_not_balance_says_so_last(
     honest = Tally.add
     monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     layout = Layout.from_file(folder / "l.yaml")
-    assert run_export(layout, str(folder / "s.jsonl"), Ways(str(folder / "t.csv"))) == 4
+    assert run_export(layout, str(folder / "s.jsonl"), {}, Ways(str(folder / "t.csv"))) == 4
     assert capsys.readouterr().err.splitlines()[-1].startswith("Does not balance: Qty (see above).")
 
 

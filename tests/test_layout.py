@@ -13,7 +13,7 @@ from tests.conftest import table
 def faults(text: str, records: list[dict[str, object]] | None = None) -> list[str]:
     """The faults of a layout, each as `line:column message`."""
     with pytest.raises(flatledger.LayoutError) as caught:
-        list(flatledger.rows(flatledger.Layout.from_text(text), records or []))
+        list(flatledger.table(flatledger.Layout.from_text(text), records or []))
     return [f"{p.line}:{p.column} {p.message}" for p in caught.value.problems]
 
 
@@ -97,8 +97,8 @@ output: {delimiter: '|', header: off, quote-char: "'"}
     layout = flatledger.Layout.from_text(text)
     assert layout.name == "no"
     assert layout.headings == ("no", "yes", "~", "a|b")
-    assert list(flatledger.rows(layout, [{}])) == [("020", "2026-01-01", "no", "#,##0.00")]
-    assert layout.model.output.header is False
+    assert list(flatledger.table(layout, [{}])) == [("020", "2026-01-01", "no", "#,##0.00")]
+    assert layout.request.output.header is False
 
 
 @pytest.mark.parametrize(

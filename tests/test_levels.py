@@ -105,9 +105,9 @@ def test_rows_that_were_given_or_a_source_that_is_gone_end_in_an_error() -> None
     many = source_of(LATE, 1200)
     for source, why in ((many, "rows were given"), (iter(source_of(LATE)), "once only")):
         with pytest.raises(LevelsError, match=why) as told:
-            list(flatledger.rows(Layout.from_data(TOTAL), source))
+            list(flatledger.table(Layout.from_data(TOTAL), source))
         assert "State all levels in the layout: `levels: [lines, …]`" in str(told.value)
-    rows = list(flatledger.rows(Layout.from_data({**TOTAL, "levels": ["lines"]}), iter([LATE])))
+    rows = list(flatledger.table(Layout.from_data({**TOTAL, "levels": ["lines"]}), iter([LATE])))
     assert rows == [(999, 5), ("Grand total", 5)]
 
 
@@ -165,7 +165,7 @@ def test_a_looked_up_field_stands_in_the_same_place_in_every_shape(tmp_path: Pat
     (tmp_path / "parts.csv").write_text("id,name\n1,wick\n2,lens\n")
     layout = """
 row-per: lines
-attach: {part: {file: parts.csv, matched-by: lines.id, key: id}}
+lookup: {part: {file: parts.csv, matched-by: lines.id, key: id}}
 columns: [{No: no}, {Part: lines.part.name}]
 """
     late = {"no": 999, "lines": [{"id": 1}, {"id": 2}]}
@@ -212,11 +212,11 @@ def test_a_list_is_found_wherever_the_plan_reads_one_value(
 
     def outcome(source: list[Any]) -> Any:
         try:
-            rows = flatledger.rows(flatledger.Layout.from_data(layout), source)
+            rows = flatledger.table(flatledger.Layout.from_data(layout), source)
             found = sorted(map(repr, rows))
         except (flatledger.LayoutError, flatledger.LevelsError) as error:
             return str(error).partition("(record")[0].partition(", and rows were")[0]
-        return found, rows.balance().repeating
+        return found, rows.balance.repeating
 
     late, early = outcome([*plain, record]), outcome([record, *plain])
     if isinstance(late, str) and "State all levels" not in late and "has a list" in late:

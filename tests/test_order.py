@@ -13,10 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from flatledger import LayoutError
+from flatledger.api.spilling import TemporaryRows
 from flatledger.plan.plan import KeyPlan
 from flatledger.run.protocols import Row
 from flatledger.run.sorting import Sorter
-from flatledger.spilling import TemporaryRows
 from tests.conftest import Tool, table
 
 cells = st.one_of(

@@ -169,13 +169,13 @@ def test_without_totals_there_are_no_rows_of_them(place: str) -> None:
 
 
 def test_there_is_no_balance_before_the_end() -> None:
-    rows = flatledger.rows(Layout.from_data({"columns": [{"G": "g"}]}), SOURCE)
+    rows = flatledger.table(Layout.from_data({"columns": [{"G": "g"}]}), SOURCE)
     for _ in range(2):
         with pytest.raises(TableNotReadError, match="comes after the last row"):
-            rows.balance()
+            _ = rows.balance
         next(rows)
     list(rows)
-    assert rows.balance().balanced
+    assert rows.balance.balanced
 
 
 GROUPS: dict[str, Any] = {

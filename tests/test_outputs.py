@@ -109,7 +109,7 @@ def test_the_same_from_text_file_bytes_and_path(tmp_path: Path) -> None:
     layout = flatledger.Layout.from_data({"columns": [{"A": "a"}]})
     with file.open(encoding="utf-8") as text, file.open("rb") as data:
         for source in (file, str(file), text, data, io.StringIO('{"a": "é"}')):
-            assert list(flatledger.rows(layout, source)) == [("é",)]
+            assert list(flatledger.table(layout, source)) == [("é",)]
 
 
 def test_the_tool_s_own_words(tool: Tool, tmp_path: Path) -> None:

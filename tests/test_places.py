@@ -22,7 +22,7 @@ FILES = {
     "base.yaml": "row-per: lines\ncolumns: [{No: no}]\n",
     "l.yaml": """
 from: base.yaml
-attach: {place: {file: side.csv, matched-by: station, key: code}}
+lookup: {place: {file: side.csv, matched-by: station, key: code}}
 columns:
   - Kind: {value: kind, translate: codes.csv}
   - Place: place.name
@@ -219,7 +219,7 @@ def test_what_people_write_is_replaced_on_their_word_alone(tool: Tool, folder: P
     before = held(folder)
     for arguments in (
         ("draft", "s.jsonl", "-o", "base.yaml"),
-        ("shelf", "take", "b", "-o", "base.yaml"),
+        ("shelf", "get", "b", "-o", "base.yaml"),
     ):
         tool("shelf", "put", "wanted.txt", "--as", "b")
         refused = tool(*arguments)

@@ -136,7 +136,7 @@ def test_a_file_read_back_gives_the_rows(
     file = io.BytesIO()
     flatledger.export(layout, source, file)
     read = csv.reader(io.StringIO(file.getvalue().decode(), newline=""), delimiter=delimiter)
-    given_rows = [tuple(cell or "" for cell in row) for row in flatledger.rows(layout, source)]
+    given_rows = [tuple(cell or "" for cell in row) for row in flatledger.table(layout, source)]
     assert [tuple(row) for row in read] == given_rows
     blanks = " \t\r\n\f\v"
     assert [row[0] or "" for row in given_rows] == [a if a.strip(blanks) else "" for a, _ in cells]

@@ -16,10 +16,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger import Layout
 from flatledger.compile.program import generate
 from flatledger.language import nodes as n
-from flatledger.layout.model import LayoutModel
 from flatledger.plan.known import known_of
 from flatledger.plan.plan import Plan
 from flatledger.plan.planner import make_plan
@@ -35,14 +33,10 @@ from flatledger.run.tallies import Tally
 from flatledger.run.totalling import TotalRows
 from flatledger.structure.structure import observe
 from flatledger.values.faults import FaultLog
-from tests.conftest import table
+from tests.conftest import settled, table
 from tests.test_oracle import as_layout, layouts, records
 
 TODAY = dt.date(2026, 3, 31)
-
-
-def model_of(layout: dict[str, Any]) -> LayoutModel:
-    return Layout.from_data(layout).model
 
 
 def batch(plan: Plan, source: list[Any], first: int) -> Batch:
@@ -57,7 +51,7 @@ def run_in_parts(
 
     ``small`` are further cuts, into batches of one state.
     """
-    plan = make_plan(model_of(layout), observe(source), TODAY, complete=True)
+    plan = make_plan(settled(layout), observe(source), TODAY, complete=True)
     states: list[RunState] = []
     for start, end in pairwise([0, *cuts, len(source)]):
         state = RunState(plan, begins=not states)
@@ -147,7 +141,7 @@ def test_several_tables_with_different_conditions_share_one_reading() -> None:
         [],
     ]
     models = [
-        model_of({"row-per": "lines", "columns": columns, "only": only}) for only in conditions
+        settled({"row-per": "lines", "columns": columns, "only": only}) for only in conditions
     ]
     first, *others = [make_plan(model, observe(source), TODAY, True) for model in models]
     plans = [first, *(plan.sharing(first) for plan in others)]
@@ -165,7 +159,7 @@ def test_several_tables_with_different_conditions_share_one_reading() -> None:
 @given(layouts().map(as_layout) | st.sampled_from(OTHERS), records)
 def test_a_plan_is_data(layout: dict[str, Any], source: list[Any]) -> None:
     """It can be sent elsewhere and compared, and does the same there."""
-    plan = make_plan(model_of(layout), observe(source), TODAY, complete=True)
+    plan = make_plan(settled(layout), observe(source), TODAY, complete=True)
     sent = pickle.loads(pickle.dumps(plan))
     assert sent == plan
     assert generate(sent).source == generate(plan).source
@@ -182,7 +176,7 @@ def test_every_node_of_a_plan_says_what_it_is() -> None:
         "only": ["raised in period('this month')"],
     }
     source = [{"st": "n", "raised": "2026-03-01", "lines": [{"q": 1}], "pay": [{"a": 1}] * 2}]
-    plan = make_plan(model_of(layout), observe(source), TODAY)
+    plan = make_plan(settled(layout), observe(source), TODAY)
     test = plan.columns[0].value
     assert isinstance(test, n.Comparison)
     product, total = known_of(test.left), known_of(test.right)
@@ -202,7 +196,7 @@ def test_every_node_of_a_plan_says_what_it_is() -> None:
 def test_a_row_knows_its_entry() -> None:
     source = [{"lines": [{"q": 1}, {"q": 5}]}, {"lines": []}, {"lines": {"q": 7}}]
     plan = make_plan(
-        model_of(
+        settled(
             {
                 "row-per": "lines",
                 "columns": [{"Q": "lines.q"}],

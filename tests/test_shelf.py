@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 import flatledger
-from flatledger import Layout, LayoutError, Shelf, ShelfError, shelving
+from flatledger import Layout, LayoutError, Shelf, ShelfError
 from tests.conftest import Tool
 
 BASE = """\
@@ -64,22 +64,22 @@ totals: {grand-total: no}
     shelf = Shelf([tmp_path / "shelf"])
     layout = Layout.from_file(tmp_path / "own.yaml", shelf)
     assert layout.headings == ("No", "Quantity", "Price", "Part", "Amount", "Last")
-    assert (layout.name, layout.model.about) == ("own", "")
-    assert [one.value.text for one in layout.model.conditions] == [
+    assert (layout.name, layout.request.about) == ("own", "")
+    assert [one.value.text for one in layout.request.conditions] == [
         *("status = 'sent'", "no < 'A3'", "lines.qty > 0"),
     ]
-    rows = list(flatledger.rows(layout, RECORDS))
+    rows = list(flatledger.table(layout, RECORDS))
     assert [tuple(map(str, row)) for row in rows] == [
         ("A1", "2", "3", "wick", "6", "x"),
         ("Sum of A1", "None", "None", "None", "6", "None"),
     ]
     again = Layout.from_text(layout.to_text())
-    assert list(flatledger.rows(again, RECORDS)) == rows
+    assert list(flatledger.table(again, RECORDS)) == rows
     grouped = layout.with_changes(
         {"row-per-group": ["no"], "columns": [{"Amount": "sum(lines.qty)"}], "leave-out": []}
     )
-    assert grouped.model.row_per is None
-    assert grouped.model.group == ()
+    assert grouped.request.row_per is None
+    assert grouped.request.group == ()
 
 
 @pytest.mark.parametrize(
@@ -142,11 +142,11 @@ only: [no in list('wanted')]
 """,
     )
     layout = Layout.from_file(tmp_path / "own.yaml", Shelf([tmp_path / "shelf"]))
-    rows = flatledger.rows(layout, [*RECORDS, {"no": "A1", "name": "two\nlines"}, {"x": 1}])
+    rows = flatledger.table(layout, [*RECORDS, {"no": "A1", "name": "two\nlines"}, {"x": 1}])
     assert list(rows) == [
         *(("A1", True, None), ("A3", False, None), ("A1", True, True)),
     ]
-    balance = rows.balance()
+    balance = rows.balance
     assert [(one.name, one.values, one.first_unmet) for one in balance.lists] == [
         ("codes.csv", 2, ["A2"]),
         ("codes.csv", 3, ["first", "short"]),
@@ -158,17 +158,17 @@ only: [no in list('wanted')]
 def test_what_is_put_on_the_shelf_is_checked_and_the_former_is_kept(tmp_path: Path) -> None:
     shelf = Shelf([tmp_path / "mine", tmp_path / "team"])
     write(tmp_path, base_yaml=BASE, part_yaml="only: [a = ]", ids_txt="A1\n", bad_yaml="columns:")
-    shelving.put(tmp_path / "base.yaml", shelf=shelf)
+    shelf.put(tmp_path / "base.yaml")
     with pytest.raises(ShelfError, match="is on the shelf already"):
-        shelving.put(tmp_path / "base.yaml", shelf=shelf)
+        shelf.put(tmp_path / "base.yaml")
     for name in ("part", "bad"):
         with pytest.raises(LayoutError):
-            shelving.put(tmp_path / f"{name}.yaml", shelf=shelf)
+            shelf.put(tmp_path / f"{name}.yaml")
     with pytest.raises(ShelfError, match="can't be a name"):
-        shelving.put(tmp_path / "base.yaml", "../base", shelf=shelf)
+        shelf.put(tmp_path / "base.yaml", "../base")
     write(tmp_path, base_yaml=BASE.replace("The base", "Another"))
-    shelving.put(tmp_path / "base.yaml", replace=True, shelf=shelf)
-    shelving.put(tmp_path / "ids.txt", "base", shelf=shelf)
+    shelf.put(tmp_path / "base.yaml", replace=True)
+    shelf.put(tmp_path / "ids.txt", "base")
     write(tmp_path, team__layouts__base_yaml=BASE, team__layouts__broken_yaml="a: [")
     assert [(one.name, one.kind, one.about[:13], one.hidden) for one in shelf.entries()] == [
         *(("base", "layout", "Another", False), ("base", "layout", "The base", True)),
@@ -177,13 +177,13 @@ def test_what_is_put_on_the_shelf_is_checked_and_the_former_is_kept(tmp_path: Pa
     (former,) = (tmp_path / "mine" / "layouts" / "former").iterdir()
     assert "The base" in former.read_text(encoding="utf-8")
     with pytest.raises(ShelfError, match="say which with --kind"):
-        shelving.take("base", shelf=shelf)
-    assert "Another" in shelving.take("base", "layout", shelf=shelf)
-    kept = shelving.remove("base", "layout", shelf=shelf)
+        shelf.get("base")
+    assert "Another" in shelf.get("base", "layout")
+    kept = shelf.remove("base", "layout")
     assert "Another" in kept.read_text(encoding="utf-8")
-    assert "The base" in shelving.take("base", "layout", shelf=shelf)
+    assert "The base" in shelf.get("base", "layout")
     with pytest.raises(ShelfError, match="shared shelf"):
-        shelving.remove("base", "layout", shelf=shelf)
+        shelf.remove("base", "layout")
 
 
 def test_no_version_is_lost_when_several_are_put_at_once(tmp_path: Path) -> None:
@@ -193,7 +193,7 @@ def test_no_version_is_lost_when_several_are_put_at_once(tmp_path: Path) -> None
         (tmp_path / f"own-{i}.{suffix}").write_text(f"about: v{i}\ncolumns: [A: a]\n")
     with ThreadPoolExecutor(8) as pool:
         files = sorted(tmp_path.glob("own-*"))
-        list(pool.map(lambda file: shelving.put(file, "own", replace=True, shelf=shelf), files))
+        list(pool.map(lambda file: shelf.put(file, "own", replace=True), files))
     folder = tmp_path / "shelf" / "layouts"
     kept = [*folder.glob("own*"), *folder.glob("former/own*")]
     assert {file.read_text().split()[1] for file in kept} == {f"v{i}" for i in range(count)}
@@ -222,7 +222,7 @@ def test_the_shelf_from_the_command_line(tool: Tool, demo: Path) -> None:
     assert not (demo / "two.csv").exists()
     assert tool("export", "few", *arguments[1:], "two.csv").returncode == 0
     assert (demo / "one.csv").read_bytes() == (demo / "two.csv").read_bytes()
-    assert "no < 'R-0003'" in tool("shelf", "take", "few").stdout
+    assert "no < 'R-0003'" in tool("shelf", "get", "few").stdout
     assert tool("shelf", "remove", "few").returncode == 0
     assert "did you mean" in tool("export", "requisition-lins", "requisitions.jsonl").stderr
 

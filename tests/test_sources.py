@@ -43,7 +43,7 @@ def test_every_form_gives_the_same_rows(data: list[Any], chunk: int, indent: int
     document = json.dumps({"w": ["}", {"y": 1}], "x": {"z": '"', "y": data}, "t": 1}).encode()
     before, reading.CHUNK = reading.CHUNK, chunk
     try:
-        expected = list(flatledger.rows(LAYOUT, data))
+        expected = list(flatledger.table(LAYOUT, data))
         forms = [
             (LAYOUT, b"\xef\xbb\xbf" + listed),
             (LAYOUT, gzip.compress(listed)),
@@ -51,7 +51,7 @@ def test_every_form_gives_the_same_rows(data: list[Any], chunk: int, indent: int
             *([(LAYOUT, lines)] if len(data) > 1 else []),
         ]
         for layout, form in forms:
-            assert list(flatledger.rows(layout, io.BytesIO(form))) == expected
+            assert list(flatledger.table(layout, io.BytesIO(form))) == expected
     finally:
         reading.CHUNK = before
 
@@ -66,7 +66,7 @@ def test_numbers_keep_the_digits_they_came_with() -> None:
         *("10.00", "0.0000001", "1000", "123456789012345678901234", "0.10", "-0.5"),
         "0.000000001",
     ]
-    assert list(flatledger.rows(layout, [{"n": 0.1}, {"n": float("nan")}])) == [
+    assert list(flatledger.table(layout, [{"n": 0.1}, {"n": float("nan")}])) == [
         (Decimal("0.1"),),
         ("nan",),
     ]
@@ -76,10 +76,10 @@ def test_a_large_list_is_streamed(tmp_path: Path) -> None:
     """Records come before the end of the list has been read."""
     file = tmp_path / "large.json"
     file.write_text("[" + ",".join(f'{{"a": {n}}}' for n in range(60_000)) + ', {"a": ')
-    rows = flatledger.rows(LAYOUT, file)
+    rows = flatledger.table(LAYOUT, file)
     assert next(rows) == (0, None, None)
     assert len(list(rows)) == 59_999
-    assert [fault.reason[:50] for fault in rows.balance().faults] == [
+    assert [fault.reason[:50] for fault in rows.balance.faults] == [
         "the record ends too early (element 60,001 of the l",
         "the list that begins on line 1 has no end: `]` is ",
     ]
@@ -102,13 +102,13 @@ def test_standard_input_and_output(tool: Tool, tmp_path: Path) -> None:
 def test_each_line_can_be_a_document(tmp_path: Path) -> None:
     lines = ['{"x": {"y": [{"a": 1}], "y": [{"a": 2}]}}', '{"z": 1}', '{"x": {"y": {"a": 3}}}']
     (tmp_path / "a.jsonl").write_text("\n".join(lines))
-    rows = flatledger.rows(DOCUMENT, tmp_path / "a.jsonl")
+    rows = flatledger.table(DOCUMENT, tmp_path / "a.jsonl")
     assert [row[0] for row in rows] == [1, 2, 3]
-    told = [fault.reason for fault in rows.balance().faults]
+    told = [fault.reason for fault in rows.balance.faults]
     assert told == ["no records at `x`; there are z (line 2)"]
     (tmp_path / "b.jsonl").write_text('{"a": 1}')
     with pytest.raises(flatledger.SourceError, match="no records at `x`; there are a"):
-        list(flatledger.rows(DOCUMENT, tmp_path / "b.jsonl"))
+        list(flatledger.table(DOCUMENT, tmp_path / "b.jsonl"))
 
 
 def test_nothing_stays_open(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -130,10 +130,10 @@ def test_nothing_stays_open(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> 
     lines = [{"no": n, "x": {"y": n}} for n in range(30_000)]
     source.write_text("\n".join(map(json.dumps, [*lines, {"x": [{"y": 1}, {"y": 2}]}])))
     layout = Layout.from_data({"columns": [{"No": "no"}]})
-    with flatledger.rows(layout, source) as rows:
+    with flatledger.table(layout, source) as rows:
         assert (next(rows), len(opened)) == ((0,), 1)
     assert not opened
-    flatledger.rows(layout, source).close()
+    flatledger.table(layout, source).close()
     refused = [{"columns": [{"N": "nothing(no)"}]}, {"columns": [{"X": "x.y * 2"}]}]
     for one in refused:
         with pytest.raises(flatledger.LayoutError):
@@ -141,7 +141,7 @@ def test_nothing_stays_open(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> 
     flatledger.export(Layout.from_data({"columns": [{"X": "x.y"}]}), source, tmp_path / "t.csv")
     flatledger.survey(source, sample=10)
     flatledger.distinct_values("no", source, sample=10)
-    flatledger.try_expression("no", source, first=2)
+    flatledger.evaluate("no", source, first=2)
     flatledger.preview(layout, source, sample=True)
     flatledger.draft(source)
     keyed = {"columns-from": "x", "named-by": "x.y", "value": "no", "at-most": 3}
@@ -246,5 +246,5 @@ def test_a_callers_file_stays_open(packed: bool) -> None:
     data = b'{"no": 1}\n{"no": 2}\n'
     file = io.BytesIO(gzip.compress(data) if packed else data)
     layout = flatledger.Layout.from_data({"columns": [{"No": "no"}]})
-    assert list(flatledger.rows(layout, file)) == [(1,), (2,)]
+    assert list(flatledger.table(layout, file)) == [(1,), (2,)]
     assert not file.closed

@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.reports.words import where_nothing_is
 from tests.conftest import Tool
 
 RECORDS: list[Any] = [
@@ -144,9 +145,9 @@ def test_every_drafted_layout_runs_and_balances(records: list[Any]) -> None:
     except flatledger.SourceError:  # nothing but empty objects
         return
     layout = flatledger.Layout.from_text(text)
-    rows = flatledger.rows(layout, records)
+    rows = flatledger.table(layout, records)
     list(rows)
-    assert rows.balance().balanced, text
+    assert rows.balance.balanced, text
 
 
 @pytest.mark.parametrize(
@@ -162,17 +163,17 @@ def test_every_level_of_the_sample_data_can_be_drafted(
 ) -> None:
     source = demo / name
     drafted = flatledger.draft(source, row_per=level, records=records)
-    rows = flatledger.rows(drafted.layout, source)
+    rows = flatledger.table(drafted.layout, source)
     assert len(list(rows)) > 20
-    assert rows.balance().balanced
+    assert rows.balance.balanced
     assert "<pre" in drafted._repr_html_()
     ways = re.sub(r"^  # - (.*?)(  #.*)?$", r"  - \1", drafted, flags=re.MULTILINE)
     more = flatledger.Layout.from_text(ways)
     assert len(more.headings) >= len(drafted.layout.headings)
-    rows = flatledger.rows(more, source)
+    rows = flatledger.table(more, source)
     list(rows)
-    assert rows.balance().balanced
-    assert rows.balance().fault_count == 0
+    assert rows.balance.balanced
+    assert rows.balance.fault_count == 0
 
 
 def test_a_draft_fits_what_was_seen() -> None:
@@ -192,7 +193,7 @@ def test_a_draft_fits_what_was_seen() -> None:
         deep = {"n": deep}
     drafted = flatledger.draft([{"no": 1, "deep": deep}])
     assert "# What is nested more than 60 deep is not listed." in drafted
-    list(flatledger.rows(drafted.layout, [{"no": 1, "deep": deep}]))
+    list(flatledger.table(drafted.layout, [{"no": 1, "deep": deep}]))
 
 
 def test_a_preview_says_what_the_export_then_does(tool: Tool, demo: Path) -> None:
@@ -206,12 +207,12 @@ def test_a_preview_says_what_the_export_then_does(tool: Tool, demo: Path) -> Non
             balance.files[0].rows,
             size,
         )
-        assert found.first == list(flatledger.rows(layout, source))[:10]
-        assert [column.heading for column in found.columns] == list(layout.headings)
+        assert found.first == list(flatledger.table(layout, source))[:10]
+        assert [one.column.heading for one in found.columns] == list(layout.headings)
     layout = flatledger.Layout.from_file(demo / "requisition-lines.yaml")
     found = flatledger.preview(layout, source)
-    columns = {column.heading: column for column in found.columns}
-    assert columns["Carriage, SKC"].home == "record"
+    columns = {one.column.heading: one for one in found.columns}
+    assert columns["Carriage, SKC"].column.level == "record"
     assert columns["Quantity"].kinds == ["number"]
     assert columns["Checked by"].filled == 0
     assert "Carriage, SKC belongs to the record: shown on each of its rows, and added once." in (
@@ -251,9 +252,9 @@ def test_a_draft_takes_over_only_what_can_be_read_in_one_way(texts: list[str], c
     records = [{"x": text} for text in texts]
     drafted = flatledger.draft(records)
     assert f"  - X: {column}" in drafted
-    rows = flatledger.rows(drafted.layout, records)
+    rows = flatledger.table(drafted.layout, records)
     list(rows)
-    assert rows.balance().fault_count == 0
+    assert rows.balance.fault_count == 0
 
 
 def test_pages_hold_what_the_terminal_shows(tool: Tool, demo: Path) -> None:
@@ -299,5 +300,5 @@ def test_a_preview_looks_at_rows_and_not_at_their_totals() -> None:
     )
     assert (found.columns[0].filled, found.columns[0].examples) == (3, ["1", "2"])
     assert (found.columns[1].filled, found.columns[1].examples[1][-2:]) == (2, "y…")
-    assert [one.none for one in found.columns] == ["blank", "blank", ""]
+    assert [where_nothing_is(one.column) for one in found.columns] == ["blank", "blank", ""]
     assert (found.rows, found.balance.rows, found.balance.total_rows) == (6, 3, 3)

@@ -1,11 +1,10 @@
 """Flat Ledger: records that hold other records become flat tables that add up.
 
 >>> import flatledger
->>> layout = flatledger.Layout.from_data({
-...     "row-per": "lines",
-...     "columns": [{"Requisition": "no"}, {"Part": "lines.part"}],
-... })
->>> list(flatledger.rows(layout, [{"no": "R1", "lines": [{"part": "wick"}, {"part": "lens"}]}]))
+>>> layout = {"row-per": "lines", "columns": [{"Requisition": "no"}, {"Part": "lines.part"}]}
+>>> records = [{"no": "R1", "lines": [{"part": "wick"}, {"part": "lens"}]}]
+>>> with flatledger.table(layout, records) as table:
+...     list(table)
 [('R1', 'wick'), ('R1', 'lens')]
 """
 
@@ -15,37 +14,62 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from .drafting import DraftedLayout, draft
+    from .api.draft import DraftedLayout, draft
+    from .api.evaluate import Evaluated, evaluate
+    from .api.export import export
+    from .api.layout import Layout
+    from .api.preview import Preview, preview
+    from .api.shelf import Shelf
+    from .api.survey import Survey, distinct_values, survey, survey_kinds
+    from .api.table import Table, table
     from .errors import (
         AnswerError,
         ExpressionError,
         FlatLedgerError,
         LayoutError,
         LevelsError,
+        MissingExtraError,
         OutputError,
         Problem,
         SamePlaceError,
         ShelfError,
         SlowPatternError,
         SourceError,
+        TableClosedError,
         TableNotReadError,
+        TableReadError,
     )
-    from .exporting import Rows, export, rows
-    from .layout import Layout
-    from .layout.shelf import Shelf
-    from .previewing import Preview, preview
+    from .layout.schema import layout_schema
     from .run.balance import Balance
-    from .surveying import Survey, distinct_values, survey, survey_kinds
-    from .trying import Trial, try_expression
+    from .run.describing import TableColumn
+    from .run.protocols import TotalRow
     from .values.faults import Fault
     from .values.literals import Interval
 
 __version__ = "0.1.0"
 
+_MODULES = {
+    **dict.fromkeys(("DraftedLayout", "draft"), "api.draft"),
+    **dict.fromkeys(("Evaluated", "evaluate"), "api.evaluate"),
+    "export": "api.export",
+    "Layout": "api.layout",
+    **dict.fromkeys(("Preview", "preview"), "api.preview"),
+    "Shelf": "api.shelf",
+    **dict.fromkeys(("Survey", "distinct_values", "survey", "survey_kinds"), "api.survey"),
+    **dict.fromkeys(("Table", "table"), "api.table"),
+    "layout_schema": "layout.schema",
+    "Balance": "run.balance",
+    "TableColumn": "run.describing",
+    "TotalRow": "run.protocols",
+    "Fault": "values.faults",
+    "Interval": "values.literals",
+}
+
 __all__ = [
     "AnswerError",
     "Balance",
     "DraftedLayout",
+    "Evaluated",
     "ExpressionError",
     "Fault",
     "FlatLedgerError",
@@ -53,40 +77,32 @@ __all__ = [
     "Layout",
     "LayoutError",
     "LevelsError",
+    "MissingExtraError",
     "OutputError",
     "Preview",
     "Problem",
-    "Rows",
     "SamePlaceError",
     "Shelf",
     "ShelfError",
     "SlowPatternError",
     "SourceError",
     "Survey",
+    "Table",
+    "TableClosedError",
+    "TableColumn",
     "TableNotReadError",
-    "Trial",
+    "TableReadError",
+    "TotalRow",
     "distinct_values",
     "draft",
+    "evaluate",
     "export",
+    "layout_schema",
     "preview",
-    "rows",
     "survey",
     "survey_kinds",
-    "try_expression",
+    "table",
 ]
-
-_MODULES = {
-    "Balance": "run.balance",
-    **dict.fromkeys(("DraftedLayout", "draft"), "drafting"),
-    **dict.fromkeys(("Preview", "preview"), "previewing"),
-    "Fault": "values.faults",
-    "Interval": "values.literals",
-    "Layout": "layout",
-    "Shelf": "layout.shelf",
-    **dict.fromkeys(("Rows", "export", "rows"), "exporting"),
-    **dict.fromkeys(("Trial", "try_expression"), "trying"),
-    **dict.fromkeys(("Survey", "distinct_values", "survey", "survey_kinds"), "surveying"),
-}
 
 
 def __getattr__(name: str) -> Any:

@@ -29,6 +29,14 @@ class TableNotReadError(FlatLedgerError):
     """The balance was asked for before the rows of the table had been taken to their end."""
 
 
+class TableReadError(FlatLedgerError):
+    """The rows of a table were asked for once more; they can be taken once."""
+
+
+class TableClosedError(FlatLedgerError):
+    """The rows of a table were asked for after it had been closed."""
+
+
 class LevelsError(FlatLedgerError):
     """A later record shows a level that the first ones did not, and the run can't begin again."""
 
@@ -106,6 +114,10 @@ class SamePlaceError(OutputError):
     def __init__(self, message: str, place: object) -> None:
         super().__init__(message)
         self.place = place
+
+
+class MissingExtraError(FlatLedgerError):
+    """A format or a way out that needs packages which are installed as an extra."""
 
 
 class ShelfError(FlatLedgerError):

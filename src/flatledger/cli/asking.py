@@ -11,11 +11,10 @@ from typing import Any, TextIO
 
 import click
 
+from ..api.layout_files import read_items, read_list, values_of
 from ..errors import AnswerError
 from ..layout.asking import Question, read_answer
-from ..layout.files import read_items, read_list, values_of
-from ..layout.text import Mapping, Scalar
-from ..layout.text import Sequence as Items
+from ..layout.text import ItemList, ItemMap, Scalar
 from ..sources.reading import standard_input
 
 VARIABLE = "FLATLEDGER_ASK_"
@@ -66,12 +65,12 @@ def _of_file(file: str) -> dict[str, Any]:
     """
     item = read_items(Path(file))
     found: dict[str, Any] = {}
-    for key, value in item.pairs if isinstance(item, Mapping) else ():
-        entries = value.items if isinstance(value, Items) else (value,)
+    for key, value in item.pairs if isinstance(item, ItemMap) else ():
+        entries = value.items if isinstance(value, ItemList) else (value,)
         texts = [entry.text for entry in entries if isinstance(entry, Scalar)]
         if len(texts) != len(entries):
             raise AnswerError(f"{file}, line {key.line}: `{key.text}` takes a text or a list")
-        found[key.text] = texts if isinstance(value, Items) else texts[0]
+        found[key.text] = texts if isinstance(value, ItemList) else texts[0]
     if not found:
         raise AnswerError(f"{file} holds no answers; it takes names with values, such as from: …")
     return found

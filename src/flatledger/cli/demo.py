@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ..api.export import export
+from ..api.layout import Layout
+from ..api.preparing import given_for
+from ..api.table import table
 from ..demo import copy_to
 from ..errors import OutputError
-from ..exporting import Rows, export
-from ..layout import Layout
+from ..layout.settling import output_of
 from ..reports.balance_text import print_balance
 from ..reports.table_text import print_table
 from .export import exit_code
@@ -26,12 +29,14 @@ def run_demo(folder: str) -> int:
         reports().line(f"{file} is there already, and is not as ours; it stays and is used")
     worst = 0
     for path, source in samples.runs:
-        layout = Layout.from_file(path).answered()  # the samples have defaults for what they ask
-        to = path.parent / (layout.model.output.file or f"{path.stem}.csv")
+        layout = Layout.from_file(path)  # the samples have defaults for what they ask
+        own = output_of(layout.request, given_for(layout, None)).file
+        to = path.parent / (own or f"{path.stem}.csv")
         out = results()
-        out.line(f"{layout.name}: {layout.model.about}", "bold")
+        out.line(f"{layout.name}: {layout.request.about}", "bold")
         out.line()
-        print_table(layout.headings, Rows(layout, source), out, ROWS_SHOWN)
+        with table(layout, source) as rows:
+            print_table(rows.headings, rows, out, ROWS_SHOWN)
         out.line()
         balance = export(layout, source, to)
         print_balance(balance, reports())

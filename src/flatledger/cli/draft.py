@@ -7,10 +7,11 @@ from typing import Any
 
 import click
 
-from ..drafting import draft
-from ..layout.known import learnt, note_of
-from ..outputs import Target, check_format
-from ..surveying import SAMPLE
+from ..api.draft import draft
+from ..api.notes import learnt
+from ..api.survey import SAMPLE
+from ..layout.note import note_of
+from ..outputs import Target, check_suffix
 from .terminal import check_typed, reports
 
 REMEDY = "--replace replaces it"
@@ -31,7 +32,7 @@ def run_draft(
     inputs = [source, *([fit_to] if fit_to else [])]
     check_typed(inputs, {"the layout": to, "the note": note_of(Path(to)) if to and learn else None})
     if to:
-        check_format(to, (".yaml", ".yml", ".txt"), "a layout")
+        check_suffix(to, (".yaml", ".yml", ".txt"), "a layout")
     with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
         sample = None if everything else SAMPLE
         text = draft(source, sample=sample, fit_to=fit_to, **options)
@@ -39,7 +40,7 @@ def run_draft(
     if to and learn:
         note = note_of(Path(to))
         with Target(note, "replace") as target:
-            target.write(learnt(note, Path(to), text.fields, {}).encode())
+            target.write(learnt(Path(to), text.fields, {}).encode())
         reports().line(f"{note} knows its {len(text.fields):,} fields")
     if to not in (None, "-"):
         reports().line(f"{to} is written; now: flatledger export {to} {source}")

@@ -100,7 +100,7 @@ def _code_of(call: Callable[[], object]) -> int:
 
 def say(text: str) -> None:
     """Write a line to standard error, if anybody listens."""
-    from ..visible import visible_lines
+    from ..values.visible import visible_lines
 
     if sys.stderr is not None:
         with suppress(OSError, ValueError):
@@ -110,7 +110,7 @@ def say(text: str) -> None:
 
 def _tell(start: str, error: FlatLedgerError) -> None:
     """What is wrong, and what had been written all the same."""
-    from ..visible import visible
+    from ..values.visible import visible
 
     lines = [visible(line) for line in error.lines()]
     say("\n".join([f"{start}: {lines[0]}", *lines[1:]]))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Mapping
+from typing import Any, NamedTuple
 
+from ..api.export import export
+from ..api.layout import Layout
 from ..errors import SamePlaceError
-from ..exporting import export
-from ..layout import Layout
 from ..layout.model import IfThere
 from ..run.balance import Balance
 from .progress import showing_progress
@@ -28,15 +29,16 @@ class Ways(NamedTuple):
     learn: bool = False
 
 
-def run_export(layout: Layout, source: str, ways: Ways) -> int:
+def run_export(layout: Layout, source: str, ask: Mapping[str, Any], ways: Ways) -> int:
     """Export, show the balance on standard error, and give the exit code."""
-    own = layout.model.output.file
+    own = layout.request.output.file
     try:
         with showing_progress() as progress:
             balance = export(
                 layout,
                 source,
                 ways.to or (None if own else "-"),
+                ask=ask,
                 progress=progress,
                 learn=ways.learn,
                 strict=ways.strict,

@@ -78,7 +78,7 @@ Put FILE on the personal shelf: a layout, conditions (`only` alone), or a list (
 What it holds is checked first.
 """
 
-TAKE = """
+GET = """
 Write the text of NAME to a file or to standard output; it stays on the shelf.
 """
 

@@ -35,6 +35,15 @@ class Commands(click.Group):
             raise FailedError("Nothing written" if nothing else "flatledger", error) from None
 
 
+class ShelfCommands(click.Group):
+    """The group of the shelf's commands; a former name is refused with the new one."""
+
+    def get_command(self, context: click.Context, name: str) -> click.Command | None:
+        if name == "take":
+            context.fail("`shelf take` is now `shelf get`.")
+        return super().get_command(context, name)
+
+
 def _version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
     if wanted:
         from .. import __version__
@@ -134,9 +143,9 @@ def export(
     from .export import Ways, run_export
     from .typed import layout_and_source
 
-    with layout_and_source(places, **typed) as (layout, source):
+    with layout_and_source(places, **typed) as (layout, source, answers):
         ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn)
-        code = run_export(layout, source, ways)
+        code = run_export(layout, source, answers, ways)
     raise SystemExit(code)
 
 
@@ -164,8 +173,8 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
     from .preview import run_preview
     from .typed import layout_and_source
 
-    with layout_and_source(places, **typed) as (layout, source):
-        code = run_preview(layout, source, sample, page)
+    with layout_and_source(places, **typed) as (layout, source, answers):
+        code = run_preview(layout, source, answers, sample, page)
     raise SystemExit(code)
 
 
@@ -213,7 +222,7 @@ def demo(folder: str) -> None:
     raise SystemExit(run_demo(folder))
 
 
-@flatledger.group(invoke_without_command=True, help=help_texts.SHELF)
+@flatledger.group(cls=ShelfCommands, invoke_without_command=True, help=help_texts.SHELF)
 @click.option("--json", "as_json", is_flag=True, help="The list as JSON.")
 @click.pass_context
 def shelf(context: click.Context, as_json: bool) -> None:
@@ -236,15 +245,15 @@ def put(file: str, name: str | None, replace: bool) -> None:
     raise SystemExit(put_on_shelf(file, name, replace))
 
 
-@shelf.command(help=help_texts.TAKE)
+@shelf.command(help=help_texts.GET)
 @click.argument("name")
 @click.option("--kind", type=KIND, help="Which, where several have this name.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
-def take(name: str, kind: str | None, to: str | None, replace: bool) -> None:
-    from .shelf import take_from_shelf
+def get(name: str, kind: str | None, to: str | None, replace: bool) -> None:
+    from .shelf import get_from_shelf
 
-    raise SystemExit(take_from_shelf(name, kind, to, replace))
+    raise SystemExit(get_from_shelf(name, kind, to, replace))
 
 
 @shelf.command(help=help_texts.REMOVE)

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
-from ..layout import Layout
-from ..previewing import preview
+from collections.abc import Mapping
+from typing import Any
+
+from ..api.layout import Layout
+from ..api.preview import preview
 from ..reports.preview_page import preview_page
 from ..reports.preview_text import print_preview
 from .progress import showing_progress
 from .terminal import check_page, results, write_page
 
 
-def run_preview(layout: Layout, source: str, sample: bool, page: str | None) -> int:
+def run_preview(
+    layout: Layout, source: str, ask: Mapping[str, Any], sample: bool, page: str | None
+) -> int:
     """Show columns, plan, first rows and counts."""
     check_page(page, [source, *layout.taking_part()])
     with showing_progress() as progress:
-        found = preview(layout, source, sample=sample, progress=progress)
+        found = preview(layout, source, sample=sample, ask=ask, progress=progress)
     if page:
         write_page(page, preview_page(found))
         return 0

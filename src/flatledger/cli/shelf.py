@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import msgspec
 
-from .. import shelving
-from ..layout.shelf import SHELVES, Shelf, settings_file
+from ..api.shelf import Shelf
+from ..api.shelf_folders import SHELVES, settings_file
 from ..outputs import Target
 from ..reports.screen import Grid
-from ..visible import steerless_json
+from ..values.visible import steerless_json
 from .draft import REMEDY
 from .terminal import check_typed, reports, results
 
@@ -49,15 +49,15 @@ def _tell_folders(shelf: Shelf) -> None:
 
 def put_on_shelf(file: str, name: str | None, replace: bool) -> int:
     """Put a file on the shelf; what is there is replaced only where that is said, and is kept."""
-    place = shelving.put(file, name, replace=replace)
+    place = Shelf().put(file, name, replace=replace)
     reports().line(f"On the shelf as {place.stem}: {place}", whole=True)
     return 0
 
 
-def take_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) -> int:
+def get_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) -> int:
     """Write something's text to a file that is not there yet, or to standard output."""
-    check_typed([shelving.file_of(name, kind)], {"it": to})
-    text = shelving.take(name, kind)
+    check_typed([Shelf().file_of(name, kind)], {"it": to})
+    text = Shelf().get(name, kind)
     with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
         target.write(text.encode())
     if to and target.replaces:
@@ -67,6 +67,6 @@ def take_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) 
 
 def remove_from_shelf(name: str, kind: str | None) -> int:
     """Take something off the shelf and say where it is kept."""
-    kept = shelving.remove(name, kind)
+    kept = Shelf().remove(name, kind)
     reports().line(f"{name} is off the shelf; kept as {kept}", whole=True)
     return 0

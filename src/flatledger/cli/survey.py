@@ -7,15 +7,16 @@ from typing import Any
 
 import msgspec
 
+from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds
 from ..errors import ExpressionError
 from ..layout.model import Output
-from ..outputs import DelimitedWriter, Target
+from ..outputs import Target
+from ..outputs.delimited import DelimitedWriter
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
 from ..structure.survey import SurveyResult
-from ..surveying import SAMPLE, distinct_values, survey, survey_kinds
-from ..visible import steerless_json
+from ..values.visible import steerless_json
 from .progress import showing_progress
 from .terminal import check_page, reports, results, write_page
 

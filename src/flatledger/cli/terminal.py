@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import SamePlaceError
-from ..outputs import Target, check_apart, check_format
+from ..outputs import Target, check_apart, check_suffix
 from ..reports.screen import reports, results
 
 __all__ = ["check_page", "check_typed", "reports", "results", "write_page"]
@@ -27,7 +27,7 @@ def check_page(page: str | None, inputs: Iterable[Path | str]) -> None:
     """Raise OutputError where a page can't be written to a place, by its name."""
     if page is not None:
         check_typed(inputs, {"the page": page})
-        check_format(page, (".html", ".htm"), "a page")
+        check_suffix(page, (".html", ".htm"), "a page")
 
 
 def write_page(to: str, page: str) -> None:

@@ -6,9 +6,10 @@ from typing import Any
 
 import msgspec
 
+from ..api.evaluate import Evaluated, evaluate
 from ..errors import ExpressionError
 from ..reports.screen import Grid
-from ..trying import Trial, try_expression
+from ..reports.words import kind_of_value
 from ..values.functions import text_of
 from .terminal import reports, results
 
@@ -18,25 +19,26 @@ LONGEST = 400
 def run_try(expression: str, source: str, **options: Any) -> int:
     """Show a value for each row of the first records; point at what is wrong with an expression."""
     try:
-        trials = try_expression(expression, source, **options)
+        found = evaluate(expression, source, **options)
     except ExpressionError as error:
         reports().line(f"flatledger: {error}", whole=True)
         for line in error.pointer().split("\n"):
             reports().line(line, whole=True)
         return error.exit_code
     grid = Grid(("record", "value", "kind"), right={0})
-    for trial in trials:
-        grid.add(f"{trial.record:,}", _shown(trial.value), _kind(trial))
+    for one in found:
+        grid.add(f"{one.record:,}", _shown(one.value), _kind(one))
     results().grid(grid)
-    if not trials:
+    if not found:
         reports().line("No rows: the source holds no records that could be read.")
-    elif all(trial.value is None for trial in trials):
-        reports().line(f"Nothing was found in the first {trials[-1].record:,} records.")
+    elif all(one.value is None for one in found):
+        reports().line(f"Nothing was found in the first {found[-1].record:,} records.")
     return 0
 
 
-def _kind(trial: Trial) -> str:
-    return f"{trial.kind}; fault: {trial.fault}" if trial.fault else trial.kind
+def _kind(found: Evaluated) -> str:
+    kind = kind_of_value(found.value)
+    return f"{kind}; fault: {found.fault}" if found.fault else kind
 
 
 def _shown(value: Any) -> str:

@@ -8,9 +8,11 @@ from typing import Any
 
 import click
 
-from ..layout import Layout
-from ..layout.files import files_met
-from ..layout.text import Item, Mapping, Scalar, Sequence, read_yaml
+from ..api.layout import Layout
+from ..api.layout_files import files_met
+from ..api.preparing import given_for
+from ..layout.settling import output_of
+from ..layout.text import Item, ItemList, ItemMap, Scalar, read_yaml
 from .asking import answers_for
 
 
@@ -23,18 +25,19 @@ def layout_and_source(
     answers: str | None,
     fit_to: str | None,
     **typed: Any,
-) -> Iterator[tuple[Layout, str]]:
-    """The layout with its answers, and the source.
+) -> Iterator[tuple[Layout, str, dict[str, Any]]]:
+    """The layout, the source, and the answers to what it asks for.
 
     With ``save`` the layout is kept once what is done meanwhile has come to a good end. Raises
     click.UsageError where the command line has too many or too few places.
     """
     layout, source = _found(places, _typed(**typed))
     with files_met() as met:
-        given = answers_for(layout.model.questions, ask, answers, source)
-    answered = layout.answered(given).made_of(met)
+        given = answers_for(layout.request.questions, ask, answers, source)
+    output_of(layout.request, given_for(layout, given))  # what can't be an answer is told first
     with _kept_as(save, layout, replace):
-        yield answered.fitted_to(fit_to) if fit_to else answered, source
+        used = layout.made_of(met)
+        yield used.fitted_to(fit_to) if fit_to else used, source, given
 
 
 def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, str]:
@@ -51,12 +54,12 @@ def _kept_as(name: str | None, layout: Layout, replace: bool) -> Iterator[None]:
     if name is None:
         yield
         return
-    from ..shelving import check_save, save
+    from ..api.shelf import Shelf
     from .terminal import reports
 
-    check_save(layout, name, replace=replace)
+    Shelf().check_save(layout, name, replace=replace)
     yield
-    place = save(layout, name, replace=replace)
+    place = Shelf().save(layout, name, replace=replace)
     reports().line(f"On the shelf as {name}: {place}", whole=True)
 
 
@@ -72,7 +75,7 @@ def _typed(row_per: str | None, **lists: tuple[str, ...]) -> dict[str, Any]:
 def _column(text: str) -> Item:
     """A column as it would stand in a layout; a bare expression is its own heading."""
     item = _without_places(read_yaml(text, f"--column {text!r}"))
-    return Mapping(((Scalar(text), item),)) if isinstance(item, Scalar) else item
+    return ItemMap(((Scalar(text), item),)) if isinstance(item, Scalar) else item
 
 
 def _condition(text: str) -> Item:
@@ -86,6 +89,6 @@ def _without_places(item: Item) -> Item:
     """The same item without lines and columns, which a command line does not have."""
     if isinstance(item, Scalar):
         return Scalar(item.text, style=item.style)
-    if isinstance(item, Sequence):
-        return Sequence(tuple(_without_places(part) for part in item.items))
-    return Mapping(tuple((Scalar(key.text), _without_places(value)) for key, value in item.pairs))
+    if isinstance(item, ItemList):
+        return ItemList(tuple(_without_places(part) for part in item.items))
+    return ItemMap(tuple((Scalar(key.text), _without_places(value)) for key, value in item.pairs))

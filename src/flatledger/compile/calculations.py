@@ -135,7 +135,7 @@ class Calculations:
         arguments = node.arguments
         if node.name != "working_time":
             return arguments
-        calendar = self.code.plan.model.calendar
+        calendar = self.code.plan.layout.calendar
         defaults = ("hours", calendar.hours_per_day, calendar.days_per_week)
         missing = defaults[len(arguments) - _CALENDAR_PLACES + 1 :]
         return arguments + tuple(n.Literal(node.position, value) for value in missing)

@@ -119,7 +119,7 @@ class Columns:
         return value
 
     def _converted(self, how: Conversion, value: Operand, node: n.Node) -> Operand:
-        name = self.code.constants.name(converter(how, self.code.plan.model.calendar), "convert")
+        name = self.code.constants.name(converter(how, self.code.plan.layout.calendar), "convert")
         code = f"converted({value.code}, {name}, {self.code.told(node)})"
         return self.code.unless_null((value,), code, "number")
 
@@ -141,7 +141,7 @@ class Columns:
 
     def _read(self, column: Column, node: n.Node) -> Operand:
         """A value out of a text as its sender writes it; a number stays one."""
-        locale = column.locale or self.code.plan.model.locale or "en"
+        locale = column.locale or self.code.plan.layout.locale or "en"
         value = self.emit.present(node)
         if column.reads != "amount":
             name = self.code.constants.name(DateReader(column.reads, locale), "reader")

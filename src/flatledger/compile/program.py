@@ -71,7 +71,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
 
     With ``raw`` the cells of a row are the values as they are, lists and objects included.
     """
-    watches, faults, lists = Watches.of(plan.model), FaultNotes(), ListsMet()
+    watches, faults, lists = Watches.of(plan.layout), FaultNotes(), ListsMet()
     constants = Constants(watches)
     keep, counters = keep_source(plan, constants)
     unfold, tested = unfold_source(plan, constants, raw)
@@ -86,7 +86,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         identify_source(plan, constants),
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
-    name = _file_name(plan.model.name, source)
+    name = _file_name(plan.layout.name, source)
     code = compile(source, name, "exec")
     crowd = Crowd(plan.chain)
     loud = _namespace(constants, Runtime(faults, lists), crowd, quiet=False)

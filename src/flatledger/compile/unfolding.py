@@ -21,7 +21,7 @@ def _aggregates(plan: ColumnPlan) -> bool:
 
 def identify_source(plan: Plan, constants: Constants) -> str:
     """Write `identify`: for each record the cells of the primary key that are its own."""
-    keys = [plan.column(heading) for heading in plan.model.primary_key]
+    keys = [plan.column(heading) for heading in plan.layout.primary_key]
     own = [column for column in keys if column.at == 0 and not _aggregates(column)]
     if not own:
         return ""

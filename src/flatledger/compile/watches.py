@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..layout.model import LayoutModel
+from ..layout.model import SettledLayout
 from ..values.amounts import UnitWatch
 from ..values.matching import ListWatch, ValuesSeen
 from ..values.numerals import NumeralWatch
@@ -24,10 +24,10 @@ class Watches:
         self.units: dict[str, UnitWatch] = {}  # by the heading of a column
 
     @classmethod
-    def of(cls, model: LayoutModel) -> Watches:
+    def of(cls, layout: SettledLayout) -> Watches:
         """What watches the lists of a layout; all else is made when it is asked for."""
         made = cls()
-        made.lists = {(one.name, one.heading): ListWatch(one.values) for one in model.lists}
+        made.lists = {(one.name, one.heading): ListWatch(one.values) for one in layout.lists}
         return made
 
     def values_of(self, index: int, field: str) -> ValuesSeen:

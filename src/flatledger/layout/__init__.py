@@ -1,5 +1,1 @@
-"""What is asked for: reading and checking a layout, and the model that comes of it."""
-
-from .layout import Layout
-
-__all__ = ["Layout"]
+"""The texts of a layout, put together and checked: what was asked for, and what is settled."""

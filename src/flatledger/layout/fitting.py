@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from ..errors import LayoutError, Problem
 from .column import Column
-from .model import Fit, LayoutModel, Placed
+from .model import Fit, Placed, SettledLayout
 from .names import nearest
 
 
@@ -58,17 +58,17 @@ def matched(headings: Sequence[str], columns: Sequence[Column]) -> dict[str, tup
     return found
 
 
-def fitted(model: LayoutModel, strict: bool = False) -> LayoutModel:
-    """The model with the columns of its form, in its order; the others are not written.
+def fitted(layout: SettledLayout, strict: bool = False) -> SettledLayout:
+    """The layout with the columns of its form, in its order; the others are not written.
 
     Raises LayoutError where the fit is not perfect and that is ``strict``.
     """
-    form = model.form
+    form = layout.form
     if form is None:
-        return model
-    found = matched(form.headings, model.written)
+        return layout
+    found = matched(form.headings, layout.written)
     taken = {column.heading for column, _ in found.values()}
-    left = [column for column in model.written if column.heading not in taken]
+    left = [column for column in layout.written if column.heading not in taken]
     blank = [heading for heading in form.headings if heading not in found]
     fit = Fit(
         form=form.file,
@@ -78,8 +78,8 @@ def fitted(model: LayoutModel, strict: bool = False) -> LayoutModel:
         left=tuple((column.heading, _near(column.title, blank)) for column in left),
     )
     if strict and not fit.perfect:
-        raise LayoutError(model.name, [Problem(text) for text in misfits(fit)])
-    names = {column.heading for column in model.columns}
+        raise LayoutError(layout.name, [Problem(text) for text in misfits(fit)])
+    names = {column.heading for column in layout.columns}
     columns = [
         replace(found[heading][0], form_heading=heading)
         if heading in found
@@ -87,10 +87,10 @@ def fitted(model: LayoutModel, strict: bool = False) -> LayoutModel:
         for heading in form.headings
     ]
     columns += [replace(column, suppressed=True) for column in left]
-    columns += [column for column in model.columns if column.suppressed]
-    delimiter = model.output.delimiter or form.delimiter
-    output = replace(model.output, delimiter=delimiter)
-    return replace(model, columns=tuple(columns), output=output, fit=fit)
+    columns += [column for column in layout.columns if column.suppressed]
+    delimiter = layout.output.delimiter or form.delimiter
+    output = replace(layout.output, delimiter=delimiter)
+    return replace(layout, columns=tuple(columns), output=output, fit=fit)
 
 
 def misfits(fit: Fit) -> list[str]:

@@ -1,129 +1,164 @@
-"""Reading the small forms that a layout is made of, gathering every fault on the way.
-
-The key that a text stands under decides its type: a switch, a number, a character, a choice.
-"""
+"""The small forms that a layout is made of: texts, switches, numbers, choices, expressions."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from decimal import Decimal
+from typing import Any
 
 from ..errors import ExpressionError, Problem
 from ..language import parse_expression
+from ..language.nodes import Node, Path
 from .column import Expression
 from .names import CHARACTERS, proposal
-from .text import Item, Mapping, Scalar, Sequence
+from .reading import Form, Read, Reading, Schema, items_of, one_or_more
+from .text import Item, Scalar
 
 _SWITCHES = {"yes": True, "no": False, "on": True, "off": False, "true": True, "false": False}
+# every scalar is the text that was typed, whatever YAML would make of it
+_TYPED: Schema = {"type": ["string", "number", "boolean", "null"]}
 
 
-class Forms:
-    """Reads forms; what is wrong is added to ``problems``, and a harmless value is returned."""
+def read_text(item: Item, where: str, reading: Reading) -> str:
+    """A text, as it was typed."""
+    if isinstance(item, Scalar) and (item.text or item.style):
+        return item.text
+    if isinstance(item, Scalar):
+        reading.fault(
+            item,
+            f"{where} has no value; where one was typed that begins with #, put it in quotes, "
+            "since YAML takes # for a comment",
+        )
+    else:
+        reading.fault(item, f"{where} takes a text")
+    return ""
 
-    def __init__(self) -> None:
-        self.problems: list[Problem] = []
 
-    def fault(self, item: Item, message: str) -> None:
-        self.problems.append(Problem(message, item.line, item.column, item.file))
+def _switch(item: Item, where: str, reading: Reading) -> bool:
+    text = item.text.lower() if isinstance(item, Scalar) else ""
+    if text not in _SWITCHES:
+        reading.fault(item, f"{where} is a switch: yes or no")
+    return _SWITCHES.get(text, False)
 
-    def mapping(self, item: Item, where: str, known: Collection[str]) -> dict[str, Item]:
-        """The values by key; unknown keys and keys that come twice are faults."""
-        if not isinstance(item, Mapping):
-            self.fault(item, f"{where} takes keys and values: {', '.join(known)}")
-            return {}
-        found: dict[str, Item] = {}
-        for key, value in item.pairs:
-            if key.text not in known:
-                self.fault(key, f"no key `{key.text}` in {where}" + self._unknown(key, known))
-            elif key.text in found:
-                self.fault(key, f"`{key.text}` comes twice in {where}; keep one")
-            else:
-                found[key.text] = value
-        return found
 
-    def _unknown(self, key: Scalar, known: Collection[str]) -> str:
-        if key.text.endswith(")"):
-            return (
-                "; in braces a comma ends the value: put an expression that holds one on a "
-                "line of its own, after `value: >-`"
-            )
-        return proposal(key.text, known) or f"; there are {', '.join(known)}"
+def _characters(item: Item, where: str, reading: Reading) -> str:
+    if isinstance(item, Scalar) and item.text in CHARACTERS:
+        return CHARACTERS[item.text]
+    return read_text(item, where, reading)
 
-    def items(self, item: Item) -> tuple[Item, ...]:
-        """The items of a list; one that stands alone is a list of one."""
-        if isinstance(item, Sequence):
-            return item.items
-        return () if isinstance(item, Scalar) and not item.text else (item,)
 
-    def text(self, item: Item, where: str) -> str:
-        if isinstance(item, Scalar) and (item.text or item.style):
-            return item.text
-        if isinstance(item, Scalar):
-            self.fault(
-                item,
-                f"{where} has no value; where one was typed that begins with #, put it in quotes, "
-                "since YAML takes # for a comment",
-            )
-        else:
-            self.fault(item, f"{where} takes a text")
-        return ""
+def _character(item: Item, where: str, reading: Reading) -> str:
+    text = _characters(item, where, reading)
+    if len(text) != 1 and text:
+        hint = proposal(text, CHARACTERS) or f"; the names are {', '.join(CHARACTERS)}"
+        reading.fault(item, f"{where} takes one character or its name, not `{text}`{hint}")
+    return text[:1] or ","
 
-    def switch(self, item: Item, where: str) -> bool:
-        text = item.text.lower() if isinstance(item, Scalar) else ""
-        if text not in _SWITCHES:
-            self.fault(item, f"{where} is a switch: yes or no")
-        return _SWITCHES.get(text, False)
 
-    def whole_number(self, item: Item, where: str, most: int) -> int:
-        text = item.text if isinstance(item, Scalar) else ""
-        if not re.fullmatch(r"[0-9]{1,9}", text) or int(text) > most:
-            self.fault(item, f"{where} takes a whole number from 0 to {most}")
-            return 0
-        return int(text)
+def _expression(item: Item, where: str, reading: Reading) -> Expression | None:
+    if not isinstance(item, Scalar):
+        reading.fault(item, f"{where} takes an expression")
+        return None
+    if not item.text.strip():
+        read_text(Scalar("", item.line, item.column, file=item.file), where, reading)
+        return None
+    try:
+        return Expression(item, parse_expression(item.text))
+    except ExpressionError as error:
+        place = item.place(error.position)
+        reading.problems.append(Problem(f"{where}: {error}", *place))
+        return None
 
-    def amount(self, item: Item | None, where: str, default: int, most: int) -> Decimal:
-        """A plain decimal above 0."""
-        if item is None:
-            return Decimal(default)
-        text = item.text if isinstance(item, Scalar) else ""
-        if not re.fullmatch(r"[0-9]{1,3}(\.[0-9]{1,6})?", text) or not 0 < Decimal(text) <= most:
-            self.fault(item, f"{where} takes a number above 0, up to {most}")
-            return Decimal(default)
-        return Decimal(text)
 
-    def choice(self, item: Item, where: str, options: Collection[str]) -> str:
+TEXT = Form(read_text, _TYPED)
+SWITCH = Form(_switch, {"enum": [*_SWITCHES, True, False]})
+CHARACTER_NAMES = {"description": f"a name is one of {', '.join(CHARACTERS)}"}
+CHARACTERS_OR_NAME = Form(_characters, _TYPED)
+CHARACTER = Form(_character, _TYPED)
+EXPRESSION = Form(_expression, _TYPED)
+
+
+def choice(options: Collection[str]) -> Form[str]:
+    """One of some words.
+
+    >>> choice(["all", "needed"]).schema
+    {'enum': ['all', 'needed']}
+    """
+
+    def read(item: Item, where: str, reading: Reading) -> str:
         text = item.text if isinstance(item, Scalar) else ""
         if text not in options:
             hint = proposal(text, options) or f"; it takes {', '.join(options)}"
-            self.fault(item, f"{where} does not take `{text}`{hint}")
+            reading.fault(item, f"{where} does not take `{text}`{hint}")
             return next(iter(options))
         return text
 
-    def named_text(self, item: Item, where: str) -> str:
-        """A text of characters, or the name of one."""
-        if isinstance(item, Scalar) and item.text in CHARACTERS:
-            return CHARACTERS[item.text]
-        return self.text(item, where)
+    return Form(read, {"enum": list(options)})
 
-    def character(self, item: Item, where: str) -> str:
-        """One character, or its name."""
-        text = self.named_text(item, where)
-        if len(text) != 1 and text:
-            hint = proposal(text, CHARACTERS) or f"; the names are {', '.join(CHARACTERS)}"
-            self.fault(item, f"{where} takes one character or its name, not `{text}`{hint}")
-        return text[:1] or ","
 
-    def expression(self, item: Item, where: str) -> Expression | None:
-        if not isinstance(item, Scalar):
-            self.fault(item, f"{where} takes an expression")
-            return None
-        if not item.text.strip():
-            self.text(Scalar("", item.line, item.column, file=item.file), where)
-            return None
-        try:
-            return Expression(item, parse_expression(item.text))
-        except ExpressionError as error:
-            place = item.place(error.position)
-            self.problems.append(Problem(f"{where}: {error}", *place))
-            return None
+def choice_of(values: Mapping[str, Read]) -> Form[Read]:
+    """One of some words, each of which stands for a value."""
+    form = choice(values)
+    return Form(lambda item, where, reading: values[form.read(item, where, reading)], form.schema)
+
+
+def whole_number(most: int, least: int = 0) -> Form[int]:
+    """A whole number within bounds."""
+
+    def read(item: Item, where: str, reading: Reading) -> int:
+        text = item.text if isinstance(item, Scalar) else ""
+        if not re.fullmatch(r"[0-9]{1,9}", text) or not least <= int(text) <= most:
+            reading.fault(item, f"{where} takes a whole number from {least} to {most}")
+            return least
+        return int(text)
+
+    return Form(read, {"type": "integer", "minimum": least, "maximum": most})
+
+
+def amount(default: int, most: int) -> Form[Decimal]:
+    """A plain decimal above 0."""
+
+    def read(item: Item, where: str, reading: Reading) -> Decimal:
+        text = item.text if isinstance(item, Scalar) else ""
+        if not re.fullmatch(r"[0-9]{1,3}(\.[0-9]{1,6})?", text) or not 0 < Decimal(text) <= most:
+            reading.fault(item, f"{where} takes a number above 0, up to {most}")
+            return Decimal(default)
+        return Decimal(text)
+
+    return Form(read, {"type": "number", "exclusiveMinimum": 0, "maximum": most})
+
+
+def list_of(form: Form[Read]) -> Form[tuple[Read, ...]]:
+    """A list of values of one form; one that stands alone is a list of one."""
+
+    def read(item: Item, where: str, reading: Reading) -> tuple[Read, ...]:
+        return tuple(form.read(one, where, reading) for one in items_of(item))
+
+    return Form(read, one_or_more(form.schema))
+
+
+def _paths(item: Item, where: str, reading: Reading) -> tuple[Expression, ...]:
+    paths = [EXPRESSION.read(one, where, reading) for one in items_of(item)]
+    for path in paths:
+        if path and not isinstance(path.node, Path):
+            message = f"{where} takes paths of names, such as lines"
+            reading.problems.append(path.problem(message))
+    return tuple(path for path in paths if path and isinstance(path.node, Path))
+
+
+PATHS = Form(_paths, {"type": ["array", "string", "null"], "items": _TYPED})
+
+
+def names_of(item: Item, where: str, reading: Reading, node: Node | None = None) -> Any:
+    """The names of a path of names, that of ``node`` where it has been read already; or None."""
+    if node is None:
+        expression = EXPRESSION.read(item, where, reading)
+        node = expression.node if expression else None
+    names = node.names() if isinstance(node, Path) else None
+    if node is not None and not names:
+        reading.fault(item, f"{where} takes a path of names, such as lines.no")
+    return names or None
+
+
+NAMES: Form[tuple[str, ...] | None] = Form(names_of, _TYPED)

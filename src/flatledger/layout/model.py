@@ -4,13 +4,23 @@ from __future__ import annotations
 
 import datetime as dt
 from decimal import Decimal
-from typing import Literal
+from typing import Literal, get_args
 
 import msgspec
 
 from .asking import Answer, Question
 from .column import Column, Expression
 from .text import Place
+
+
+class SourceOptions(msgspec.Struct, frozen=True):
+    """How a source is read: ``records`` is the path of names to the records within a document,
+    each of at most ``largest_record`` megabytes; a blank ``format`` is found by looking.
+    """
+
+    records: tuple[str, ...] = ()
+    format: str = ""
+    largest_record: int = 256
 
 
 class Condition(msgspec.Struct, frozen=True):
@@ -85,18 +95,21 @@ class Totals(msgspec.Struct, frozen=True):
 
 
 IfThere = Literal["keep", "replace", "refuse", "number"]
+IF_THERE: tuple[IfThere, ...] = get_args(IfThere)
 
 
 class Output(msgspec.Struct, frozen=True):
     """How the table is written. Names and meanings are CSVW's dialect description.
 
-    A blank ``delimiter`` is that of the form that is fitted, or a comma. ``second_header`` is a row
+    A blank ``format`` is told by the file's name; a blank ``delimiter`` is that of the form that is
+    fitted, or a comma. ``second_header`` is a row
     of the columns' paths or units below the headings. A file that is there already is replaced, and
     kept beside where it was changed by hand, unless ``if_there`` says otherwise.
     ``formula_guard`` puts an apostrophe before texts that a spreadsheet would take for formulas.
     """
 
     file: str | None = None
+    format: str = ""
     if_there: IfThere = "keep"
     formula_guard: bool = True
     delimiter: str = ""
@@ -161,7 +174,7 @@ class Fit(msgspec.Struct, frozen=True):
         return not self.blank and not self.left
 
 
-class Attachment(msgspec.Struct, frozen=True):
+class Lookup(msgspec.Struct, frozen=True):
     """A side list: its field is put beside the key, at the innermost entry on the way to it.
 
     ``matched_by`` is the path of names to the key in the records, ``key`` the name in the list;
@@ -205,26 +218,19 @@ class NamedList(msgspec.Struct, frozen=True):
     values: tuple[str, ...]
 
 
-class LayoutModel(msgspec.Struct, frozen=True):
-    """A whole layout. ``records`` is the path to the records within the source's document, each of
-    at most ``largest_record`` megabytes.
+class LayoutParts(msgspec.Struct, frozen=True):
+    """What a layout says, whether or not it is settled yet.
 
-    ``known`` are the fields that its note knows, as a survey prints them; None without a note.
-    ``known_keys`` are the keys that it knows for columns, by what those are named by.
     ``levels`` are the places that repeat, where the layout states them (a `*` is each member of a
-    mapping); ``spread_levels`` are those that it makes columns from.
-    ``may_lack`` are paths that no record need have; ``primary_key`` are the headings of the columns
-    that identify a row.
-    ``questions`` are asked at each run; after that there are ``answers`` in their place, and
-    ``today`` is the day on which they were given.
+    mapping); ``spread_levels`` are those that it makes columns from. ``may_lack`` are paths that no
+    record need have; ``primary_key`` are the headings of the columns that identify a row. ``lists``
+    are those that its conditions look up.
     """
 
     name: str
     columns: tuple[Column, ...]
     about: str = ""
-    records: tuple[str, ...] = ()
-    today: dt.date | None = None
-    largest_record: int = 256
+    source: SourceOptions = msgspec.field(default_factory=SourceOptions)
     levels: tuple[Expression, ...] | None = None
     spread_levels: tuple[Expression, ...] = ()
     may_lack: tuple[Expression, ...] = ()
@@ -239,19 +245,13 @@ class LayoutModel(msgspec.Struct, frozen=True):
     take: Take | None = None
     expects: tuple[Expectation, ...] = ()
     splits: tuple[Split, ...] = ()
-    attachments: tuple[Attachment, ...] = ()
+    lookups: tuple[Lookup, ...] = ()
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)
-    fit_to: FormReference | None = None
     form: PublishedForm | None = None
-    fit: Fit | None = None
     lists: tuple[NamedList, ...] = ()
-    known: frozenset[str] | None = None
-    known_keys: dict[str, tuple[str, ...]] = {}
     locale: str = ""
-    questions: tuple[Question, ...] = ()
-    answers: tuple[Answer, ...] = ()
 
     @property
     def written(self) -> tuple[Column, ...]:
@@ -274,3 +274,24 @@ class LayoutModel(msgspec.Struct, frozen=True):
         units = (column.unit for column in self.written)
         second = {"paths": (tuple(paths),), "units": (tuple(units),)}
         return (self.headings, *second.get(self.output.second_header, ()))
+
+
+class LayoutRequest(LayoutParts, frozen=True):
+    """A layout as it was typed: ``questions`` are asked at each run, ``fit_to`` names a form."""
+
+    questions: tuple[Question, ...] = ()
+    fit_to: FormReference | None = None
+
+
+class SettledLayout(LayoutParts, frozen=True):
+    """A layout in which nothing is open: what a plan is made from (`settling.settle`).
+
+    Columns stand for keys, and fit the form, as ``fit`` tells. ``answers`` were given to what was
+    asked, on the day ``today``. ``known`` are the fields that the note beside the layout knows, as
+    a survey prints them; None without a note.
+    """
+
+    today: dt.date | None = None
+    answers: tuple[Answer, ...] = ()
+    known: frozenset[str] | None = None
+    fit: Fit | None = None

@@ -8,7 +8,7 @@ entries that no column is for.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -17,20 +17,20 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..values.aggregates import AGGREGATES
 from .column import Column, Expression, Spread, Total, Translation
-from .model import LayoutModel
+from .model import SettledLayout
 
 KEY = "{key}"
 NO_KEY = ": without a key"  # after the heading, of columns that tell of such entries
 NO_COLUMN = ": in no column"
 
 
-def spread(model: LayoutModel, found: dict[str, Sequence[str]]) -> LayoutModel:
-    """The model with columns for the keys that were found, by the heading of what they are from.
+def spread(layout: SettledLayout, found: Mapping[str, Sequence[str]]) -> SettledLayout:
+    """The layout with columns for the keys that were found, by the heading of what they are from.
 
     Raises LayoutError where a key makes a heading that another column has.
     """
     columns: list[Column] = []
-    for column in model.columns:
+    for column in layout.columns:
         if column.spread is None:
             columns.append(column)
         else:
@@ -42,8 +42,8 @@ def spread(model: LayoutModel, found: dict[str, Sequence[str]]) -> LayoutModel:
         if counts.pop(column.heading, 0) > 1
     ]
     if problems:
-        raise LayoutError(model.name, problems)
-    return msgspec.structs.replace(model, columns=tuple(columns))
+        raise LayoutError(layout.name, problems)
+    return msgspec.structs.replace(layout, columns=tuple(columns))
 
 
 def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Column]:
@@ -64,10 +64,10 @@ def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Colu
     return [*columns, _check(column, how, keys), *_keyless(column, how)]
 
 
-def without_keyless(model: LayoutModel) -> LayoutModel:
-    """The model without the columns that count entries without a key."""
-    columns = tuple(one for one in model.columns if not (one.checks and one.total))
-    return msgspec.structs.replace(model, columns=columns)
+def without_keyless(layout: SettledLayout) -> SettledLayout:
+    """The layout without the columns that count entries without a key."""
+    columns = tuple(one for one in layout.columns if not (one.checks and one.total))
+    return msgspec.structs.replace(layout, columns=columns)
 
 
 def _keyless(column: Column, how: Spread) -> list[Column]:

@@ -6,8 +6,7 @@ Plain Python data goes the same way, without positions.
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping as AnyMapping
-from collections.abc import Sequence as AnySequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -38,7 +37,7 @@ class Scalar(msgspec.Struct, frozen=True):
         return self.line, self.column + position + bool(self.style), self.file
 
 
-class Sequence(msgspec.Struct, frozen=True):
+class ItemList(msgspec.Struct, frozen=True):
     """A list."""
 
     items: tuple[Item, ...]
@@ -47,7 +46,7 @@ class Sequence(msgspec.Struct, frozen=True):
     file: str = ""
 
 
-class Mapping(msgspec.Struct, frozen=True):
+class ItemMap(msgspec.Struct, frozen=True):
     """Keys with their values, in the order of the text; a key may still come twice."""
 
     pairs: tuple[tuple[Scalar, Item], ...]
@@ -56,7 +55,7 @@ class Mapping(msgspec.Struct, frozen=True):
     file: str = ""
 
 
-Item = Scalar | Sequence | Mapping
+Item = Scalar | ItemList | ItemMap
 
 
 def read_yaml(text: str, name: str) -> Item:
@@ -110,12 +109,12 @@ class _Items:
         found: Item
         if node.id == "sequence":
             items = [self.of(item, depth + 1) for item in node.value]
-            found = Sequence(tuple(items), line, column, self._file)
+            found = ItemList(tuple(items), line, column, self._file)
         else:
             pairs = [
                 (_key(key, self._file), self.of(below, depth + 1)) for key, below in node.value
             ]
-            found = Mapping(tuple(pairs), line, column, self._file)
+            found = ItemMap(tuple(pairs), line, column, self._file)
         self._around.discard(id(node))
         return found
 
@@ -132,12 +131,12 @@ def from_data(data: Any) -> Item:
     >>> from_data({"header": False}).pairs[0][1].text
     'no'
     """
-    if isinstance(data, Scalar | Sequence | Mapping):
+    if isinstance(data, Scalar | ItemList | ItemMap):
         return data
-    if isinstance(data, AnyMapping):
-        return Mapping(tuple((Scalar(str(key)), from_data(value)) for key, value in data.items()))
-    if isinstance(data, AnySequence) and not isinstance(data, str | bytes):
-        return Sequence(tuple(from_data(item) for item in data))
+    if isinstance(data, Mapping):
+        return ItemMap(tuple((Scalar(str(key)), from_data(value)) for key, value in data.items()))
+    if isinstance(data, Sequence) and not isinstance(data, str | bytes):
+        return ItemList(tuple(from_data(item) for item in data))
     if isinstance(data, bool):
         return Scalar("yes" if data else "no")
     return Scalar("" if data is None else str(data))
@@ -172,7 +171,7 @@ def _node(item: Item, resolver: Any, depth: int = 0) -> Any:
         style = "|" if "\n" in item.text else item.style or None
         text = tag(nodes.ScalarNode, item.text, plain=style is None)
         return nodes.ScalarNode(text, item.text, style=style)
-    if isinstance(item, Sequence):
+    if isinstance(item, ItemList):
         items = [_node(one, resolver, depth + 1) for one in item.items]
         return nodes.SequenceNode(tag(nodes.SequenceNode, None, True), items, flow_style=not items)
     pairs = [(_node(key, resolver), _node(value, resolver, depth + 1)) for key, value in item.pairs]

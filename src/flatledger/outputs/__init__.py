@@ -1,16 +1,8 @@
 """From rows to bytes: one module per format."""
 
 from .apart import check_apart
-from .delimited import DelimitedWriter
 from .files import Place, Target
-from .writing import check_format, check_place, open_writer
+from .formats import check_table, open_writer
+from .writer import check_suffix
 
-__all__ = [
-    "DelimitedWriter",
-    "Place",
-    "Target",
-    "check_apart",
-    "check_format",
-    "check_place",
-    "open_writer",
-]
+__all__ = ["Place", "Target", "check_apart", "check_suffix", "check_table", "open_writer"]

@@ -10,7 +10,8 @@ from typing import Any, Literal
 
 from ..errors import OutputError
 from ..layout.column import Column
-from ..layout.model import Output
+from ..layout.model import LayoutParts, Output, SettledLayout
+from ..plan.plan import ColumnPlan
 from ..run.protocols import Row
 from ..values.numbers import PlainDecimal
 from .files import Target
@@ -28,6 +29,20 @@ def _blanked(row: Row) -> Row:
 def _decimal_if_long(cell: Any) -> Any:
     """A long integer as a decimal, whose text has no bound."""
     return PlainDecimal(cell) if cell.__class__ is int and abs(cell) >> _LONG else cell
+
+
+def check_table(layout: LayoutParts, name: str) -> None:
+    """Every table can be written so."""
+
+
+def open_writer(
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]
+) -> DelimitedWriter:
+    """A writer for a target, the header written."""
+    rendering = Rendering(columns, layout.locale)
+    writer = DelimitedWriter(layout.output, target, layout.written, rendering)
+    writer.header(layout.header_rows)
+    return writer
 
 
 class DelimitedWriter:

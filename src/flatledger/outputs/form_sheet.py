@@ -10,10 +10,10 @@ from xml.sax.saxutils import quoteattr
 from lxml import etree
 
 from ..errors import OutputError
-from ..layout.form import column_letters
 from ..layout.model import PublishedForm
 from ..run.protocols import Row
 from .workbook_cells import CellWriter
+from .workbook_files import column_letters
 from .workbook_styles import Styles, as_bytes, tag
 
 _MOST_ROWS = 1_048_576

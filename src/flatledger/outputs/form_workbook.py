@@ -18,19 +18,36 @@ from msgspec.structs import replace
 
 from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
-from ..layout.form import DAMAGED
-from ..layout.model import PublishedForm
+from ..layout.model import LayoutParts, PublishedForm, SettledLayout
 from ..plan.plan import ColumnPlan
-from ..run.finishing import Finisher
 from ..run.protocols import Row
 from .files import Target
+from .finishing import Finisher
 from .form_sheet import FormSheet
 from .workbook_cells import CellWriter
+from .workbook_files import DAMAGED
 from .workbook_styles import PARSER, Styles, as_bytes, tag
 
 _OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
 _DOCUMENT, _STYLES, _TABLE, _SHEET = "/officeDocument", "/styles", "/table", "/worksheet"
 _SHOWN = 80
+
+
+def check_table(layout: LayoutParts, name: str) -> None:
+    """Raise OutputError where there is no form to copy, which is a workbook itself."""
+    if layout.form is None or not layout.form.workbook:
+        raise OutputError(
+            f"{name}: a workbook is written as a copy of a form that is one (`fit-to`); without "
+            "such a form, name a CSV file"
+        )
+
+
+def open_writer(
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]
+) -> FormWorkbook:
+    """A writer into a copy of the layout's form."""
+    assert layout.form is not None
+    return FormWorkbook(layout.form, columns, layout.locale, target)
 
 
 class FormWorkbook:

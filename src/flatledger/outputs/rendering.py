@@ -8,10 +8,10 @@ from typing import Any
 
 from ..compile.plain_data import FaultText
 from ..plan.plan import ColumnPlan
-from ..run.finishing import Finisher
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from ..values.numbers import PlainDecimal
+from .finishing import Finisher
 
 _AS_THEY_ARE: frozenset[Any] = frozenset({str, int, Decimal, PlainDecimal, FaultText, type(None)})
 _PLAIN = ("number", "text", "null", "any")  # kinds that need no more than their own text

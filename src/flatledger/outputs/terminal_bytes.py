@@ -6,7 +6,7 @@ import codecs
 import io
 from typing import Any, BinaryIO, cast
 
-from ..visible import visible_lines
+from ..values.visible import visible_lines
 
 
 class TerminalBytes(io.RawIOBase):

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.model import LayoutModel
+from ..layout.model import SettledLayout
 from ..structure.levels import Access, Chain, Names, level_name, plain_steps
 from ..structure.missing_fields import MissingPath
 from ..values.functions import CAST_KINDS, FUNCTIONS
@@ -33,7 +33,7 @@ from .plan import AggregatePlan, ColumnPlan, ConditionPlan, KeyPlan
 class Draft:
     """What the planner and the resolver know so far."""
 
-    model: LayoutModel
+    layout: SettledLayout
     chain: Chain
     columns: list[ColumnPlan] = field(default_factory=list)
     conditions: list[ConditionPlan] = field(default_factory=list)

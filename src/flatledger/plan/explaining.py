@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..layout.column import Column
-from ..layout.model import LayoutModel
+from ..layout.model import SettledLayout
 from ..structure.levels import level_name
 from .plan import Plan
 
@@ -13,15 +13,15 @@ from .plan import Plan
 def explained(plan: Plan) -> list[str]:
     """Sentences that say what a run by the plan will do; nothing need have been read but the
     records that the plan was made by."""
-    model = plan.model if plan.over is None else plan.over.model
+    layout = plan.layout if plan.over is None else plan.over.layout
     return [
         *_rows(plan),
         *_levels(plan),
         *_conditions(plan),
         *(_above_the_row(plan) if plan.over is None else _within_groups(plan)),
-        *_order(plan, model),
-        *_totals(plan, model),
-        *_taken(model),
+        *_order(plan, layout),
+        *_totals(plan, layout),
+        *_taken(layout),
     ]
 
 
@@ -38,7 +38,7 @@ def _rows(plan: Plan) -> Iterator[str]:
     if plan.over is not None:
         keys = ", ".join(key.text for key in plan.over.keys)
         yield f"One row for each group: {keys}. Each kept entry is taken once per group."
-    elif not plan.model.totals.detail:
+    elif not plan.layout.totals.detail:
         keys = ", ".join(key.text for key in plan.group) or "everything"
         yield f"One row for each group ({keys}), without the detail."
     else:
@@ -94,9 +94,9 @@ def _within_groups(plan: Plan) -> Iterator[str]:
         )
 
 
-def _order(plan: Plan, model: LayoutModel) -> Iterator[str]:
+def _order(plan: Plan, layout: SettledLayout) -> Iterator[str]:
     keys = []
-    for key in model.sort:
+    for key in layout.sort:
         name = key.heading or (key.value.text if key.value else "")
         keys.append(f"{name}, downwards" if key.descending else name)
     if keys:
@@ -105,25 +105,25 @@ def _order(plan: Plan, model: LayoutModel) -> Iterator[str]:
         yield "In the order of the groups."
     elif not plan.group:
         yield "In the order of the source."
-    if plan.over is None and plan.group and model.totals.detail:
-        how = "as they are met" if model.group_order.as_met else "groups first"
+    if plan.over is None and plan.group and layout.totals.detail:
+        how = "as they are met" if layout.group_order.as_met else "groups first"
         yield f"Grouped by {', '.join(key.text for key in plan.group)}, {how}."
 
 
-def _totals(plan: Plan, model: LayoutModel) -> Iterator[str]:
-    columns = [column for column in model.columns if not column.checks]
+def _totals(plan: Plan, layout: SettledLayout) -> Iterator[str]:
+    columns = [column for column in layout.columns if not column.checks]
     totalled = [column.heading for column in columns if column.total]
     if not totalled:
         return
     places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
-    where = places[model.totals.subtotals] if model.group else "at the end"
+    where = places[layout.totals.subtotals] if layout.group else "at the end"
     yield f"Totals stand {where}: {'; '.join(totalled)}."
-    if plan.over is not None and model.totals.grand_total:
+    if plan.over is not None and layout.totals.grand_total:
         yield "The total row takes each expression over all that the rows stand for."
 
 
-def _taken(model: LayoutModel) -> Iterator[str]:
-    take = model.take
+def _taken(layout: SettledLayout) -> Iterator[str]:
+    take = layout.take
     if take is not None:
         first = f"The first {take.first:,}" if take.first is not None else "All"
         every = f", one in {take.every}," if take.every > 1 else ""

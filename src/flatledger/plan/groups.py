@@ -15,7 +15,7 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression, Total
-from ..layout.model import Grouping, LayoutModel, Sorting, Totals
+from ..layout.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.text import Scalar
 from ..structure.levels import Chain, Names, level_name
 from ..values.aggregates import AGGREGATES, SEPARATOR
@@ -45,10 +45,10 @@ class Part(msgspec.Struct, frozen=True):
 
 class OverGroups(msgspec.Struct, frozen=True):
     """What is done with groups: ``keys`` and ``parts`` are the fields of each, ``plan`` makes rows
-    of them. ``model`` is the layout as it was written.
+    of them. ``layout`` is the layout as it was written.
     """
 
-    model: LayoutModel
+    layout: SettledLayout
     keys: tuple[Expression, ...]
     parts: tuple[Part, ...]
     plan: Plan
@@ -75,27 +75,27 @@ class OverGroups(msgspec.Struct, frozen=True):
 class Decomposed:
     """A layout taken apart into that of the records and that of the groups."""
 
-    def __init__(self, model: LayoutModel, chain: Chain) -> None:
-        self.model = model
+    def __init__(self, layout: SettledLayout, chain: Chain) -> None:
+        self.layout = layout
         self.problems: list[Problem] = []
-        self.keys = [self._key(key) for key in model.row_per_group]
+        self.keys = [self._key(key) for key in layout.row_per_group]
         self.chain = chain.extended(0, self._level(chain))
         self.parts: dict[str, Part] = {}
-        self._columns = [self._outer_column(column) for column in model.columns]
-        self._sort = [self._outer_sort(key) for key in model.sort]
+        self._columns = [self._outer_column(column) for column in layout.columns]
+        self._sort = [self._outer_sort(key) for key in layout.sort]
         if self.problems:
-            raise LayoutError(model.name, self.problems)
+            raise LayoutError(layout.name, self.problems)
 
     def _key(self, key: Grouping) -> Expression:
         """A key's expression, its own or that of the column it names."""
         if key.value is not None:
             return key.value
-        column = next(column for column in self.model.columns if column.heading == key.heading)
+        column = next(column for column in self.layout.columns if column.heading == key.heading)
         if column.value is None:
             self.problems.append(
                 column.problem(f"column `{column.heading}` holds nothing to group by")
             )
-            raise LayoutError(self.model.name, self.problems)
+            raise LayoutError(self.layout.name, self.problems)
         return column.value
 
     def _level(self, chain: Chain) -> Names:
@@ -111,14 +111,14 @@ class Decomposed:
 
     # ---- what is gathered
 
-    def inner_model(self) -> LayoutModel:
+    def inner_layout(self) -> SettledLayout:
         """Groups without detail; each part of an aggregate is a totalled column."""
         keys = [Column(key.text, key) for key in self.keys]
         parts = [column for part in self.parts.values() for column in part.columns]
         level = self.chain.levels[-1]
         row_per = Expression(Scalar(level_name(level)), _field(level)) if level else None
         return msgspec.structs.replace(
-            self.model,
+            self.layout,
             columns=tuple({column.heading: column for column in (*keys, *parts)}.values()),
             row_per=row_per,
             row_per_group=(),
@@ -126,7 +126,9 @@ class Decomposed:
             sort=(),
             group=tuple(Grouping(None, key.text, key.text) for key in self.keys),
             totals=Totals(detail=False, grand_total=False, subtotals="none"),
-            take=self.model.take if self.model.take and self.model.take.of == "records" else None,
+            take=self.layout.take
+            if self.layout.take and self.layout.take.of == "records"
+            else None,
         )
 
     def _part(self, call: n.Call, expression: Expression) -> Part:
@@ -189,16 +191,16 @@ class Decomposed:
 
     # ---- the table of the groups
 
-    def outer_model(self) -> LayoutModel:
+    def outer_layout(self) -> SettledLayout:
         """The columns over groups, each aggregate a field of its group."""
         return msgspec.structs.replace(
-            self.model,
+            self.layout,
             columns=tuple(self._columns),
             conditions=(),
             row_per_group=(),
             sort=tuple(self._sort),
             totals=Totals(grand_total=False),
-            take=self.model.take if self.model.take and self.model.take.of == "rows" else None,
+            take=self.layout.take if self.layout.take and self.layout.take.of == "rows" else None,
             expects=(),
         )
 

@@ -16,7 +16,7 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Column, Expression
-from ..layout.model import Condition, LayoutModel
+from ..layout.model import Condition, LayoutParts, SettledLayout
 from ..structure.levels import Chain, Names
 from ..structure.missing_fields import MissingPath
 from ..structure.shape import Shape
@@ -113,7 +113,7 @@ class Plan:
     at has. ``over`` is there where a row of the table stands for a group of the rows of this plan.
     """
 
-    model: LayoutModel
+    layout: SettledLayout
     chain: Chain
     today: dt.date
     columns: tuple[ColumnPlan, ...] = ()
@@ -152,8 +152,8 @@ class Plan:
     @property
     def drops_without_entries(self) -> bool:
         """Whether a record without entries gives no row (DESIGN, rule 7)."""
-        if self.model.without_entries is not None:
-            return self.model.without_entries == "drop"
+        if self.layout.without_entries is not None:
+            return self.layout.without_entries == "drop"
         at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)
         return self.chain.row > 0 and at_row
 
@@ -179,7 +179,7 @@ class Plan:
     def grouped_totals(self) -> list[int]:
         """The totalled columns, by index, whose sums are proved group by group: without detail,
         those whose values are each in one group only."""
-        if self.model.totals.detail or not self.group:
+        if self.layout.totals.detail or not self.group:
             return []
         return [i for i, plan in enumerate(self.totalled) if not self.splits(plan.home)]
 
@@ -193,7 +193,7 @@ class Plan:
 
     def periods(self) -> dict[str, Period]:
         """The periods that the layout names, with their days."""
-        nodes = [part for one in expressions_in(self.model) for part in one.node.walk()]
+        nodes = [part for one in expressions_in(self.layout) for part in one.node.walk()]
         found = [part for part in nodes if isinstance(part, n.InPeriod)]
         return {str(getattr(part.period, "value", "")): self.period(part) for part in found}
 
@@ -215,9 +215,9 @@ class Plan:
         return {name: value for name, value in self.__dict__.items() if name != "shape"}
 
 
-def expressions_in(model: LayoutModel) -> Iterator[Expression]:
+def expressions_in(layout: LayoutParts) -> Iterator[Expression]:
     """Every expression of a layout."""
-    yield from (column.value for column in model.columns if column.value)
-    yield from (condition.value for condition in model.conditions)
-    yield from (key.value for key in model.sort if key.value)
-    yield from (key.value for key in model.group if key.value)
+    yield from (column.value for column in layout.columns if column.value)
+    yield from (condition.value for condition in layout.conditions)
+    yield from (key.value for key in layout.sort if key.value)
+    yield from (key.value for key in layout.group if key.value)

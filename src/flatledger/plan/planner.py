@@ -11,7 +11,7 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Expression
-from ..layout.model import Condition, LayoutModel, Sorting
+from ..layout.model import Condition, SettledLayout, Sorting
 from ..structure.levels import Chain, Names, known_levels, level_name, plain_steps
 from ..structure.missing_fields import MissingPath, judged
 from ..structure.structure import MEMBERS, Place
@@ -25,29 +25,31 @@ from .plan import ColumnPlan, ConditionPlan, KeyPlan, Mark, Plan, expressions_in
 from .resolver import Resolver
 
 
-def make_plan(model: LayoutModel, structure: Place, today: dt.date, complete: bool = False) -> Plan:
+def make_plan(
+    layout: SettledLayout, structure: Place, today: dt.date, complete: bool = False
+) -> Plan:
     """Plan a run by the structure of the first records, or of all where it is ``complete``.
 
     ``today`` is the day that relative periods are counted from.
 
     Raises LayoutError with every fault that only the data could show.
     """
-    if not model.row_per_group:
-        return _Planner(model, structure, complete, today).plan()
-    known = known_levels(model, expressions_in(model), complete)
-    parted = Decomposed(model, Chain.of((), structure, known))
-    plan = _Planner(parted.inner_model(), structure, complete, today).plan()
+    if not layout.row_per_group:
+        return _Planner(layout, structure, complete, today).plan()
+    known = known_levels(layout, expressions_in(layout), complete)
+    parted = Decomposed(layout, Chain.of((), structure, known))
+    plan = _Planner(parted.inner_layout(), structure, complete, today).plan()
     kinds = parted.kinds(plan)
     fields = Place(children={name: Place() for name in kinds})
-    rows = _Planner(parted.outer_model(), fields, True, today, kinds).plan()
-    over = OverGroups(model, tuple(parted.keys), tuple(parted.parts.values()), rows)
+    rows = _Planner(parted.outer_layout(), fields, True, today, kinds).plan()
+    over = OverGroups(layout, tuple(parted.keys), tuple(parted.parts.values()), rows)
     return replace(plan, over=over)
 
 
 class _Planner:
     def __init__(
         self,
-        model: LayoutModel,
+        layout: SettledLayout,
         structure: Place,
         complete: bool,
         today: dt.date,
@@ -56,13 +58,13 @@ class _Planner:
         """``kinds`` are those of the fields of records, where they are known."""
         self.kinds = kinds or {}
         self.today = today
-        self.model = model
+        self.layout = layout
         self.complete = complete
         self.structure = structure
         self.problems: list[Problem] = []
         self.level: MissingPath | None = None
         self.planned = False  # whether there is a result yet
-        self.result = Draft(model, self._chain())
+        self.result = Draft(layout, self._chain())
         self.planned = True
 
     def plan(self) -> Plan:
@@ -97,7 +99,7 @@ class _Planner:
             for one in draft.conditions
         ]
         return Plan(
-            model=self.model,
+            layout=self.layout,
             chain=draft.chain,
             today=self.today,
             columns=tuple(columns),
@@ -118,7 +120,7 @@ class _Planner:
             if any(_looks_up(segment) for segment in access.rest):
                 yield ()
             yield (*chain.levels[access.anchor], *access.names)
-        for expected in self.model.expects:
+        for expected in self.layout.expects:
             yield expected.names
             yield expected.after or expected.names
         for aggregate in self.result.aggregates.values():
@@ -128,7 +130,7 @@ class _Planner:
 
     def _check_taking(self) -> None:
         """Rows that are not taken must be provable: each totalled entry has one row."""
-        take, chain = self.model.take, self.result.chain
+        take, chain = self.layout.take, self.result.chain
         if take is None or take.of == "records":
             return
         above = [
@@ -145,7 +147,7 @@ class _Planner:
                     "taken and others not; take `of: records`"
                 )
             )
-        if not self.model.totals.detail:
+        if not self.layout.totals.detail:
             message = "`take` of rows goes with `detail`; without it, take `of: records`"
             self.problems.append(Problem(message))
 
@@ -157,11 +159,11 @@ class _Planner:
             slips = judged(missing, self.structure, used).problems
             lines = {slip.line for slip in slips} - {0}
             others = [problem for problem in self.problems if problem.line not in lines]
-            raise LayoutError(self.model.name, [*slips, *others])
+            raise LayoutError(self.layout.name, [*slips, *others])
 
     def _chain(self) -> Chain:
-        known = known_levels(self.model, expressions_in(self.model), self.complete)
-        expression = self.model.row_per
+        known = known_levels(self.layout, expressions_in(self.layout), self.complete)
+        expression = self.layout.row_per
         start = Chain.of((), self.structure, known)
         if expression is None or expression.text == "record":
             return start
@@ -180,13 +182,13 @@ class _Planner:
         """Note the paths that no record read so far has; they are judged at the end of the run."""
         used = {
             plain_steps(part, self.result.chain)[0]
-            for expression in expressions_in(self.model)
+            for expression in expressions_in(self.layout)
             for part in expression.node.walk()
             if isinstance(part, n.Path)
         }
         used |= {names[:length] for names in used for length in range(len(names))}
         self.result.used = used
-        for expression in expressions_in(self.model):
+        for expression in expressions_in(self.layout):
             for part in expression.node.walk():
                 if isinstance(part, n.Path) and not part.relative:
                     names, _ = plain_steps(part, self.result.chain)
@@ -198,7 +200,7 @@ class _Planner:
                     self._miss(MissingPath(names, expression, part.position, exact))
         if self.level:
             self._miss(self.level)
-        for names in (names for e in self.model.expects for names in (e.names, e.after) if names):
+        for names in (names for e in self.layout.expects for names in (e.names, e.after) if names):
             self._miss(MissingPath(names))
 
     def _miss(self, path: MissingPath) -> None:
@@ -206,15 +208,15 @@ class _Planner:
             self.result.missing.append(path)
 
     def _resolve(self) -> None:
-        resolver = Resolver(self.result, {column.heading for column in self.model.columns})
-        joined = {id(column.value) for column in self.model.columns if not column.total}
-        for condition in self.model.conditions:
+        resolver = Resolver(self.result, {column.heading for column in self.layout.columns})
+        joined = {id(column.value) for column in self.layout.columns if not column.total}
+        for condition in self.layout.conditions:
             side = self._side(condition)
             if condition.keep is None or side is not None:
                 resolver.resolve(condition.value, chain=side, judges=True)
             self.result.conditions.append(ConditionPlan(condition, 0, side))
-        judged = {id(condition.value) for condition in self.model.conditions}
-        for expression in expressions_in(self.model):
+        judged = {id(condition.value) for condition in self.layout.conditions}
+        for expression in expressions_in(self.layout):
             if id(expression) not in judged:
                 resolver.resolve(expression, joined=id(expression) in joined)
         self.problems += resolver.problems
@@ -237,7 +239,7 @@ class _Planner:
         return own.extended(base, names)
 
     def _check_circles(self) -> None:
-        for column in referring_to_themselves(self.model.columns):
+        for column in referring_to_themselves(self.layout.columns):
             if column.value:
                 message = f"column `{column.heading}` refers back to itself"
                 self.problems.append(column.value.problem(message))
@@ -246,8 +248,8 @@ class _Planner:
 
     def _columns(self) -> None:
         """The columns in the order of a row: the written ones first. Their homes come later."""
-        written = [column for column in self.model.columns if not column.suppressed]
-        hidden = [column for column in self.model.columns if column.suppressed]
+        written = [column for column in self.layout.columns if not column.suppressed]
+        hidden = [column for column in self.layout.columns if column.suppressed]
         for place, column in enumerate([*written, *hidden]):
             self.result.columns.append(ColumnPlan(column, self.result.chain.row, False, place))
 
@@ -269,7 +271,7 @@ class _Planner:
             self.problems.append(column.value.problem(message))
         if column.reads not in ("", "amount"):
             try:
-                DateReader(column.reads, column.locale or self.model.locale or "en")
+                DateReader(column.reads, column.locale or self.layout.locale or "en")
             except ValueError as error:
                 self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
         home = self.result.home(column.value.node)
@@ -322,7 +324,7 @@ class _Planner:
         return sum(one == other for one, other in pairs) - 1
 
     def _keys(self) -> None:
-        for key in self.model.group:
+        for key in self.layout.group:
             plan = self._key(key.value, key.heading, key.text)
             self.result.group.append(plan)
             both = [
@@ -330,11 +332,11 @@ class _Planner:
                 for c in [one for one in self.result.columns if one.column.total]
                 if c.place == plan.place
             ]
-            if both and not self.model.row_per_group:
+            if both and not self.layout.row_per_group:
                 name = both[0].heading
                 what = f"column `{name}` names the groups, and its total has no room there"
                 self.problems.append(both[0].problem(f"{what}; give the total a column of its own"))
-        for sort in self.model.sort:
+        for sort in self.layout.sort:
             text = sort.heading or (sort.value.text if sort.value else "")
             plan = self._key(sort.value, sort.heading, text)
             ways = sort.descending, sort.nulls_first, self._collation(sort)

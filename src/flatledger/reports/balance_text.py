@@ -203,7 +203,7 @@ def notes_of(balance: Balance) -> list[str]:
     """What there is to note apart from the figures, the fit to a form first."""
     notes = (
         *(*_emptied_note(balance), *_returning_notes(balance)),
-        *(*_list_notes(balance), *_attached_notes(balance), *balance.notes),
+        *(*_list_notes(balance), *_lookup_notes(balance), *balance.notes),
     )
     return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
 
@@ -221,10 +221,10 @@ def _returning_notes(balance: Balance) -> list[str]:
     return [f"{count} came back after another: {shown}{ways}"]
 
 
-def _attached_notes(balance: Balance) -> list[str]:
+def _lookup_notes(balance: Balance) -> list[str]:
     """What became of each side list."""
     notes = []
-    for one in balance.attached:
+    for one in balance.lookups:
         parts = [f"{one.matched:,} matched, {one.unmatched:,} not"]
         if one.missing:
             parts.append(f"not on the list: {', '.join(one.missing)}")
@@ -235,7 +235,7 @@ def _attached_notes(balance: Balance) -> list[str]:
         if one.double:
             what = "on the list more than once, of which the first was taken"
             parts.append(_of_them(one.double, what, one.first_double))
-        notes.append(f"attached {one.name}: {'; '.join(parts)}")
+        notes.append(f"looked up {one.name}: {'; '.join(parts)}")
     return notes
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
-from ..visible import visible
+from ..values.visible import visible
 
 
 def render(template: str, **values: Any) -> str:

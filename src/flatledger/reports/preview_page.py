@@ -12,7 +12,7 @@ from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notic
 from .page import render
 from .preview_text import closing, filled
 from .table_text import WIDEST_CELL
-from .words import short
+from .words import short, what_it_is, where_nothing_is
 
 
 def preview_page(found: PreviewResult) -> str:
@@ -28,8 +28,15 @@ def preview_fragment(found: PreviewResult) -> str:
 def _values(found: PreviewResult) -> dict[str, Any]:
     balance = found.balance
     columns = [
-        {"column": column, "filled": filled(column, found), "kinds": " or ".join(column.kinds)}
-        for column in found.columns
+        {
+            "column": one.column,
+            "what": what_it_is(one.column),
+            "filled": filled(one, found),
+            "kinds": " or ".join(one.kinds),
+            "examples": one.examples,
+            "none": where_nothing_is(one.column),
+        }
+        for one in found.columns
     ]
     rows = [
         {"total": isinstance(row, TotalRow), "cells": [_cell(value) for value in row]}

@@ -9,7 +9,7 @@ from ..values.functions import text_of
 from .balance_text import print_counts
 from .screen import Grid, Screen
 from .table_text import WIDEST_CELL, print_table
-from .words import counted, share, short
+from .words import counted, share, short, what_it_is, where_nothing_is
 
 WIDEST_EXAMPLE = 24
 GAP = 2
@@ -47,13 +47,13 @@ def _columns(found: PreviewResult) -> Grid:
     grid = Grid(headings, right={headings.index("filled")}, gap=GAP)
     for column in found.columns:
         grid.add(
-            column.heading,
-            column.source,
-            column.home,
+            column.column.heading,
+            what_it_is(column.column),
+            column.column.level,
             " or ".join(column.kinds),
             filled(column, found),
             _examples(column),
-            column.none,
+            where_nothing_is(column.column),
         )
     return grid
 

@@ -11,7 +11,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..visible import visible
+from ..values.visible import visible
 
 WIDEST = 160  # where the width is not that of a terminal
 _USUAL = 80

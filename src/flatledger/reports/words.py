@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from ..run.describing import TableColumn
 from ..structure.survey import FieldSurvey, SurveyResult
+from ..values.numbers import Unreadable
 
 SHOWN = 36
 TOLD_SHOWN = 10
@@ -90,3 +97,65 @@ def examples(field: FieldSurvey) -> str:
     shown = [short(example, SHOWN) for example in field.examples]
     longest = f" (longest: {field.longest:,} characters)" if field.longest > SHOWN else ""
     return " · ".join(shown) + longest
+
+
+def what_it_is(column: TableColumn) -> str:
+    """Where a column comes from, in plain words.
+
+    >>> what_it_is(TableColumn("Weight", expression="weight", decimals=2))
+    'weight, rounded to 2 decimals'
+    """
+    if column.text is not None:
+        return "the same text on every row"
+    if not column.expression:
+        return "blank, for the receiver to fill in"
+    parts = [column.expression]
+    if column.converted:
+        given, unit = column.converted_from, column.unit
+        parts.append(f"from {given} to {unit}" if given else f"converted to {unit}")
+    if column.decimals is not None:
+        parts.append(f"rounded to {column.decimals} decimals")
+    parts += [f"as {column.datatype}"] if column.datatype else []
+    parts += ["by a code list"] if column.translated else []
+    parts += [f"written {column.format}"] if column.format else []
+    return ", ".join(parts)
+
+
+def where_nothing_is(column: TableColumn) -> str:
+    """What stands in a column where there is no value."""
+    return "" if column.text is not None else column.default or "blank"
+
+
+def kind_of_value(value: Any) -> str:
+    """The kind of a value in plain words.
+
+    >>> kind_of_value(Decimal("1.50")), kind_of_value([1, 2])
+    ('a number with 2 decimals', 'a list of 2')
+    """
+    match value:
+        case None:
+            return "nothing"
+        case bool():
+            return "true or false"
+        case int():
+            return "a whole number"
+        case Decimal():
+            exponent = value.as_tuple().exponent
+            places = max(-exponent, 0) if isinstance(exponent, int) else 0
+            return f"a number with {places} decimals" if places else "a number"
+        case str():
+            return "blank text" if not value.strip() else "text"
+        case dt.datetime():
+            return "a timestamp"
+        case dt.date():
+            return "a date"
+        case dt.time():
+            return "a time"
+        case list() | tuple():
+            return f"a list of {len(value)}"
+        case Mapping():
+            return f"an object of {len(value)} fields"
+        case Unreadable():
+            return "a number out of range"
+        case _:
+            return "a duration"

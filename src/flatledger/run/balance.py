@@ -16,7 +16,7 @@ from ..layout.model import Fit
 from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..values.faults import Fault
 from ..values.numbers import digits_of
-from ..visible import steerless_json
+from ..values.visible import steerless_json
 from .drift import Drift
 
 
@@ -87,7 +87,7 @@ class ListCount(msgspec.Struct):
     first_unmet: list[str]
 
 
-class AttachedCount(msgspec.Struct):
+class LookupCount(msgspec.Struct):
     """A side list: how many keys of the records it had, and which stand on one side only.
 
     ``keyless`` are entries of the list that have no key.
@@ -198,7 +198,7 @@ class Balance(msgspec.Struct):
     repeating: list[str] = []
     levels_stated: bool = False
     lists: list[ListCount] = []
-    attached: list[AttachedCount] = []
+    lookups: list[LookupCount] = []
     fit: Fit | None = None
     rows: int = 0
     total_rows: int = 0

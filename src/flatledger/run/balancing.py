@@ -31,7 +31,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
     checks = {one.column.heading for one in plan.columns if one.column.checks}
     keyless = {one.heading: one.source for one in columns if one.heading in checks}
     return Balance(
-        layout=plan.model.name,
+        layout=plan.layout.name,
         source="",
         row_per=level_name(plan.chain.levels[-1]),
         read=state.read,
@@ -41,8 +41,8 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         without_rows=state.counts["emptied_0"],
         not_taken=state.not_taken,
         rows_not_taken=proof.rows_cut,
-        returning_allowed=plan.model.group_order.may_return,
-        asked=[Asked(one.name, one.text, one.given) for one in plan.model.answers],
+        returning_allowed=plan.layout.group_order.may_return,
+        asked=[Asked(one.name, one.text, one.given) for one in plan.layout.answers],
         periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
         conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
         repeating=[level_name(names) for names in plan.repeating],
@@ -70,7 +70,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
 
 def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
     """With detail, each row that was made is given or cut."""
-    if plan.over is None and plan.model.totals.detail:
+    if plan.over is None and plan.layout.totals.detail:
         given = proof.rows + proof.rows_cut
         if given != state.rows:
             yield f"{state.rows:,} rows were made, and {given:,} are accounted for"

@@ -54,7 +54,7 @@ class DriftLook:
         self._root = plan.shape.root
         self._unmet = {one.names for one in plan.missing}
         self._blank = {one.place for one in _own_columns(plan)}
-        self._noted = plan.model.known is not None
+        self._noted = plan.layout.known is not None
 
     def seen(self, batch: Batch, rows: list[Row]) -> Seen:
         """What some records and the rows made of them show."""
@@ -71,7 +71,7 @@ class DriftWatch:
     def __init__(self, plan: Plan, first: Iterable[Any] = ()) -> None:
         self._unmet = dict.fromkeys(one.names for one in plan.missing)
         self._blank = {one.place: one.column.heading for one in _own_columns(plan)}
-        self._known = plan.model.known
+        self._known = plan.layout.known
         self._rows = self._looked_at = 0
         if self._known is not None:
             from ..structure.spots import Spot  # only a layout with a note pays for it

@@ -31,7 +31,7 @@ class Sequences(NamedTuple):
 def sequences(plan: Plan, batch: Batch) -> list[list[Sequences]]:
     """What each expectation of a layout is to judge of some records."""
     found = []
-    for expected in plan.model.expects:
+    for expected in plan.layout.expects:
         fields = _fields(expected)
         seen = []
         for number, record in zip(batch.numbers, batch.records, strict=True):
@@ -46,7 +46,7 @@ class OrderWatch:
     """Follows the order of records and of the entries within each of their lists."""
 
     def __init__(self, plan: Plan, faults: Callable[[Fault], None]) -> None:
-        self._watches = [_Watch(one, faults) for one in plan.model.expects]
+        self._watches = [_Watch(one, faults) for one in plan.layout.expects]
 
     def absorb(self, found: list[list[Sequences]]) -> None:
         """Judge records in the order in which they came."""

@@ -18,7 +18,7 @@ class IdentityWatch:
     """Follows the keys of the rows. Those that do not fit into memory are kept in the store."""
 
     def __init__(self, plan: Plan, faults: Callable[[Fault], None], store: RowStore | None) -> None:
-        self._headings = plan.model.primary_key
+        self._headings = plan.layout.primary_key
         self._columns = [plan.column(heading) for heading in self._headings]
         self._address = plan.address
         self._add = faults

@@ -14,14 +14,13 @@ import msgspec
 
 from ..plan.groups import is_additive
 from ..plan.plan import Plan
-from ..values.faults import Fault
 from ..values.numbers import exactly
 from ..values.ordering import told_apart
 from .balance import Balance
 from .balancing import shown_parts
 from .groups import Groups, Key
 from .proof import Proof
-from .protocols import Batch, Row, RowStore, TotalRow
+from .protocols import Batch, Lent, Row, TotalRow
 from .sorting import Sorter
 from .state import Gathered, RunState
 from .step import Stepper
@@ -35,24 +34,18 @@ TOGETHER = 2_000  # groups that are taken through the plan at once
 class GroupStage:
     """Gathers the rows of records in groups, and makes the table of groups.
 
-    ``state`` is that of the records, ``sink`` is called with each fault.
+    ``state`` is that of the records.
     """
 
-    def __init__(
-        self,
-        plan: Plan,
-        state: RunState,
-        store: RowStore | None,
-        sink: Callable[[Fault], None] | None,
-    ) -> None:
+    def __init__(self, plan: Plan, state: RunState, lent: Lent) -> None:
         assert plan.over is not None
         self._over, self._rows_plan = plan.over, plan
         self.plan = plan.over.plan
-        self._records, self._store = state, store
+        self._records, self._lent = state, lent
         self._stepper, self._checker = Stepper(self.plan), Stepper(self.plan)
-        self._state = RunState(self.plan, store=store, sink=sink)
-        self._total_shown = plan.over.model.totals.grand_total and any(
-            column.total for column in plan.over.model.columns
+        self._state = RunState(self.plan, store=lent.store, sink=lent.faults)
+        self._total_shown = plan.over.layout.totals.grand_total and any(
+            column.total for column in plan.over.layout.columns
         )
         self._groups: Groups
         self._notes: list[str] = []
@@ -66,10 +59,10 @@ class GroupStage:
     def gathers(self) -> Groups:
         """What takes in the rows of all records; it holds them, where the entries of some groups
         are wanted again."""
-        plan, take = self._rows_plan, self.plan.model.take
+        plan, take = self._rows_plan, self.plan.layout.take
         overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c))
         again = take is not None and self._total_shown and (overlaps or goes_by_order(plan))
-        return Groups(plan, Sorter((), self._store) if again else None)
+        return Groups(plan, Sorter((), self._lent.store) if again else None)
 
     def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
         """The rows of the groups, the total row last."""
@@ -85,7 +78,7 @@ class GroupStage:
             self._rows_plan, self.plan, self._records, self._state, known, self._again
         )
         self.proof.grand(groups.whole)
-        table = Table(self.plan, self._state, self._store, self._given)
+        table = Table(self.plan, self._state, self._lent, self._given)
         gathered, made = table.gathers(), self._rows(keys)
         if gathered is not None:
             for block in made:
@@ -131,7 +124,7 @@ class GroupStage:
             everything = self._of_some([keys[number - 1] for number in shown])
         record = self._record((), everything)
         worked_out = self._stepper.step(self._as_batch([record], 1)).rows[0]
-        columns = self._over.model.written
+        columns = self._over.layout.written
         cells: list[Any] = []
         for place, column in enumerate(columns):
             cell = worked_out[place] if column.total else None
@@ -148,7 +141,7 @@ class GroupStage:
             cells.append(cell)
         free = [place for place, column in enumerate(columns) if not column.total]
         if free:
-            cells[free[0]] = self._over.model.totals.grand_label
+            cells[free[0]] = self._over.layout.totals.grand_label
         again = self._checker.step(self._as_batch([self._record((), everything)], 1)).rows[0]
         self._given.total_row(tuple(cells), again)
         return TotalRow(cells)
@@ -218,7 +211,7 @@ class GroupProof(Proof):
     ) -> None:
         super().__init__(plan, groups_state)
         assert rows_plan.over is not None
-        self.over = rows_plan.over.model
+        self.over = rows_plan.over.layout
         self.parts = Proof(rows_plan, state)
         self.numbers: list[int] = []
         self.added: list[Any] = [0] * len(plan.written)

@@ -5,38 +5,32 @@ from __future__ import annotations
 import datetime as dt
 import decimal
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from ..errors import LayoutError
-from ..layout.model import LayoutModel
+from ..layout.model import SettledLayout
 from ..layout.spreading import without_keyless
 from ..plan.plan import ColumnPlan, Plan
 from ..plan.planner import make_plan
 from ..structure.missing_fields import MissingPath
 from ..structure.structure import Place, observe
 from ..structure.wanted import names_wanted
-from ..values.faults import Fault
 from ..values.numbers import EXACT
 from .balance import Balance
 from .balancing import balance_of
 from .decoding import decoded
 from .over_groups import GroupStage
-from .protocols import Progress, Row, RowStore, Source
+from .protocols import NOTHING_LENT, Lent, Progress, Row, Source
 from .state import RunState
 from .step import Stepper
 from .table import Table
 
 
-def last_step(
-    plan: Plan,
-    state: RunState,
-    store: RowStore | None = None,
-    sink: Callable[[Fault], None] | None = None,
-) -> Table | GroupStage:
+def last_step(plan: Plan, state: RunState, lent: Lent = NOTHING_LENT) -> Table | GroupStage:
     """What makes the table of rows: with one step more where a row stands for a group."""
     if plan.over is not None:
-        return GroupStage(plan, state, store, sink)
-    return Table(plan, state, store)
+        return GroupStage(plan, state, lent)
+    return Table(plan, state, lent)
 
 
 class Run:
@@ -44,44 +38,39 @@ class Run:
 
     def __init__(
         self,
-        model: LayoutModel,
+        layout: SettledLayout,
         source: Source,
+        lent: Lent = NOTHING_LENT,
+        *,
         progress: Progress | None = None,
-        store: RowStore | None = None,
         structure: Place | None = None,
-        faults: Callable[[Fault], None] | None = None,
     ) -> None:
+        """With ``structure`` what all records look like is known already."""
         self._started = time.monotonic()
         self._progress = progress
-        if model.row_per_group or (model.take and model.take.of == "rows"):
-            model = without_keyless(model)  # of rows not taken they could not be proved
+        if layout.row_per_group or (layout.take and layout.take.of == "rows"):
+            layout = without_keyless(layout)  # of rows not taken they could not be proved
         self.reader = source.open()
         try:
-            self._begin(model, store, structure, faults)
+            self._begin(layout, lent, structure)
         except BaseException:
             self.reader.close()
             raise
 
-    def _begin(
-        self,
-        model: LayoutModel,
-        store: RowStore | None,
-        structure: Place | None,
-        faults: Callable[[Fault], None] | None,
-    ) -> None:
+    def _begin(self, layout: SettledLayout, lent: Lent, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         first = self.reader.peek()
         self.plan: Plan = make_plan(
-            model,
-            structure or observe(first, names_wanted(model)),
-            model.today or dt.date.today(),
+            layout,
+            structure or observe(first, names_wanted(layout)),
+            layout.today or dt.date.today(),
             structure is not None,
         )
         self.stepper = Stepper(self.plan)
         self.notices: list[str] = []
         self._looked_at = len(first)
-        self._state = RunState(self.plan, first=first, store=store, sink=faults)
-        self._last = last_step(self.plan, self._state, store, faults)
+        self._state = RunState(self.plan, first=first, store=lent.store, sink=lent.faults)
+        self._last = last_step(self.plan, self._state, lent)
 
     @property
     def columns(self) -> list[ColumnPlan]:
@@ -117,7 +106,7 @@ class Run:
             problems = [
                 self.plan.column(one.heading).column.problem(one.message()) for one in mixed
             ]
-            raise LayoutError(self.plan.model.name, problems)
+            raise LayoutError(self.plan.layout.name, problems)
 
     # ---- afterwards
 

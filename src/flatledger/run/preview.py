@@ -5,23 +5,20 @@ from __future__ import annotations
 import msgspec
 
 from .balance import Balance
+from .describing import TableColumn
 from .protocols import Row
 
 
 class ColumnPreview(msgspec.Struct):
-    """A column: where it comes from, the level it belongs to, and what its cells hold.
+    """A column, and what its cells hold; total rows are not looked at.
 
-    ``filled`` counts the cells that are not blank; ``none`` is what stands where there is nothing.
-    Total rows are not looked at.
+    ``filled`` counts the cells that are not blank; ``kinds`` are those of the values that were met.
     """
 
-    heading: str
-    source: str
-    home: str
+    column: TableColumn
     kinds: list[str]
     filled: int
     examples: list[str]
-    none: str
 
 
 class PreviewResult(msgspec.Struct):

@@ -75,7 +75,7 @@ class Proof:
 
     def _same_group(self, rows: list[Row]) -> None:
         """Rows between two totals are of one group, which is the one that the totals name."""
-        if self.plan.model.totals.subtotals == "none" or not self.plan.shows_totals:
+        if self.plan.layout.totals.subtotals == "none" or not self.plan.shows_totals:
             return
         groups = {*map(self._keys.of(rows), rows)}
         if self._group is not None:
@@ -86,14 +86,14 @@ class Proof:
 
     def total(self, total: Total) -> None:
         """Take note of a total row, or of the row of a group whose rows are not shown."""
-        depth, before = len(total.group), self.plan.model.totals.subtotals == "before"
+        depth, before = len(total.group), self.plan.layout.totals.subtotals == "before"
         group = tuple(map(told_apart, total.group))
         if total.innermost:
             self._of_group(total, depth, group)
         else:
             self.total_rows += 1
             self._straight(total.row)
-            if before and self.plan.model.totals.detail:
+            if before and self.plan.layout.totals.detail:
                 self._begin(total, depth, group)
             else:
                 self._end(total, depth, group)
@@ -135,7 +135,7 @@ class Proof:
 
     def _end(self, total: Total, depth: int, group: Key) -> None:
         """A total after its rows, or beside the rows of its groups."""
-        if self.plan.model.totals.detail:
+        if self.plan.layout.totals.detail:
             if depth and self._group is not None and self._group[:depth] != group:
                 self._wrong.append("a total row names another group than that of its rows")
             self._once(group)
@@ -151,7 +151,7 @@ class Proof:
 
     def _once(self, group: Key) -> None:
         """A group is in one piece, unless groups come as they are met."""
-        if group in self._ended and not self.plan.model.group_order.as_met:
+        if group in self._ended and not self.plan.layout.group_order.as_met:
             self._wrong.append("a group comes in pieces")
         self._ended.add(group)
 
@@ -189,7 +189,7 @@ class Proof:
     def grand(self, tallies: Tallies) -> None:
         """Take note of the grand total, shown or not."""
         self._grand = tallies
-        if not self.plan.group and not self.plan.model.totals.detail:
+        if not self.plan.group and not self.plan.layout.totals.detail:
             for own, other in zip(self._written, tallies.tallies, strict=True):
                 own.merge(other)
 
@@ -211,7 +211,7 @@ class Proof:
         plan, total = column.plan, column.plan.column.total
         assert total is not None
         assert self._grand is not None
-        detail = self.plan.model.totals.detail
+        detail = self.plan.layout.totals.detail
         cut, grand, overlaps = self._cut[index], self._grand.tallies[index], self._state.overlaps
         overlap = overlaps[-1][index] if overlaps else Tally(source.aggregate)
         written = self._written[index]
@@ -246,7 +246,7 @@ class Proof:
 
     def _shows_all(self, depth: int) -> bool:
         """Whether each group of a depth has a row, so that together they make up the whole."""
-        totals = self.plan.model.totals
+        totals = self.plan.layout.totals
         if depth == len(self.plan.group) and not totals.detail:
             return True
         return self.rows > 0 and totals.subtotals != "none" and self.plan.shows_totals

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
+from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault
 
@@ -37,6 +38,27 @@ class RowStore(Protocol):
     def keep(self, rows: list[Row]) -> Callable[[], Iterator[Row]]:
         """Keep rows, and give a function that reads them again, as often as it is called."""
         ...
+
+
+Wording = Callable[[int, Any], Any]  # what a value of the column at a place is called
+
+
+def as_it_is(_: Plan) -> Wording:
+    """The wording by which each value is called what it is."""
+    return lambda place, value: value
+
+
+class Lent(NamedTuple):
+    """What a run is lent, since it opens and writes nothing itself: a place for rows that do not
+    fit into memory, what takes each fault, and how the values of groups are called in total rows.
+    """
+
+    store: RowStore | None = None
+    faults: Callable[[Fault], None] | None = None
+    wording: Callable[[Plan], Wording] = as_it_is
+
+
+NOTHING_LENT = Lent()
 
 
 class Reader(Protocol):

@@ -56,15 +56,15 @@ class RunState:
         self.group_sums: dict[tuple[Any, ...], list[Tally]] = {}  # group
         self.overlaps = [[tally_of(c) for c in plan.totalled] for _ in plan.group]
         self.drift = DriftWatch(plan, first)
-        self.watches = Watches.of(plan.model)
+        self.watches = Watches.of(plan.layout)
         self.identity: IdentityWatch | None = None
-        if plan.model.primary_key:
+        if plan.layout.primary_key:
             self.identity = IdentityWatch(plan, self._note, store)
         self._order = OrderWatch(plan, self._note)
         self._found: list[Fault] = []  # faults of one batch
-        take = plan.model.take
+        take = plan.layout.take
         self._taker = Taker(take) if take and take.of == "records" else None
-        self._waits = not begins and (self._taker is not None or bool(plan.model.expects))
+        self._waits = not begins and (self._taker is not None or bool(plan.layout.expects))
         self._waiting: list[BatchResult] = []
 
     def absorb(self, result: BatchResult) -> list[Row]:
@@ -87,7 +87,7 @@ class RunState:
         self._add_overlaps(rows)
         self.drift.absorb(result.seen)
         self.watches.merge(result.watches)
-        if self.identity is not None and self.plan.model.totals.detail:
+        if self.identity is not None and self.plan.layout.totals.detail:
             self.identity.rows(rows)
         self._count_faults()
         if self.gathered is not None:

@@ -61,7 +61,7 @@ class Stepper:
         self.plan = plan
         self.program = program or generate(plan)
         self._drift = DriftLook(plan)
-        take = plan.model.take
+        take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
         self._keys = list(watched_keys(plan))
 

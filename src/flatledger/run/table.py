@@ -11,10 +11,9 @@ from ..plan.plan import ColumnPlan, KeyPlan, Plan
 from ..plan.row_order import grouped_order
 from ..values.numbers import exactly, round_to
 from .balance import Balance
-from .finishing import group_wording
 from .groups import Groups
 from .proof import Proof
-from .protocols import Row, RowStore
+from .protocols import Lent, Row
 from .sorting import Sorter
 from .state import Gathered, RunState
 from .taking import Taker
@@ -30,27 +29,25 @@ class Table:
     The proof follows what is given. ``groups`` counts the groups of the table.
     """
 
-    def __init__(
-        self, plan: Plan, state: RunState, store: RowStore | None, proof: Proof | None = None
-    ) -> None:
+    def __init__(self, plan: Plan, state: RunState, lent: Lent, proof: Proof | None = None) -> None:
         self.plan = plan
         self.proof = proof or Proof(plan, state)
         self._identity = state.identity
         self.groups = 0
         self.detail: Detail | None = None
         self.differing: dict[str, int] = {}
-        self._store = store
-        self._make = TotalRows(plan, group_wording(plan))
+        self._store = lent.store
+        self._make = TotalRows(plan, lent.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
         self._roundings = list(_roundings(plan))
 
     def gathers(self) -> Gathered | None:
         """What takes in all rows before the first is given; none where they are given as they
         come."""
-        if not self.plan.model.totals.detail:
+        if not self.plan.layout.totals.detail:
             return Groups(self.plan)
         keys = order_of_rows(self.plan)
-        before = self.plan.model.totals.subtotals == "before" and bool(self.plan.group)
+        before = self.plan.layout.totals.subtotals == "before" and bool(self.plan.group)
         return Sorter(keys, self._store) if keys or before else None
 
     def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
@@ -82,7 +79,7 @@ class Table:
 
     def _of_detail(self, rows: Callable[[], Iterable[list[Row]]]) -> Iterator[list[Row]]:
         detail = self.detail = Detail(self.plan, self._make)
-        if self.plan.model.totals.subtotals == "before" and self.plan.group:
+        if self.plan.layout.totals.subtotals == "before" and self.plan.group:
             pairs = detail.before(self._taken(rows()), self._taken(rows(), proving=False))
             first = next(pairs, None)
             yield self._grand(detail.whole)
@@ -98,7 +95,7 @@ class Table:
 
     def _taken(self, blocks: Iterable[list[Row]], proving: bool = True) -> Iterator[list[Row]]:
         """The rows that are taken, in their order; the others are proved to be the rest."""
-        take = self.plan.model.take
+        take = self.plan.layout.take
         taker = Taker(take) if take and take.of == "rows" else None
         for block in blocks:
             taken, left = taker.split(block) if taker else (block, [])
@@ -126,14 +123,14 @@ class Table:
 
     def _grand(self, tallies: Tallies) -> list[Row]:
         self.proof.grand(tallies)
-        if not (self.plan.shows_totals and self.plan.model.totals.grand_total):
+        if not (self.plan.shows_totals and self.plan.layout.totals.grand_total):
             return []
         return self._totals([self._make.grand(tallies)])
 
     # ---- without detail
 
     def _of_groups(self, groups: Groups) -> Iterator[list[Row]]:
-        before = self.plan.model.totals.subtotals == "before"
+        before = self.plan.layout.totals.subtotals == "before"
         grand = self._grand(groups.whole) if before else []
         totals = list(group_rows(self.plan, groups, self._make))
         self._identify([total.row for total in totals if total.innermost])
@@ -145,14 +142,14 @@ class Table:
         """Take note of the primary keys of the rows of groups."""
         if self._identity is None:
             return
-        places = [self.plan.column(heading).place for heading in self.plan.model.primary_key]
+        places = [self.plan.column(heading).place for heading in self.plan.layout.primary_key]
         for number, row in enumerate(rows, 1):
             self._identity.group([row[at] if at < len(row) else "" for at in places], number)
 
 
 def order_of_rows(plan: Plan) -> list[KeyPlan]:
     """The keys by which rows are sorted: by the groups first, so that none comes in pieces."""
-    if plan.model.group_order.as_met:
+    if plan.layout.group_order.as_met:
         return list(plan.sort)
     return grouped_order(plan.sort, plan.group)
 

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple
 
 from ..plan.plan import Plan
 from ..values.functions import text_of
 from .balance import Returning
 from .groups import GroupKeys, Groups, Key
-from .protocols import Row, TotalRow
+from .protocols import Row, TotalRow, Wording
 from .tallies import Adder, Tallies
 
 BLANK_GROUP = "(blank)"
 MOST_RETURNING = 100  # so many are listed, all are counted
-Wording = Callable[[int, Any], Any]
 
 
 class Total(NamedTuple):
@@ -50,7 +49,7 @@ class TotalRows:
         place, value = self._places[len(group) - 1], group[-1]
         value = self._wording(place, value)
         name = BLANK_GROUP if value is None else text_of(value)
-        self._put_label(row, place, self._plan.model.totals.label.replace("{group}", name))
+        self._put_label(row, place, self._plan.layout.totals.label.replace("{group}", name))
         return Total(TotalRow(row), group, tallies)
 
     def group(self, group: Key, first: Row, tallies: Tallies) -> Total:
@@ -69,7 +68,7 @@ class TotalRows:
         """The total of all rows."""
         row = self._figures(tallies)
         first = self._places[0] if self._places else 0
-        self._put_label(row, first, self._plan.model.totals.grand_label)
+        self._put_label(row, first, self._plan.layout.totals.grand_label)
         return Total(TotalRow(row), (), tallies)
 
     def _figures(self, tallies: Tallies) -> list[Any]:
@@ -101,8 +100,8 @@ class Detail:
         self._keys = GroupKeys(plan)
         self._adder = Adder(plan)
         self._depths = len(plan.group)
-        self._shows = plan.shows_totals and plan.model.totals.subtotals != "none"
-        self._starts: dict[Key, int] | None = {} if plan.model.group_order.as_met else None
+        self._shows = plan.shows_totals and plan.layout.totals.subtotals != "none"
+        self._starts: dict[Key, int] | None = {} if plan.layout.group_order.as_met else None
         self._row = 0
 
     def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[Total]]]:
@@ -184,7 +183,7 @@ def group_rows(plan: Plan, groups: Groups, make: TotalRows) -> Iterator[Total]:
         key: make.group(groups.shown(key), groups.first(key), groups.tallies(key))
         for key in groups.innermost()
     }
-    totals = plan.model.totals
+    totals = plan.layout.totals
     before = totals.subtotals == "before"
     around = 0 if totals.subtotals == "none" else len(plan.group) - 1
     open_key: Key = ()

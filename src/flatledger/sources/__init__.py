@@ -8,9 +8,9 @@ from typing import Any, BinaryIO
 
 from ..errors import SourceError
 from ..run.protocols import Source
-from ..structure.levels import Names
-from .json_source import JsonSource
+from .formats import ByteSource
 from .json_text import LARGEST
+from .options import USUAL, Options
 from .reading import Bytestream
 from .records import PythonSource
 
@@ -19,23 +19,15 @@ AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
 
 
 def open_source(
-    source: AnySource,
-    records: Names = (),
-    *,
-    double_keys: bool = False,
-    largest_record: int = LARGEST_RECORD,
-    keep: bool = False,
+    source: AnySource, options: Options = USUAL, *, format: str = "", keep: bool = False
 ) -> Source:
     """The source of a path (``-``: standard input), an open file, or any iterable of records.
 
-    ``records`` is the path of names to the records within a document. With ``double_keys`` a name
-    that comes twice in an object is a fault. ``largest_record`` bounds each record, in MB. With
-    ``keep`` standard input is kept while it is read, so that it can be read again. Raises
-    SourceError.
+    A blank ``format`` is found. With ``keep`` standard input is kept while it is read, so that it
+    can be read again. Raises SourceError.
     """
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
-        stream = Bytestream(source, keep)
-        return JsonSource(stream, records, double_keys, largest_record << 20)
+        return ByteSource(Bytestream(source, keep), options, format)
     if isinstance(source, dict):
         raise SourceError("a single mapping is no list of records; put it into a list")
     if not isinstance(source, Iterable) or isinstance(source, bytes | bytearray):
@@ -43,3 +35,15 @@ def open_source(
             f"a source is a path, an open file or some records, not {type(source).__name__}"
         )
     return PythonSource(source)
+
+
+def options_of(
+    records: str | None, largest_record: int = LARGEST_RECORD, *, double_keys: bool = False
+) -> Options:
+    """The options as a person gives them: a path of names, and megabytes.
+
+    >>> options_of("data.items", 1)
+    Options(records=('data', 'items'), double_keys=False, largest=1048576)
+    """
+    names = tuple(records.split(".")) if records else ()
+    return Options(names, double_keys, largest_record << 20)

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, BinaryIO, Protocol
 
 from ..errors import SourceError
-from ..layout.files import delimiter_of
+from .csv_files import delimiter_of
 from .json_values import DECODE_ERRORS, decoder, reason
 
 Entry = dict[str, Any]
@@ -37,6 +37,7 @@ class CsvEntries:
 
     def __init__(self, path: Path) -> None:
         self._path = path
+        _opened(path).close()  # what is wrong with it is told in this room's way
         self._delimiter = delimiter_of(path)
         self.headings: list[str] = []
         self._start = path.stat().st_size

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from functools import partial
 from itertools import chain
 from typing import Any
@@ -10,12 +10,11 @@ from typing import Any
 import msgspec
 
 from ..errors import SourceError
-from ..run.protocols import Batch, Source
-from ..structure.levels import Names
+from ..run.protocols import Batch
 from ..values.faults import Fault, shown
 from .double_keys import DoubleKeys
 from .json_pieces import Piece, Pieces
-from .json_text import LARGEST, JsonText
+from .json_text import JsonText
 from .json_values import (
     DECODE_ERRORS,
     LOOK_AHEAD,
@@ -26,34 +25,17 @@ from .json_values import (
     specimens,
 )
 from .naming import nothing_read
+from .options import Options
 from .reader import BaseReader
-from .reading import Bytes, Bytestream
+from .reading import Bytes
 
 _LONGEST_LINE = 1 << 18  # bytes of a line that is decoded together with others
 _BATCH_BYTES = 1 << 18
 
 
-class JsonSource:
-    """Records of a JSON source, whose bytes are `opened` for each reading.
-
-    ``names`` is the path to them in a document; with ``double_keys`` names that come twice in an
-    object are looked for. A record has the ``largest`` number of bytes at most.
-    """
-
-    def __init__(
-        self, opened: Bytestream, names: Names, double_keys: bool = False, largest: int = LARGEST
-    ) -> None:
-        self.name, self.again = opened.name, opened.again
-        self._opened = opened
-        self._ways = names, double_keys, largest
-
-    def open(self) -> JsonReader:
-        """A reading from the start. Raises SourceError."""
-        return JsonReader(self._opened.open(), *self._ways)
-
-    def parts(self, most: int) -> Sequence[Source]:
-        """Itself: where a record begins is only known by reading as far."""
-        return [self]
+def open_reader(data: Bytes, options: Options) -> JsonReader:
+    """A reading of some bytes. Raises SourceError."""
+    return JsonReader(data, options)
 
 
 class JsonReader(BaseReader):
@@ -61,12 +43,12 @@ class JsonReader(BaseReader):
 
     decodes = True
 
-    def __init__(self, data: Bytes, names: Names, double_keys: bool, largest: int) -> None:
+    def __init__(self, data: Bytes, options: Options) -> None:
         self.name = data.name
         self._data = data
-        self._names = names
-        self._double_keys = double_keys
-        self._largest = largest
+        self._names = options.records
+        self._double_keys = options.double_keys
+        self._largest = options.largest
         self._chunks = data.chunks()
         self._first: list[Any] | None = None
 

@@ -16,6 +16,7 @@ from typing import Any, BinaryIO, cast
 from ..errors import SourceError
 
 CHUNK = 1 << 18
+_HEAD = 1 << 10
 _GZIP = b"\x1f\x8b"
 _BYTE_ORDER_MARKS = {  # the longer ones first: that of UTF-16 begins that of UTF-32
     codecs.BOM_UTF8: "",
@@ -49,9 +50,19 @@ class Bytes:
             self.close()
             raise SourceError(f"{name} is empty: it has not one byte")
         mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
-        encoding = _BYTE_ORDER_MARKS.get(mark, "")
-        self._decoder = codecs.getincrementaldecoder(encoding)() if encoding else None
+        self._encoding = _BYTE_ORDER_MARKS.get(mark, "")
+        self._decoder = codecs.getincrementaldecoder(self._encoding)() if self._encoding else None
         self._first = self._as_utf8(head[len(mark) :])
+
+    @property
+    def head(self) -> bytes:
+        """What they begin with, as far as it is there already; nothing is used up."""
+        return self._first + self._as_seen(self._file.peek(_HEAD)[:_HEAD])
+
+    def _as_seen(self, data: bytes) -> bytes:
+        if self._encoding:
+            return data.decode(self._encoding, "ignore").encode()
+        return data
 
     def chunks(self) -> Iterator[bytes]:
         """All bytes from the start; the file is closed after the last that is asked for."""

@@ -1,4 +1,4 @@
-"""Side lists: looked up by a key, and attached as a field of a record or entry."""
+"""Side lists: looked up by a key, and joined as a field of a record or entry."""
 
 from __future__ import annotations
 
@@ -8,8 +8,8 @@ from typing import Any, Protocol
 
 from ..compile.level_watch import LevelsDifferError
 from ..errors import SourceError
-from ..layout.model import Attachment
-from ..run.balance import AttachedCount
+from ..layout.model import Lookup
+from ..run.balance import LookupCount
 from ..structure.levels import KnownLevels, level_name
 from ..structure.structure import Place
 from ..values.faults import Fault, shown
@@ -59,7 +59,7 @@ class HeldEntries:
     """The entries of a side list in memory (Entries). ``headings`` are those of a CSV file."""
 
     def __init__(
-        self, attachment: Attachment, entries: Iterator[Entry], headings: Sequence[str] = ()
+        self, lookup: Lookup, entries: Iterator[Entry], headings: Sequence[str] = ()
     ) -> None:
         self._entries: dict[str, list[Entry]] = {}
         self._used: set[str] = set()
@@ -67,13 +67,13 @@ class HeldEntries:
         self.keyless = 0
         for entry in entries:
             first = first or entry
-            key = key_of(entry, attachment.key)
+            key = key_of(entry, lookup.key)
             if key:
                 self._entries.setdefault(key, []).append(entry)
             else:
                 self.keyless += 1
         names = headings or first
-        check_key(attachment.file, attachment.key, names, found=bool(self._entries))
+        check_key(lookup.file, lookup.key, names, found=bool(self._entries))
         double = [key for key, found in self._entries.items() if len(found) > 1]
         self.double, self.first_double = len(double), double[:SHOWN]
 
@@ -94,8 +94,8 @@ class HeldEntries:
 class SideList:
     """A side list, and what was asked of it (an Enrichment)."""
 
-    def __init__(self, attachment: Attachment, entries: Entries, known: KnownLevels) -> None:
-        self.attachment = attachment
+    def __init__(self, lookup: Lookup, entries: Entries, known: KnownLevels) -> None:
+        self.lookup = lookup
         self._known = known
         self._entries = entries
         self._missing: dict[str, None] = {}
@@ -104,20 +104,20 @@ class SideList:
 
     def look_at(self, structure: Place) -> None:
         """Find the innermost level on the way to the key."""
-        names = self.attachment.matched_by
+        names = self.lookup.matched_by
         lengths = range(1, len(names))
         levels = [n for n in lengths if self._known.has(names[:n], structure)]
         self.level = max(levels, default=0)
 
     def add_to(self, record: dict[str, Any], number: int, told: list[Fault] | None) -> None:
-        names = self.attachment.matched_by
+        names = self.lookup.matched_by
         for entry in entries_at(record, names[: self.level]):
-            self._attach(entry, number, told)
+            self._join(entry, number, told)
 
-    def _attach(self, holder: dict[str, Any], number: int, told: list[Fault] | None) -> None:
+    def _join(self, holder: dict[str, Any], number: int, told: list[Fault] | None) -> None:
         """Look up the key at a path; of a list that is no level only a lone entry is looked at."""
         value: Any = holder
-        names, counted = self.attachment.matched_by, told is not None
+        names, counted = self.lookup.matched_by, told is not None
         for place in range(self.level, len(names)):
             value = value.get(names[place]) if isinstance(value, dict) else None
             if isinstance(value, list) and len(value) > 1:
@@ -128,14 +128,14 @@ class SideList:
                     told.append(Fault(number, path, shown(value), "one value was expected"))
             if isinstance(value, list):
                 value = value[0] if len(value) == 1 else None
-        if self.attachment.name in holder:  # which would pass for what was looked up
+        if self.lookup.name in holder:  # which would pass for what was looked up
             raise SourceError(
-                f"`{self.attachment.name}` is attached where a record has a field of that name "
+                f"`{self.lookup.name}` is joined where a record has a field of that name "
                 "already; call it something else"
             )
         found = self._find(value, counted)
         if found is not None:
-            holder[self.attachment.name] = found
+            holder[self.lookup.name] = found
 
     def _find(self, value: Any, counted: bool) -> Any:
         """What belongs to a key: one entry, or with ``many`` all of them."""
@@ -147,7 +147,7 @@ class SideList:
             self._count(key, bool(found))
         if not found:
             return None
-        return found if self.attachment.many else found[0]
+        return found if self.lookup.many else found[0]
 
     def _count(self, key: str, matched: bool) -> None:
         self._matched += matched
@@ -155,11 +155,11 @@ class SideList:
         if not matched and len(self._missing) < SHOWN:
             self._missing[key] = None
 
-    def count(self) -> AttachedCount:
+    def count(self) -> LookupCount:
         """How many matched, and which keys stand on one side only, or twice."""
-        entries, many = self._entries, self.attachment.many
-        return AttachedCount(
-            name=self.attachment.name,
+        entries, many = self._entries, self.lookup.many
+        return LookupCount(
+            name=self.lookup.name,
             matched=self._matched,
             unmatched=self._unmatched,
             missing=list(self._missing),

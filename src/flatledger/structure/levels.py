@@ -8,7 +8,7 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Expression
-from ..layout.model import LayoutModel
+from ..layout.model import LayoutParts
 from .structure import MEMBERS, Place
 
 Names = tuple[str, ...]
@@ -132,7 +132,7 @@ def named_place(path: n.Node) -> Names | None:
 
 
 def known_levels(
-    model: LayoutModel, expressions: Iterable[Expression], complete: bool = False
+    layout: LayoutParts, expressions: Iterable[Expression], complete: bool = False
 ) -> KnownLevels:
     """What a layout says of levels: those that it states, names or makes."""
     asked = [
@@ -141,15 +141,15 @@ def known_levels(
         for part in expression.node.walk()
         if isinstance(part, n.Call) and part.name in ("ordinal", "key") and part.arguments
     ]
-    keep = [condition.keep for condition in model.conditions if condition.keep is not None]
-    said = [*model.spread_levels, *keep, *([model.row_per] if model.row_per else [])]
+    keep = [condition.keep for condition in layout.conditions if condition.keep is not None]
+    said = [*layout.spread_levels, *keep, *([layout.row_per] if layout.row_per else [])]
     named = {named_place(node) for node in (*asked, *(one.node for one in said))}
-    made = {(*split.parent, split.name) for split in model.splits}
-    for one in (one for one in model.attachments if one.many):
+    made = {(*split.parent, split.name) for split in layout.splits}
+    for one in (one for one in layout.lookups if one.many):
         made |= {(*one.matched_by[:length], one.name) for length in range(len(one.matched_by))}
     stated = None
-    if model.levels is not None:
-        stated = frozenset(place for one in model.levels if (place := named_place(one.node)))
+    if layout.levels is not None:
+        stated = frozenset(place for one in layout.levels if (place := named_place(one.node)))
     return KnownLevels(stated, frozenset(name for name in {*named, *made} if name), complete)
 
 

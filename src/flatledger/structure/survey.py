@@ -9,7 +9,7 @@ from typing import Self
 import msgspec
 
 from ..values.faults import Fault
-from ..visible import steerless_json
+from ..values.visible import steerless_json
 from .recognising import key_words, recognise
 from .spots import Spot, keys_are_data
 

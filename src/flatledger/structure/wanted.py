@@ -9,17 +9,17 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Expression
-from ..layout.model import Attachment, Expectation, LayoutModel, Split
+from ..layout.model import Expectation, LayoutParts, Lookup, Split
 
-_NAMING = (Attachment, Expectation, Split)  # they name fields in texts of their own
+_NAMING = (Lookup, Expectation, Split)  # they name fields in texts of their own
 
 
-def names_wanted(model: LayoutModel) -> frozenset[str]:
+def names_wanted(layout: LayoutParts) -> frozenset[str]:
     """Every name in a path of a layout, and those of what it adds to records."""
-    parts: list[Any] = [model.levels, model.spread_levels, model.may_lack, model.row_per]
-    parts += [model.row_per_group, model.conditions, model.sort, model.group, model.expects]
-    parts += [model.splits, model.attachments, model.records]
-    for column in model.columns:
+    parts: list[Any] = [layout.levels, layout.spread_levels, layout.may_lack, layout.row_per]
+    parts += [layout.row_per_group, layout.conditions, layout.sort, layout.group, layout.expects]
+    parts += [layout.splits, layout.lookups, layout.source.records]
+    for column in layout.columns:
         parts += [column.value, column.spread]
     return frozenset(name for part in parts for name in _names(part))
 

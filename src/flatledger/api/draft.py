@@ -1,0 +1,73 @@
+"""Drafting a layout for a source."""
+
+from __future__ import annotations
+
+from os import PathLike, fspath
+from pathlib import Path
+
+from ..drafting.form_draft import FormDraft
+from ..drafting.layout_draft import Draft
+from ..layout.model import FormReference
+from ..sources import LARGEST_RECORD, AnySource
+from ..structure.survey import SurveyResult
+from .form_files import read_form
+from .layout import Layout
+from .survey import SAMPLE, survey
+
+
+class DraftedLayout(str):
+    """The text of a drafted layout, with its comments. ``fields`` are those of the source."""
+
+    fields: tuple[str, ...] = ()
+
+    @property
+    def layout(self) -> Layout:
+        """The layout that the text gives."""
+        return Layout.from_text(self, "draft")
+
+    def _repr_html_(self) -> str:
+        from ..reports.page import render
+
+        return render("text_fragment.html", text=str(self))
+
+
+def draft(
+    source: AnySource,
+    *,
+    row_per: str | None = None,
+    records: str | None = None,
+    sample: int | None = SAMPLE,
+    fit_to: str | PathLike[str] | None = None,
+    largest_record: int = LARGEST_RECORD,
+) -> DraftedLayout:
+    """The text of a layout for a source: every field at or above the row's level.
+
+    ``row_per`` is left out: the deepest level that most records have is taken, and the comments
+    say what else there is. With ``fit_to`` its columns are those of a published form (CSV or XLSX),
+    filled where a field's name is the heading's, and else blank with proposals. Raises SourceError,
+    also where there is no such level, and LayoutError where the form can't be read.
+
+    >>> text = draft([{"no": 1, "unit_price": 2}])
+    >>> [line for line in text.splitlines() if line.startswith("  - ")]
+    ['  - No: no', '  - Unit price: unit_price']
+    """
+    result = survey(source, records=records, sample=sample, largest_record=largest_record)
+    drafted = DraftedLayout(_writer(result, row_per, records, fit_to).text())
+    drafted.fields = tuple(field.path for field in result.fields)
+    return drafted
+
+
+def _writer(
+    result: SurveyResult,
+    row_per: str | None,
+    records: str | None,
+    fit_to: str | PathLike[str] | None,
+) -> Draft:
+    """What writes the layout; for a form, a row stands for what its deepest field is of."""
+    if fit_to is None:
+        return Draft(result, row_per, records)
+    form = read_form(Path(fit_to), FormReference(fspath(fit_to)))
+    writer = FormDraft(result, row_per, records, form)
+    if row_per is None and writer.found:
+        return FormDraft(result, writer.deepest, records, form)
+    return writer

@@ -1,0 +1,101 @@
+"""Trying an expression on the first records of a source, to feel the way to a path."""
+
+from __future__ import annotations
+
+import datetime as dt
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..compile.program import generate
+from ..errors import ExpressionError, LayoutError
+from ..language import parse_expression
+from ..layout.column import Column, Expression
+from ..layout.model import SettledLayout
+from ..layout.text import Scalar
+from ..layout.with_files import lists_of
+from ..plan.plan import Plan
+from ..plan.planner import make_plan
+from ..run.decoding import decoded
+from ..run.protocols import Batch, Reader
+from ..run.step import Stepper
+from ..sources import LARGEST_RECORD, AnySource, open_source, options_of
+from ..structure.missing_fields import judged
+from ..structure.structure import observe
+from ..structure.wanted import names_wanted
+from .layout_files import FilesOf
+from .shelf_folders import ShelfFolders
+
+
+class Evaluated(msgspec.Struct, frozen=True):
+    """What an expression gives for one row: the record's number, the value, and its faults."""
+
+    record: int
+    value: Any
+    fault: str = ""
+
+
+def evaluate(
+    expression: str,
+    source: AnySource,
+    *,
+    row_per: str | None = None,
+    records: str | None = None,
+    first: int = 10,
+    largest_record: int = LARGEST_RECORD,
+) -> list[Evaluated]:
+    """Evaluate an expression on the first records of a source.
+
+    ``row_per`` is the level that a row stands for, ``records`` the path to the records within a
+    document, and ``largest_record`` bounds each, in MB. Values come as they are, lists and mappings
+    included. Raises ExpressionError, with the position, where the expression cannot be evaluated,
+    and SourceError.
+
+    >>> for found in evaluate("lines.qty", [{"lines": [{"qty": 2}, {"qty": 3}]}]):
+    ...     print(found.record, found.value)
+    1 [2, 3]
+    """
+    level = _expression(row_per) if row_per and row_per != "record" else None
+    columns = (Column(expression, _expression(expression)),)
+    layout = SettledLayout("expression", columns, row_per=level, today=dt.date.today())
+    with open_source(source, options_of(records, largest_record)).open() as reader:
+        try:
+            plan = _plan(layout, reader)
+        except LayoutError as error:
+            problem = error.problems[0]
+            at_level = level is not None and problem.message.startswith("no level")
+            text = row_per if at_level else expression
+            position = max(problem.column - 1, 0)
+            raise ExpressionError(problem.message, str(text), position) from None
+        return _evaluated(plan, reader, first)
+
+
+def _plan(layout: SettledLayout, reader: Reader) -> Plan:
+    """The plan for one expression; a list is one on the shelf, or a file beside where we are."""
+    lists = lists_of(layout, FilesOf(Path(), ShelfFolders()))
+    layout = msgspec.structs.replace(layout, lists=lists)
+    structure = observe(reader.peek(), names_wanted(layout))
+    assert layout.today is not None
+    plan = make_plan(layout, structure, layout.today)
+    slips = judged(plan.missing, structure, plan.used).problems
+    if slips:
+        raise LayoutError(layout.name, slips)
+    return plan
+
+
+def _evaluated(plan: Plan, reader: Reader, first: int) -> list[Evaluated]:
+    stepper = Stepper(plan, generate(plan, raw=True))
+    values: list[Evaluated] = []
+    for batch in decoded(reader, plan.shape.record_type):
+        for number, record in zip(batch.numbers, batch.records, strict=True):
+            if number > first:
+                return values
+            found = stepper.step(Batch([record], [number], []))
+            faults = "; ".join(fault.reason for fault in (*found.judged, *found.filled))
+            values += [Evaluated(number, row[0], faults) for row in found.rows]
+    return values
+
+
+def _expression(text: str) -> Expression:
+    return Expression(Scalar(text, line=1, column=1), parse_expression(text))

@@ -1,0 +1,152 @@
+"""An export: a layout, a source and a place to write to, brought together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, nullcontext
+from os import PathLike
+from typing import Any
+
+from ..compile.level_watch import LevelsDifferError
+from ..errors import FlatLedgerError
+from ..layout.model import IfThere
+from ..layout.note import note_of
+from ..layout.settling import output_of
+from ..outputs import Place, Target, open_writer
+from ..outputs.fault_table import fault_table
+from ..outputs.files import is_file
+from ..outputs.writer import Writer
+from ..run.balance import Balance, FileCount
+from ..run.protocols import Progress
+from ..sources import AnySource
+from .layout import AnyLayout, Layout
+from .notes import learnt
+from .places import Places, check_places, own_place
+from .preparing import Preparation, given_for
+
+
+def export(
+    layout: AnyLayout,
+    source: AnySource,
+    to: Place | None = None,
+    *,
+    ask: Mapping[str, Any] | None = None,
+    progress: Progress | None = None,
+    learn: bool = False,
+    strict: bool = False,
+    faults_to: Place | None = None,
+    report_to: Place | None = None,
+    if_there: IfThere | None = None,
+) -> Balance:
+    """Flatten records into a table and write it; return the balance.
+
+    ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``to`` is a path (``-``:
+    standard output) or an open binary file; left out, it is the layout's own ``output: file``.
+    ``ask`` gives the values that the layout asks for. A file takes its name when it is whole. One
+    that is there already is replaced; if it is not as it was last written, it is kept beside
+    (``table.former.csv``). ``if_there`` chooses otherwise (``replace``: kept nowhere, ``refuse``,
+    ``number``: the new one is ``table-2.csv``). A table that does not balance takes no other's
+    place: it is ``table.unbalanced.csv``.
+
+    ``progress`` is called with the number of records read so far. With ``learn`` the note beside
+    the layout's file takes in the fields and keys that are new in the data. ``strict`` refuses a
+    form that the columns do not fit, and looks for names that come twice in an object.
+    ``faults_to`` takes every fault as a table (CSV), ``report_to`` the balance as JSON. Nothing
+    that takes part is written over.
+
+    Raises LayoutError, ShelfError, AnswerError, SourceError, OutputError and MissingExtraError.
+
+    >>> import io
+    >>> written = io.BytesIO()
+    >>> balance = export({"columns": [{"No": "no"}]}, [{"no": 1}, {"no": 2}], written)
+    >>> balance.balanced, balance.rows, written.getvalue()
+    (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
+    """
+    stated = Layout.of(layout)
+    given = given_for(stated, ask, learn=learn, strict=strict)
+    output = output_of(stated.request, given)
+    places = Places(
+        to if to is not None else own_place(output),
+        faults_to,
+        report_to,
+        if_there or output.if_there,
+    )
+    check_places(places, source, stated, output, learn=learn)
+    prepared = Preparation(stated, source, given, learn=learn)
+    learning = stated if learn else None
+    while True:
+        try:
+            return _exported(prepared, places, progress, learning)
+        except LevelsDifferError as wrong:
+            seen = any(map(_is_stream, (places.table, places.faults)))
+            prepared.begin_again(wrong, given=seen)
+
+
+def _is_stream(place: Place | None) -> bool:
+    """Whether what has been written to a place has been seen already."""
+    return place is not None and (not isinstance(place, str | PathLike) or not is_file(place))
+
+
+def _exported(
+    prepared: Preparation, places: Places, progress: Progress | None, learning: Layout | None
+) -> Balance:
+    """Write the table with what goes with it; the balance."""
+    done: list[FileCount] = []
+    try:
+        with places.target(places.report) or nullcontext() as report:
+            balance = _table(prepared, places, progress)
+            done += balance.files
+            if report is not None:
+                report.write(balance.to_json())
+        balance.notes += report.notes if report is not None else []
+        if learning is not None:
+            _learn(learning, prepared, balance)
+    except FlatLedgerError as error:
+        if done:
+            error.written = f"the table had been written to {done[0].name}"
+        raise
+    return balance
+
+
+def _table(prepared: Preparation, places: Places, progress: Progress | None) -> Balance:
+    """Write the table, and the faults beside it; the balance, which decides what it is called."""
+    layout = prepared.layout
+    with (
+        Target(places.table, places.if_there) as target,
+        fault_table(faults := places.target(places.faults)) as sink,
+    ):
+        run = prepared.run(progress, faults=sink)
+        with open_writer(layout, target, run.columns) as writer, _telling_rows(writer, target):
+            for block in run.blocks():
+                writer.write(block)
+            prepared.check_names(run)
+        balance = prepared.balance(run)
+        if not balance.balanced:
+            target.stand_aside("unbalanced")
+    balance.notes += [*writer.notes(), *target.notes, *(faults.notes if faults else ())]
+    balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
+    return balance
+
+
+@contextmanager
+def _telling_rows(writer: Writer, target: Target) -> Iterator[None]:
+    """Where an error ends a run, tell what a stream had been given: it can't be taken back."""
+    try:
+        yield
+    except FlatLedgerError as error:
+        if not target.replaces and writer.bytes:
+            error.written = f"{writer.rows:,} rows had been given to {target.name}"
+        raise
+
+
+def _learn(layout: Layout, prepared: Preparation, balance: Balance) -> None:
+    """Take the new fields and keys into the note beside the layout; they are new no longer."""
+    assert layout.path is not None
+    known = {*(prepared.layout.known or ()), *balance.drift.new_fields}
+    keys = prepared.named_keys()
+    with Target(note_of(layout.path), "replace") as target:
+        target.write(learnt(layout.path, known, keys).encode())
+    count = len(balance.drift.new_fields)
+    named = f", and {sum(map(len, keys.values())):,} keys for columns" if keys else ""
+    balance.notes.append(f"new fields learnt: {count:,}; {target.name} knows {len(known):,}{named}")
+    balance.drift.new_fields = []

@@ -1,0 +1,201 @@
+"""The public face of a layout: from a file, from the shelf, from text, from plain data."""
+
+from __future__ import annotations
+
+import copy
+import os
+from collections.abc import Iterable, Mapping
+from os import PathLike, fspath
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..errors import LayoutError, Problem
+from ..layout.assembling import assemble, with_changes
+from ..layout.model import FormReference, LayoutRequest
+from ..layout.note import note_of
+from ..layout.read_layout import LAYOUT_KEYS, read_layout
+from ..layout.text import Item, ItemMap, Scalar, from_data, read_yaml, write_yaml
+from ..layout.with_files import with_files
+from .layout_files import FilesOf, files_met, read_items
+from .shelf_folders import SUFFIXES, ShelfFolders
+
+
+class Layout:
+    """What a table shall be: what a row stands for, its columns, conditions, order and totals.
+
+    Raises LayoutError, with every fault and its place, where the layout cannot be used.
+
+    >>> layout = Layout.from_text('''
+    ... row-per: lines
+    ... columns:
+    ...   - Requisition: no
+    ...   - Part: lines.part.code
+    ... ''')
+    >>> layout.headings
+    ('Requisition', 'Part')
+    """
+
+    def __init__(self, item: Item, name: str, files: FilesOf) -> None:
+        self.path: Path | None = None
+        self.files: frozenset[Path] = frozenset()  # those that it is made of
+        self._item, self._of = item, files
+        self.request: LayoutRequest = with_files(read_layout(item, name, files), files)
+
+    @classmethod
+    def of(cls, given: AnyLayout) -> Layout:
+        """The layout that a person has: itself, plain data, a path, or a name on the shelf.
+
+        Raises LayoutError, and ShelfError where there is no such file and no such name.
+
+        >>> Layout.of({"columns": [{"Requisition": "no"}]}).headings
+        ('Requisition',)
+        """
+        if isinstance(given, Layout):
+            return given
+        if isinstance(given, Mapping):
+            return cls.from_data(given)
+        if isinstance(given, str | PathLike):
+            return cls.find(given)
+        what = f"a layout is a path, a name on the shelf, a mapping or a Layout, not {given!r:.40}"
+        raise LayoutError("layout", [Problem(what)])
+
+    @classmethod
+    def find(cls, name: str | PathLike[str], shelf: ShelfFolders | None = None) -> Layout:
+        """The layout of a file or, where there is no such file, of the shelf.
+
+        Raises ShelfError where it is neither.
+        """
+        shelf = shelf or ShelfFolders()
+        text = fspath(name)
+        if "\n" in text:
+            what = "a layout's text goes to Layout.from_text; here its path or its name is wanted"
+            raise LayoutError("layout", [Problem(what)])
+        if Path(text).is_file() or Path(text).suffix in SUFFIXES["layout"] or os.sep in text:
+            return cls.from_file(text, shelf)
+        return cls.from_file(shelf.find("layout", text), shelf)
+
+    @classmethod
+    def from_file(cls, path: str | PathLike[str], shelf: ShelfFolders | None = None) -> Layout:
+        """Read a layout file (YAML 1.2, UTF-8), with the layout that it starts from."""
+        path = Path(path)
+        with files_met() as met:
+            layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
+        layout.path = path
+        return layout.made_of(met)
+
+    @classmethod
+    def from_text(
+        cls,
+        text: str,
+        name: str = "layout",
+        shelf: ShelfFolders | None = None,
+        *,
+        folder: Path | None = None,
+    ) -> Layout:
+        """Read the text of a layout; ``name`` stands in messages, ``folder`` is where it looks."""
+        return cls._assembled(read_yaml(text, name), name, folder, shelf)
+
+    @classmethod
+    def from_data(
+        cls, data: Mapping[str, Any], name: str = "layout", shelf: ShelfFolders | None = None
+    ) -> Layout:
+        """Take a layout as plain Python data: mappings, lists and texts.
+
+        >>> Layout.from_data({"columns": [{"Requisition": "no"}]}).headings
+        ('Requisition',)
+        """
+        return cls._assembled(from_data(data), name, None, shelf)
+
+    @classmethod
+    def _assembled(
+        cls, item: Item, name: str, folder: Path | None, shelf: ShelfFolders | None
+    ) -> Layout:
+        files = FilesOf(folder, shelf or ShelfFolders())
+        with files_met() as met:
+            layout = cls(assemble(item, name, files), name, files)
+        return layout.made_of(met)
+
+    def made_of(self, files: Iterable[Path]) -> Layout:
+        """The layout with further files that it is made of: none of its runs writes over one."""
+        layout = copy.copy(self)
+        layout.files = self.files | {*files}
+        return layout
+
+    def with_changes(self, changes: Mapping[str, Any]) -> Layout:
+        """The layout with only what differs, as `from` does it: conditions are added, columns
+        changed by their headings or added, all else is replaced.
+
+        >>> layout = Layout.from_data({"columns": [{"No": "no"}], "only": ["no > 1"]})
+        >>> changed = layout.with_changes({"columns": [{"Name": "name"}], "only": ["no < 9"]})
+        >>> changed.headings, [one.value.text for one in changed.request.conditions]
+        (('No', 'Name'), ['no > 1', 'no < 9'])
+        """
+        with files_met() as met:
+            item = assemble(from_data(changes), self.name, self._of)
+            merged = with_changes(self._item, item, self.name)
+            changed = Layout(merged, self.name, self._of)
+        changed.path = self.path
+        return changed.made_of(self.files | met)
+
+    def fitted_to(
+        self, form: str | PathLike[str], *, header_row: int = 0, first_row: int = 0
+    ) -> Layout:
+        """The layout with the headings and order of a published form: a CSV file or a workbook.
+
+        Its ``header_row`` is the first with two headings or more where none is given, and the
+        table begins at ``first_row``, or below it. Raises LayoutError.
+        """
+        from .form_files import read_form
+
+        reference = FormReference(fspath(form), header_row, first_row)
+        layout = copy.copy(self)
+        found = read_form(Path(form), reference)
+        layout.request = msgspec.structs.replace(self.request, form=found)
+        return layout
+
+    def taking_part(self) -> list[Path]:
+        """All files that a run reads beside its source: what the layout is made of, side lists,
+        the form, the note."""
+        form = [Path(self.request.form.file)] if self.request.form is not None else []
+        lists = [Path(one.file) for one in self.request.lookups]
+        note = [note_of(self.path)] if self.path is not None else []
+        return [*self.files, *lists, *form, *note]
+
+    def named(self, name: str) -> Layout:
+        """The same layout under another name."""
+        assert isinstance(self._item, ItemMap)
+        pairs = (pair for pair in self._item.pairs if pair[0].text != "layout")
+        return Layout(ItemMap(((Scalar("layout"), Scalar(name)), *pairs)), name, self._of)
+
+    def to_text(self) -> str:
+        """The whole layout as YAML, put together, without its comments.
+
+        >>> print(Layout.from_data({"columns": [{"No": "no"}]}).to_text(), end="")
+        columns:
+          - No: no
+        """
+        assert isinstance(self._item, ItemMap)
+        return write_yaml(ItemMap(tuple(sorted(self._item.pairs, key=_usual_place))))
+
+    @property
+    def name(self) -> str:
+        """The layout's own name, or else the name of its file."""
+        return self.request.name
+
+    @property
+    def headings(self) -> tuple[str, ...]:
+        """The headings of the columns that are written, in order; or those of the form."""
+        form = self.request.form
+        return form.headings if form is not None else self.request.headings
+
+    def __repr__(self) -> str:
+        return f"<Layout {self.name}: {', '.join(self.headings)}>"
+
+
+AnyLayout = str | PathLike[str] | Mapping[str, Any] | Layout
+
+
+def _usual_place(pair: tuple[Scalar, Item]) -> int:
+    return list(LAYOUT_KEYS).index(pair[0].text)

@@ -1,0 +1,79 @@
+"""Opening a source with what a layout adds to its records: cells taken apart, side lists."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from ..errors import SourceError
+from ..layout.model import LayoutParts, Lookup
+from ..plan.plan import expressions_in
+from ..run.balance import LookupCount
+from ..run.protocols import Reader, Source
+from ..sources import AnySource, open_source
+from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
+from ..sources.entry_files import CsvEntries
+from ..sources.options import Options
+from ..sources.ordered_entries import ORDERED, OrderedEntries
+from ..sources.side_list import LARGEST, HeldEntries, SideList
+from ..sources.splitting import Splitter
+from ..structure.levels import KnownLevels, known_levels
+from ..structure.structure import Place
+
+
+def open_plain(
+    request: LayoutParts, source: AnySource, *, strict: bool = False, keep: bool = False
+) -> Source:
+    """The source as it is, read as the layout says. Raises SourceError."""
+    how = request.source
+    options = Options(how.records, strict, how.largest_record << 20)
+    return open_source(source, options, format=how.format, keep=keep)
+
+
+def enriched(request: LayoutParts, source: Source, structure: Place | None = None) -> Source:
+    """A source with what a layout adds to its records, if that is anything.
+
+    ``structure`` is that of all records, where it is known.
+    """
+    if not request.splits and not request.lookups:
+        return source
+    known = known_levels(request, expressions_in(request), structure is not None)
+
+    def enrichments() -> list[Enrichment]:
+        lists = (_side_list(one, known) for one in request.lookups)
+        return [*(Splitter(one) for one in request.splits), *lists]
+
+    return EnrichedSource(source, enrichments, structure)
+
+
+def lookup_counts(reader: Reader) -> list[LookupCount]:
+    """What became of the side lists, once the records have been read."""
+    added = reader.enrichments if isinstance(reader, EnrichedReader) else ()
+    return [one.count() for one in added if isinstance(one, SideList)]
+
+
+def _side_list(lookup: Lookup, known: KnownLevels) -> SideList:
+    """A side list, in memory where it is not too large. Raises SourceError."""
+    path = Path(lookup.file)
+    if path.stat().st_size > LARGEST:
+        if path.suffix not in ORDERED:
+            raise SourceError(
+                f"{path} is too large to be held in memory; save it as CSV or JSON Lines, ordered "
+                f"by `{lookup.key}`, or leave out what no record needs"
+            )
+        return SideList(lookup, OrderedEntries(path, lookup.key), known)
+    if path.suffix == ".csv":
+        file = CsvEntries(path)
+        rows = (entry for _, entry in file.read())
+        return SideList(lookup, HeldEntries(lookup, rows, file.headings), known)
+    return SideList(lookup, HeldEntries(lookup, _records(lookup.file)), known)
+
+
+def _records(file: str) -> Iterator[dict[str, Any]]:
+    """The records of a side list; one that can't be read would silently match nothing."""
+    with open_source(file).open() as reader:
+        for batch in reader.batches():
+            if batch.faults:
+                raise SourceError(f"{file}: {batch.faults[0]}")
+            yield from batch.records

@@ -1,0 +1,162 @@
+"""What a run needs before it begins, and beginning again where the first records misled it."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from ..compile.level_watch import LevelsDifferError
+from ..errors import LayoutError, LevelsError
+from ..layout.settling import Given, settle
+from ..outputs.finishing import group_wording
+from ..run.balance import Balance
+from ..run.pipeline import Run
+from ..run.protocols import Lent, Progress, Source
+from ..sources import AnySource
+from ..sources.first_records import FirstRecords
+from ..sources.remembered import RememberedSource
+from ..structure.levels import level_name, named_place
+from ..structure.missing_fields import judged
+from ..structure.structure import Place
+from ..structure.wanted import names_wanted
+from ..values.faults import Fault
+from .column_keys import keys_of, keys_sought
+from .layout import Layout
+from .notes import note_beside
+from .opening import enriched, lookup_counts, open_plain
+from .spilling import TemporaryRows
+
+
+def given_for(
+    layout: Layout, ask: Mapping[str, Any] | None, *, learn: bool = False, strict: bool = False
+) -> Given:
+    """What is known when a run of a layout begins. Raises LayoutError for the note beside it."""
+    return Given(ask or {}, dt.date.today(), note_beside(layout, learn=learn), strict)
+
+
+class Preparation:
+    """A layout that is settled, and its source. Raises LayoutError, AnswerError and SourceError.
+
+    ``keys`` are those that its columns are made for, by heading.
+    """
+
+    def __init__(
+        self,
+        layout: Layout,
+        source: AnySource,
+        given: Given,
+        *,
+        learn: bool = False,
+        most: int | None = None,
+    ) -> None:
+        """With ``learn`` keys are looked for that the note does not know; with ``most`` only so
+        many records are read, from the first."""
+        self._structure: Place | None = None
+        self._notes: list[str] = []
+        self._seeking = keys_sought(layout.request, given, learn=learn)
+        self._plain = self._opened(layout, source, given, most)
+        self._request, self._given = layout.request, given
+        self.source: Source = enriched(layout.request, self._plain)
+        found = self._found_keys()
+        self.keys = keys_of(layout.request, given, found)
+        self.layout = settle(layout.request, given, self.keys)
+
+    def _opened(self, layout: Layout, source: AnySource, given: Given, most: int | None) -> Source:
+        """The source as it is, so that it can be read as often as the layout needs it."""
+        keep = layout.request.levels is None or self._seeking is not None
+        plain = open_plain(layout.request, source, strict=given.strict, keep=keep)
+        if self._seeking is not None and not plain.again:
+            plain = RememberedSource(plain, TemporaryRows())
+        return plain if most is None else FirstRecords(plain, most)
+
+    def _found_keys(self) -> Mapping[str, list[str]]:
+        """The keys that the source has, for the columns of which they are not known."""
+        while self._seeking is not None:
+            try:
+                return self._seeking.found(self.source, self._structure)
+            except LevelsDifferError as wrong:
+                self.begin_again(wrong)
+        return {}
+
+    def run(
+        self, progress: Progress | None = None, *, faults: Callable[[Fault], None] | None = None
+    ) -> Run:
+        """The run that the layout asks for: rows of records or entries, or rows of groups.
+
+        ``faults`` is called with each fault.
+        """
+        lent = Lent(TemporaryRows(), faults, group_wording)
+        return Run(self.layout, self.source, lent, progress=progress, structure=self._structure)
+
+    def begin_again(self, wrong: LevelsDifferError, *, given: bool = False) -> None:
+        """Look at the whole source, so that the next run knows all its levels.
+
+        Raises LevelsError where that can't be: rows were ``given``, or it can be read once only.
+        """
+        place = level_name(wrong.names)
+        if given or not self._plain.again:
+            raise LevelsError(_message(wrong, given))
+        known = None
+        if self._request.splits or self._request.lookups:
+            known = self._structure_of(self._plain)
+        self.source = enriched(self._request, self._plain, known)
+        self._structure = self._structure_of(self.source)
+        self._notes.append(
+            f"record {wrong.number:,} has a list of several at {place}, where the first records "
+            "have none; all records were looked at, and the run began again"
+        )
+
+    def check_names(self, run: Run) -> None:
+        """Raise LayoutError for a path that no record had and that is a slip of the pen.
+
+        Others are pointed out. The names that there are come from all records, which are looked at
+        once more where that can be done.
+        """
+        missing = run.missing()
+        if not missing:
+            return
+        structure = run.plan.chain.structure
+        if not run.saw_all and self.source.again:
+            structure = self._structure_of(self.source)
+        layout = self.layout
+        lacks = {level_name(place) for one in layout.may_lack if (place := named_place(one.node))}
+        found = judged(missing, structure, run.plan.used, lacks | {*(layout.known or ())})
+        if found.problems:
+            raise LayoutError(layout.name, found.problems)
+        run.notices += found.notices
+
+    def named_keys(self) -> dict[str, tuple[str, ...]]:
+        """All keys that are known by now, by what the columns for them are named by."""
+        known = dict(self._given.note.keys) if self._given.note is not None else {}
+        for column in self._request.columns:
+            if column.spread is not None:
+                known[column.spread.name] = tuple(self.keys[column.heading])
+        return known
+
+    def balance(self, run: Run) -> Balance:
+        """The balance of a run that has ended, with what its source and its layout tell."""
+        balance = run.balance()
+        balance.lookups = lookup_counts(run.reader)
+        balance.fit = self.layout.fit
+        balance.notes += self._notes
+        return balance
+
+    def _structure_of(self, source: Source) -> Place:
+        """The structure of all records of a source, as far as the layout asks for it."""
+        structure = Place(names_wanted(self._request))
+        with source.open() as reader:
+            for batch in reader.batches():
+                for number, record in zip(batch.numbers, batch.records, strict=True):
+                    structure.add(record, number)
+        return structure
+
+
+def _message(wrong: LevelsDifferError, given: bool) -> str:
+    place = level_name(wrong.names)
+    why = "rows were given already" if given else "the source can be read once only"
+    return (
+        f"record {wrong.number:,} has a list of several at {place}, where the first records "
+        f"have none, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "
+        f"repeats; without {place} such a list is a fault"
+    )

@@ -1,0 +1,228 @@
+"""The shelf: saved layouts, conditions and lists. What is replaced or removed is kept."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from os import PathLike
+from pathlib import Path
+
+import msgspec
+
+from ..errors import LayoutError, OutputError, ShelfError
+from ..layout.assembling import check_conditions
+from ..layout.text import ItemMap
+from ..outputs import Target
+from .layout import Layout
+from .layout_files import FilesOf, read_items, read_list
+from .shelf_folders import FOLDERS, SUFFIXES, ShelfFolders, files_in
+
+FORMER = "former"
+LONGEST_WAIT = 30  # seconds, for another run that writes to the shelf
+_NAME = re.compile(r"\w[\w .+-]{0,99}")
+
+
+class Entry(msgspec.Struct, frozen=True):
+    """Something on the shelf. ``hidden``: a folder that comes first has one of this name."""
+
+    name: str
+    kind: str
+    about: str
+    path: Path
+    hidden: bool = False
+
+
+class Shelf(ShelfFolders):
+    """What is saved, by kind (``layout``, ``conditions``, ``list``) and name.
+
+    ``folders`` are its own; left out, the usual ones: a person's, then shared ones. What is put or
+    saved goes to the first. Folders that are not there are empty.
+
+    >>> Shelf(["/nowhere"]).entries()
+    []
+    """
+
+    def entries(self) -> list[Entry]:
+        """Everything on the shelf: by kind, then by name, the hidden after what hides it."""
+        found = []
+        for kind in SUFFIXES:
+            seen: set[str] = set()
+            files = [file for folder in self.folders for file in files_in(folder, kind)]
+            for file in sorted(files, key=lambda file: file.stem):
+                hidden = file.stem in seen
+                seen.add(file.stem)
+                found.append(Entry(file.stem, kind, _about(file, kind), file, hidden))
+        return found
+
+    def put(
+        self, file: str | PathLike[str], name: str | None = None, *, replace: bool = False
+    ) -> Path:
+        """Put a layout, conditions or a list on the personal shelf; return where it stands.
+
+        ``name`` is the file's own, unless told otherwise. What it holds is checked first. Raises
+        LayoutError, and ShelfError where the name is taken and is not to be replaced.
+        """
+        source = Path(file)
+        kind = _kind_of(source)
+        name = name or source.stem
+        place = self._place(kind, name, source.suffix if kind == "list" else SUFFIXES[kind][0])
+        if kind == "list":
+            read_list(source)
+        elif kind == "conditions":
+            check_conditions(read_items(source), str(source), FilesOf(None, self))
+        content = _read(source)
+        if kind == "layout":
+            text = content.decode("utf-8-sig")
+            Layout.from_text(text, source.name, self, folder=place.parent)
+        return self._write(content, kind, name, place, replace)
+
+    def save(self, layout: Layout, name: str, *, replace: bool = False) -> Path:
+        """Keep a layout on the personal shelf under a name; return where it stands.
+
+        Raises ShelfError where the name is taken and is not to be replaced, and LayoutError where
+        it names a file that is not beside it there.
+        """
+        place = self.check_save(layout, name, replace=replace)
+        text = layout.named(name).to_text()
+        return self._write(text.encode(), "layout", name, place, replace)
+
+    def check_save(self, layout: Layout, name: str, *, replace: bool = False) -> Path:
+        """Where a layout would be kept. Raises as `save` does."""
+        place = self._place("layout", name, SUFFIXES["layout"][0])
+        if not replace:
+            self._check_free(name, "layout")
+        Layout.from_text(layout.to_text(), name, self, folder=place.parent)
+        return place
+
+    def get(self, name: str, kind: str | None = None) -> str:
+        """The text of something on the shelf. Raises ShelfError, also where the name is that of
+        several kinds and none is told."""
+        return _read(self.file_of(name, kind)).decode("utf-8-sig")
+
+    def file_of(self, name: str, kind: str | None = None) -> Path:
+        """The file of something on the shelf. Raises ShelfError, as `get` does."""
+        if kind is not None:
+            return self.find(kind, name)
+        entries = [one for one in self.entries() if one.name == name and not one.hidden]
+        if len(entries) > 1:
+            kinds = " and ".join(entry.kind for entry in entries)
+            raise ShelfError(f"`{name}` is the name of {kinds}; say which with --kind")
+        return entries[0].path if entries else self.find("layout", name)
+
+    def remove(self, name: str, kind: str | None = None) -> Path:
+        """Take something off the personal shelf; return where it is kept.
+
+        Raises ShelfError, also where it is on a shared shelf only.
+        """
+        file = self.file_of(name, kind)
+        if self.folders[0] not in file.parents:
+            raise ShelfError(f"`{name}` is on a shared shelf, in {file.parent}; remove it there")
+        with self._alone():
+            kept = _keep_former(file)
+            file.unlink()
+        return kept
+
+    # ---- the personal folder
+
+    def _place(self, kind: str, name: str, suffix: str) -> Path:
+        """Where something of this name stands, or would stand, in the personal folder."""
+        if not _NAME.fullmatch(name):
+            raise ShelfError(
+                f"`{name}` can't be a name on the shelf: letters, digits, blanks and . + - _, "
+                "beginning with a letter or digit"
+            )
+        return self.folders[0] / FOLDERS[kind] / f"{name}{suffix}"
+
+    def _check_free(self, name: str, kind: str) -> None:
+        """Raise ShelfError where the personal shelf has something of this kind and name."""
+        if any(self._place(kind, name, suffix).exists() for suffix in SUFFIXES[kind]):
+            raise ShelfError(
+                f"`{name}` is on the shelf already; choose another name, or remove it first "
+                "(flatledger shelf remove), or replace it with --replace"
+            )
+
+    def _write(self, content: bytes, kind: str, name: str, place: Path, replace: bool) -> Path:
+        """Put something in its place; what stands there is among the former ones before it goes."""
+        with self._alone():
+            if not replace:
+                self._check_free(name, kind)
+            files = [self._place(kind, name, suffix) for suffix in SUFFIXES[kind]]
+            for file in files:
+                if file.exists():
+                    _keep_former(file)
+            with Target(place, "replace") as target:
+                target.write(content)
+            for file in files:
+                if file != place:
+                    file.unlink(missing_ok=True)
+        return place
+
+    @contextmanager
+    def _alone(self) -> Iterator[None]:
+        """The personal shelf while nobody else writes to it."""
+        import portalocker
+
+        folder = self.folders[0]
+        try:
+            for name in FOLDERS.values():
+                (folder / name / FORMER).mkdir(parents=True, exist_ok=True)
+            lock = portalocker.Lock(folder / ".lock", timeout=LONGEST_WAIT)
+            lock.acquire()
+        except portalocker.LockException:
+            message = f"another run is still writing to {folder}; try again later"
+            raise ShelfError(message) from None
+        except OSError as error:
+            raise OutputError(f"{folder} can't be written: {error.strerror}") from None
+        try:
+            yield
+        finally:
+            lock.release()
+
+
+def _kind_of(path: Path) -> str:
+    """What a file is: a list by its suffix, else conditions where it has `only` and no columns."""
+    if path.suffix in SUFFIXES["list"]:
+        return "list"
+    item = read_items(path)
+    keys = {key.text for key, _ in item.pairs} if isinstance(item, ItemMap) else set()
+    return "conditions" if "only" in keys and not keys & {"columns", "from"} else "layout"
+
+
+def _about(file: Path, kind: str) -> str:
+    """What it is for, in its own words; a list says how long it is."""
+    try:
+        if kind == "list":
+            return f"{len(read_list(file)):,} values"
+        item = read_items(file)
+    except LayoutError as error:
+        return f"(can't be used: {error.problems[0].message})"
+    pairs = item.pairs if isinstance(item, ItemMap) else ()
+    texts = [value.text for key, value in pairs if key.text == "about" and hasattr(value, "text")]
+    return " ".join(" ".join(texts).split())
+
+
+def _keep_former(file: Path) -> Path:
+    """Keep a file's content among the former ones, under its name and the time."""
+    former = file.parent / FORMER
+    while (kept := former / f"{file.stem} {_now()}{file.suffix}").exists():
+        time.sleep(0.001)
+    try:
+        with Target(kept, "number") as target:
+            target.write(file.read_bytes())
+    except OSError as error:
+        raise OutputError(f"{file} can't be read: {error.strerror}") from None
+    return kept
+
+
+def _now() -> str:
+    return dt.datetime.now().strftime("%Y-%m-%dT%H%M%S.%f")
+
+
+def _read(file: Path) -> bytes:
+    try:
+        return file.read_bytes()
+    except OSError as error:
+        raise ShelfError(f"{file} can't be read: {error.strerror}") from None

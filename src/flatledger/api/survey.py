@@ -1,0 +1,162 @@
+"""Surveying a source: what its records look like, before there is a layout."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import msgspec
+
+from ..errors import ExpressionError, SourceError
+from ..language import parse_expression
+from ..language.nodes import Path
+from ..language.selecting import Selection, compile_path
+from ..run.protocols import Progress
+from ..sources import LARGEST_RECORD, AnySource, open_source, options_of
+from ..structure.spots import Spot, text_of_value
+from ..structure.survey import SurveyResult, fields_of
+
+SAMPLE = 2_000
+MOST_DISTINCT = 100_000
+MOST_KINDS = 100
+MOST_TOLD = 100  # faults of the source
+
+
+class Survey(SurveyResult):
+    """Every place in a source; a notebook shows it as a tree that can be folded."""
+
+    def _repr_html_(self) -> str:
+        from ..reports.survey_page import survey_fragment
+
+        return survey_fragment(self)
+
+
+def survey(
+    source: AnySource,
+    *,
+    records: str | None = None,
+    sample: int | None = SAMPLE,
+    progress: Progress | None = None,
+    largest_record: int = LARGEST_RECORD,
+) -> Survey:
+    """Look at the first ``sample`` records of a source (None: at all) and describe each place.
+
+    ``records`` is the path to the records within a document, and ``largest_record`` bounds each, in
+    MB. Raises SourceError.
+
+    >>> result = survey([{"no": 1, "lines": [{"qty": 2}]}, {"no": 2, "lines": {"qty": 3}}])
+    >>> [(field.path, field.filled, field.entries) for field in result.fields]
+    [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
+    """
+    tops, found = _gathered(source, records, sample, None, progress, largest_record)
+    fields = fields_of(tops.get("", Spot()))
+    if found.records == 1 and found.complete and records is None:
+        for field in fields:
+            if field.is_level and field.depth == 0 and field.kinds.get("object"):
+                field.remarks.append(f"if these are the records: --records {field.path}")
+    return msgspec.structs.replace(found, fields=fields)
+
+
+def survey_kinds(
+    path: str,
+    source: AnySource,
+    *,
+    records: str | None = None,
+    sample: int | None = SAMPLE,
+    progress: Progress | None = None,
+    largest_record: int = LARGEST_RECORD,
+) -> dict[str, Survey]:
+    """A survey for each kind of record, told apart by the value at a path.
+
+    Raises ExpressionError, SourceError, and SourceError too beyond 100 kinds.
+
+    >>> kinds = survey_kinds("type", [{"type": "log", "a": 1}, {"type": "chart", "b": 2}])
+    >>> {kind: [field.path for field in result.fields] for kind, result in kinds.items()}
+    {'log': ['type', 'a'], 'chart': ['type', 'b']}
+    """
+    tops, found = _gathered(source, records, sample, path, progress, largest_record)
+    return {
+        kind: msgspec.structs.replace(found, records=top.filled, fields=fields_of(top))
+        for kind, top in tops.items()
+    }
+
+
+def _gathered(
+    source: AnySource,
+    records: str | None,
+    sample: int | None,
+    kind_path: str | None,
+    progress: Progress | None,
+    largest_record: int,
+) -> tuple[dict[str, Spot], Survey]:
+    """Each kind's places, and what there is to say of the whole, without its fields."""
+    options = options_of(records, largest_record, double_keys=sample is None)
+    opened = open_source(source, options)
+    kind_of = _selection(kind_path) if kind_path else None
+    tops: dict[str, Spot] = {}
+    found = Survey(opened.name, 0, True, 0, [])
+    with opened.open() as reader:
+        batches = reader.batches()
+        for batch in batches:
+            told = [*batch.faults, *batch.remarks]
+            found.faults += len(batch.faults)
+            found.told += told[: MOST_TOLD - len(found.told)]
+            found.told_count += len(told)
+            taken = batch.records if sample is None else batch.records[: sample - found.records]
+            for record in taken:
+                values = kind_of.find(record) if kind_of else [""]
+                kind = text_of_value(values[0]) if values else "(none)"
+                if kind not in tops and len(tops) >= MOST_KINDS:
+                    raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
+                tops.setdefault(kind, Spot(top=True)).add(record)
+            found.records += len(taken)
+            if progress:
+                progress(found.records)
+            if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
+                whole = len(taken) == len(batch.records)
+                found.complete = whole and next(batches, None) is None
+                break
+    return tops, found
+
+
+def _selection(path: str) -> Selection:
+    """A compiled path, with the relaxations of a layout."""
+    node = parse_expression(path)
+    if not isinstance(node, Path):
+        raise ExpressionError("a path is expected here, such as lines.part.code", path, 0)
+    return compile_path(node.segments, is_level=lambda names: False)
+
+
+def distinct_values(
+    path: str,
+    source: AnySource,
+    *,
+    records: str | None = None,
+    sample: int | None = None,
+    largest_record: int = LARGEST_RECORD,
+) -> Counter[Any]:
+    """The distinct values at a path with their counts.
+
+    Raises ExpressionError where the path is none, and SourceError, also beyond 100,000 different
+    values.
+
+    >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
+    Counter({'wick': 2})
+    """
+    selection = _selection(path)
+    opened = open_source(source, options_of(records, largest_record))
+    counts: Counter[Any] = Counter()
+    read = 0
+    with opened.open() as reader:
+        for batch in reader.batches():
+            for record in batch.records:
+                if sample is not None and read >= sample:
+                    return counts
+                read += 1
+                for value in selection.find(record):
+                    for item in value if isinstance(value, list) else [value]:
+                        if not isinstance(item, dict | list):
+                            counts[item] += 1
+            if len(counts) > MOST_DISTINCT:
+                raise SourceError(f"`{path}` has more than {MOST_DISTINCT:,} different values")
+    return counts

@@ -1,0 +1,201 @@
+"""The rows of a table, in a program."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Generator, Iterator, Mapping
+from typing import TYPE_CHECKING, Any, Self
+
+from ..compile.level_watch import LevelsDifferError
+from ..errors import TableClosedError, TableNotReadError, TableReadError
+from ..extras import loaded
+from ..outputs.finishing import Finisher
+from ..run.balance import Balance
+from ..run.describing import TableColumn, described
+from ..run.protocols import Progress, Row, TotalRow
+from ..sources import AnySource
+from .layout import AnyLayout, Layout
+from .preparing import Preparation, given_for
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+class Table(Iterator[Row]):
+    """The rows of a table, one tuple each, total rows (`TotalRow`) among them. They are taken once.
+
+    Cells are values: ``str``, ``int``, ``Decimal``, ``bool``, ``date``, ``datetime``, ``time``,
+    `Interval`, or ``None``; where a column states a code list, a pattern or a default, what that
+    makes of them. What could not be read is its own text. It is a context: leaving it closes the
+    source.
+    """
+
+    def __init__(
+        self,
+        layout: AnyLayout,
+        source: AnySource,
+        *,
+        ask: Mapping[str, Any] | None = None,
+        progress: Progress | None = None,
+    ) -> None:
+        stated = Layout.of(layout)
+        self._prepared = Preparation(stated, source, given_for(stated, ask))
+        self._progress = progress
+        self._run = self._prepared.run(progress)
+        self._blocks: Generator[list[Row]] | None = None
+        self._rows: Iterator[Row] | None = None
+        self._read = self._closed = False
+
+    # ---- what it is
+
+    @property
+    def columns(self) -> tuple[TableColumn, ...]:
+        """Its columns: headings, types, the level that values belong to, units, totals."""
+        return described(self._run.plan)
+
+    @property
+    def headings(self) -> tuple[str, ...]:
+        """The headings of its columns."""
+        return tuple(column.heading for column in self.columns)
+
+    @property
+    def balance(self) -> Balance:
+        """The proof of the run. Raises TableNotReadError before all rows have been taken."""
+        if not self._read:
+            raise TableNotReadError(
+                "the balance comes after the last row: take all rows first, as list(table) does"
+            )
+        return self._prepared.balance(self._run)
+
+    # ---- its rows
+
+    def __iter__(self) -> Self:
+        """Raises TableReadError where all rows have been taken already."""
+        if self._read:
+            raise TableReadError(
+                "the rows of this table have been taken; ask for the table again to have them again"
+            )
+        return self
+
+    def __next__(self) -> Row:
+        if self._closed and not self._read:
+            raise TableClosedError("the table has been closed; ask for it again")
+        if self._rows is None:
+            self._rows = (row for block in self._taken(self._finished) for row in block)
+        return next(self._rows)
+
+    def details(self) -> Iterator[Row]:
+        """The rows that are no total rows, as they come."""
+        return (row for row in self if not isinstance(row, TotalRow))
+
+    def totals(self) -> Iterator[TotalRow]:
+        """The total rows, as they come; the others are passed over."""
+        return (row for row in self if isinstance(row, TotalRow))
+
+    def batches(self) -> Iterator[list[Row]]:
+        """All rows, some at a time, as they come. Raises TableReadError where some were taken."""
+        return iter(self._taken(self._finished))
+
+    def _finished(self) -> Callable[[list[Row]], list[Row]]:
+        finisher = Finisher(self._run.columns, self._prepared.layout.locale)
+        return finisher.finished if finisher.active else list
+
+    def _taken(
+        self, finished: Callable[[], Callable[[list[Row]], list[Row]]]
+    ) -> Generator[list[Row]]:
+        """The blocks of rows, which can be taken once."""
+        if self._closed:
+            raise TableClosedError("the table has been closed; ask for it again")
+        if self._blocks is not None:
+            raise TableReadError(
+                "rows of this table have been taken already; ask for the table again"
+            )
+        self._blocks = self._begun(finished)
+        return self._blocks
+
+    def _begun(
+        self, finished: Callable[[], Callable[[list[Row]], list[Row]]]
+    ) -> Generator[list[Row]]:
+        given = False
+        while True:
+            try:
+                finish = finished()
+                for block in self._run.blocks():
+                    given = given or bool(block)
+                    yield finish(block)
+                self._prepared.check_names(self._run)
+                self._read = True
+                return
+            except LevelsDifferError as wrong:
+                self._prepared.begin_again(wrong, given=given)
+                self._run = self._prepared.run(self._progress)
+
+    def close(self) -> None:
+        """Leave the table, however many rows have been taken; nothing of the source stays open."""
+        self._closed = True
+        if self._blocks is not None:
+            self._blocks.close()
+        self._run.reader.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self.close()
+
+    # ---- handing it on
+
+    def to_pandas(self, *, totals: bool = False) -> pd.DataFrame:
+        """The table as a data frame, its columns of Arrow's types: decimals stay decimals.
+
+        Without ``totals`` the total rows are left out. Units, code lists and rounding are as in the
+        table; a pattern or a default is not, so that numbers stay numbers. Raises MissingExtraError
+        where pandas is not installed.
+        """
+        pandas = loaded("pandas", "pandas", "a data frame")
+        table = self._arrow(totals=totals)
+        return table.to_pandas(types_mapper=pandas.ArrowDtype)  # type: ignore[no-any-return]
+
+    def __arrow_c_stream__(self, requested_schema: object = None) -> object:
+        """The table without its total rows, by Arrow's interface for other libraries (a PyCapsule).
+
+        Raises MissingExtraError where pyarrow is not installed.
+        """
+        return self._arrow(totals=False).__arrow_c_stream__(requested_schema)
+
+    def _arrow(self, *, totals: bool) -> Any:
+        arrow = loaded("flatledger.outputs.arrow", "arrow", "an Arrow table")
+        rows: list[Row] = []
+        with self:
+            for block in self._taken(
+                lambda: arrow.finisher(self._run.columns, self._prepared.layout.locale)
+            ):
+                rows += block if totals else (r for r in block if not isinstance(r, TotalRow))
+        return arrow.arrow_table(self.columns, rows)
+
+
+def table(
+    layout: AnyLayout,
+    source: AnySource,
+    *,
+    ask: Mapping[str, Any] | None = None,
+    progress: Progress | None = None,
+) -> Table:
+    """Flatten records into the rows of a table; nothing is written.
+
+    ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``source`` is a path
+    (``-``: standard input), an open file, or any iterable of mappings. ``ask`` gives the values
+    that the layout asks for; ``progress`` is called with the number of records read so far. Raises
+    LayoutError, ShelfError, AnswerError and SourceError.
+
+    >>> layout = {
+    ...     "row-per": "lines",
+    ...     "columns": [{"No": "no"}, {"Sum": {"value": "lines.qty * lines.each", "total": "sum"}}],
+    ... }
+    >>> records = [{"no": "R1", "lines": [{"qty": 2, "each": 3}, {"qty": 1, "each": 4}]}]
+    >>> with table(layout, records) as lines:
+    ...     list(lines)
+    [('R1', 6), ('R1', 4), ('Grand total', 10)]
+    >>> lines.balance.balanced, [(one.heading, one.level) for one in lines.columns]
+    (True, [('No', 'record'), ('Sum', 'lines')])
+    """
+    return Table(layout, source, ask=ask, progress=progress)

@@ -1,0 +1,151 @@
+"""Reading what a column's values become (a datatype, a code list), and how they are written."""
+
+from __future__ import annotations
+
+import datetime as dt
+import decimal
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any
+
+from ..errors import LayoutError
+from .column import Translation
+from .forms import SWITCH, TEXT, choice, list_of, read_text
+from .reading import Form, Key, Reading, Section, either, object_schema, pairs_of, read_keys
+from .text import Item, Scalar
+
+DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
+NUMBERS = ("decimal", "integer")
+DATATYPE = choice(DATATYPES)
+CLEAN = list_of(choice(("strip-markup", "nfc", "single-line", "collapse", "trim")))
+_LONGEST_PATTERN = 100
+_EXAMPLES: dict[str, Any] = {  # of what a pattern can be for
+    "date": dt.date(2026, 3, 31),
+    "dateTime": dt.datetime(2026, 3, 31, 14, 30, tzinfo=dt.UTC),
+    "time": dt.time(14, 30),
+}
+
+
+def _locale(item: Item, where: str, reading: Reading) -> str:
+    """A locale by its BCP 47 tag, as babel calls it."""
+    from babel import Locale, UnknownLocaleError
+
+    text = read_text(item, where, reading)
+    try:
+        return str(Locale.parse(text, sep="-"))
+    except (ValueError, UnknownLocaleError):
+        reading.fault(item, f"no locale `{text}`; for example en-GB, sv or de-AT")
+        return ""
+
+
+LOCALE = Form(_locale, TEXT.schema)
+
+# ---- what goes with a datatype ---------------------------------------------------------------
+
+
+def check_reads(item: Item, text: str, datatype: str | None, reading: Reading) -> None:
+    """`reads` is `amount` for numbers with units and marks; for dates a pattern."""
+    if datatype in ("date", "dateTime"):
+        if not set(text) & {"y"} or not set(text) & {"M"}:
+            reading.fault(item, f"`{text}` is no pattern for dates, such as dd.MM.yyyy")
+    elif datatype not in NUMBERS:
+        says = "`reads` goes with the datatype decimal, integer, date or dateTime"
+        reading.fault(item, says)
+    elif text != "amount":
+        reading.fault(item, "numbers are read as `amount`; the locale tells their marks")
+
+
+def check_format(item: Item, text: str, datatype: str, reading: Reading) -> None:
+    """`format` is a pattern of UTS #35; of truth values it is what stands for each."""
+    if datatype == "boolean" and "|" not in text:
+        says = "the format of a truth value is what stands for true and false: Y|N"
+        reading.fault(item, says)
+    elif datatype in NUMBERS and not _formats_numbers(text):
+        reading.fault(
+            item,
+            f"`{text}` is no pattern for numbers, such as '#,##0.00' (in quotes, since YAML "
+            "takes # for a comment); with `datatype: date` it could be one for dates",
+        )
+    elif datatype in _EXAMPLES:
+        _check_dates(item, text, datatype, reading)
+    elif datatype in ("string", "duration"):
+        reading.fault(item, f"a {datatype} has no `format`")
+
+
+def _check_dates(item: Item, text: str, datatype: str, reading: Reading) -> None:
+    from babel.dates import parse_pattern
+
+    try:
+        parse_pattern(text).apply(_EXAMPLES[datatype], "en")
+    except ValueError as error:
+        reading.fault(item, f"`{text}` is no pattern for dates, such as dd/MM/yyyy: {error}")
+    except AttributeError:
+        lacks = "no time" if datatype == "date" else "no day"
+        reading.fault(item, f"`{text}` asks for what a {datatype} lacks: it has {lacks}")
+
+
+def _formats_numbers(pattern: str) -> bool:
+    from babel.numbers import format_decimal
+
+    if not set(pattern) & {"0", "#"} or len(pattern) > _LONGEST_PATTERN:
+        return False
+    try:
+        with decimal.localcontext(decimal.Context(prec=2 * _LONGEST_PATTERN)):
+            return bool(format_decimal(Decimal("-1.5"), pattern, "en", decimal_quantization=False))
+    except (ValueError, ArithmeticError):
+        return False
+
+
+# ---- code lists ------------------------------------------------------------------------------
+
+
+def _codes(item: Item, where: str, reading: Reading) -> dict[str, str]:
+    """Codes with their wordings, or those of a CSV file."""
+    if isinstance(item, Scalar):
+        try:
+            return reading.files.codes(read_text(item, where, reading))
+        except LayoutError as error:
+            reading.fault(item, f"{where}: {error}")
+            return {}
+    if not pairs_of(item):
+        reading.fault(item, f"{where} takes codes with their wordings, or a CSV file")
+    return _wordings(pairs_of(item), reading)
+
+
+def _wordings(pairs: tuple[tuple[Scalar, Item], ...], reading: Reading) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for code, wording in pairs:
+        if code.text in found:
+            reading.fault(code, f"the code `{code.text}` comes twice; keep one")
+        found[code.text] = read_text(wording, f"the wording of `{code.text}`", reading)
+    return found
+
+
+CODES = Form(_codes, either(TEXT.schema, {"type": "object", "additionalProperties": TEXT.schema}))
+_TRANSLATE_KEYS: Section = {
+    "codes": Key(CODES, "Codes with their wordings, or a CSV file of them."),
+    "otherwise": Key(choice(("keep", "blank", "fault")), "What becomes of other codes."),
+    "folded": Key(SWITCH, "Whether case and blanks around a code do not count."),
+}
+
+
+def _translation(item: Item, where: str, reading: Reading) -> Translation:
+    """A code list: codes with wordings, a file, or both with what becomes of other codes."""
+    if "codes" not in {key.text for key, _ in pairs_of(item)}:
+        return Translation(_codes(item, where, reading))
+    keys = reading.mapping(item, where, _TRANSLATE_KEYS)
+    return Translation(**read_keys(keys, _TRANSLATE_KEYS, reading))
+
+
+TRANSLATE = Form(_translation, either(CODES.schema, object_schema(_TRANSLATE_KEYS)))
+
+
+def check_values(keys: Mapping[str, Item], found: Mapping[str, Any], reading: Reading) -> None:
+    """What a column's values become goes together."""
+    datatype = found.get("datatype")
+    if "reads" in keys:
+        check_reads(keys["reads"], found["reads"], datatype, reading)
+    if "format" in keys:
+        check_format(keys["format"], found["format"], datatype or "decimal", reading)
+    if "decimals" in keys and datatype not in (None, *NUMBERS):
+        reading.fault(keys["decimals"], "`decimals` goes with the datatype decimal")

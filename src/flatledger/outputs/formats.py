@@ -1,0 +1,72 @@
+"""The formats that tables are written in: one line and one module for each.
+
+A format is the one that the layout states, or the one that the file's name asks for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple, cast
+
+from ..errors import OutputError
+from ..extras import loaded
+from ..layout.model import LayoutParts, SettledLayout
+from ..layout.names import proposal
+from ..plan.plan import ColumnPlan
+from .files import Target
+from .writer import Writer, check_suffix, suffix_of
+
+
+class Format(NamedTuple):
+    """A format of tables: its name, how names of its files end, its module, and its extra.
+
+    The module has ``check_table``, which raises OutputError where a layout can't be written so, and
+    ``open_writer``.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+    module: str
+    extra: str = ""
+
+    def load(self) -> Any:
+        """Its module. Raises MissingExtraError."""
+        name = f"{__package__}.{self.module}"
+        return loaded(name, self.extra, f"writing {self.name.upper()}")
+
+
+FORMATS = (
+    Format("csv", (".csv", ".txt"), "delimited"),
+    Format("tsv", (".tsv", ".tab"), "tabbed"),
+    Format("xlsx", (".xlsx",), "form_workbook"),
+)
+TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
+
+
+def format_of(name: str, stated: str = "", formats: Sequence[Format] = FORMATS) -> Format:
+    """The format of a table in a file of this name; that of a stream is the first.
+
+    Raises OutputError where there is none such.
+
+    >>> format_of("lines.tab").name, format_of("-").name, format_of("lines.tab", "csv").name
+    ('tsv', 'csv', 'csv')
+    """
+    names = [one.name for one in formats]
+    if stated and stated not in names:
+        hint = proposal(stated, names) or f"; there are {', '.join(names)}"
+        raise OutputError(f"no format `{stated}`{hint}")
+    if stated:
+        return formats[names.index(stated)]
+    check_suffix(name, [suffix for one in formats for suffix in one.suffixes], "a table")
+    return next((one for one in formats if suffix_of(name) in one.suffixes), formats[0])
+
+
+def check_table(layout: LayoutParts, name: str) -> None:
+    """Raise OutputError where a layout's table can't go to a file of this name."""
+    format_of(name, layout.output.format).load().check_table(layout, name)
+
+
+def open_writer(layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]) -> Writer:
+    """The writer for a target, the header written; ``columns`` are those of the rows."""
+    module = format_of(target.name, layout.output.format).load()
+    return cast(Writer, module.open_writer(layout, target, columns))

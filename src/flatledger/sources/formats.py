@@ -1,0 +1,91 @@
+"""The formats that records are read from: one line and one module for each.
+
+A format is the one that is stated, or that is found by how the source begins, or by its name.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import PurePath
+from typing import NamedTuple, cast
+
+from ..errors import SourceError
+from ..extras import loaded
+from ..layout.names import proposal
+from ..run.protocols import Reader, Source
+from .options import Options
+from .reading import Bytes, Bytestream
+
+
+class Format(NamedTuple):
+    """A format of records: its name, how names of its files end, whether a source that begins so is
+    of it, the module whose ``open_reader`` reads it, and the extra that it needs.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+    begins: Callable[[bytes], bool]
+    module: str
+    extra: str = ""
+
+    def reader(self, data: Bytes, options: Options) -> Reader:
+        """A reading of some bytes. Raises SourceError and MissingExtraError."""
+        name = f"{__package__}.{self.module}"
+        module = loaded(name, self.extra, f"reading {self.name.upper()}")
+        return cast(Reader, module.open_reader(data, options))
+
+
+def _begins_json(head: bytes) -> bool:
+    return head.lstrip()[:1] in (b"{", b"[")
+
+
+FORMATS = (Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),)
+
+
+def format_named(name: str, formats: Sequence[Format] = FORMATS) -> Format:
+    """The format of this name. Raises SourceError.
+
+    >>> format_named("json").suffixes
+    ('.json', '.jsonl', '.ndjson')
+    """
+    names = [one.name for one in formats]
+    if name not in names:
+        hint = proposal(name, names) or f"; there are {', '.join(names)}"
+        raise SourceError(f"no format `{name}`{hint}")
+    return formats[names.index(name)]
+
+
+def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) -> Format:
+    """The format of a source by how it begins, else by its name, else the first of all.
+
+    >>> format_found(b'{"no": 1}', "orders.txt").name
+    'json'
+    """
+    by_content = [one for one in formats if one.begins(head)]
+    suffix = PurePath(name.lower().removesuffix(".gz")).suffix
+    by_name = [one for one in formats if suffix in one.suffixes]
+    return (*by_content, *by_name, *formats)[0]
+
+
+class ByteSource:
+    """Records in the bytes of a file or a stream, which are opened for each reading."""
+
+    def __init__(self, stream: Bytestream, options: Options, stated: str = "") -> None:
+        """Raises SourceError where the ``stated`` format is none."""
+        self.name, self.again = stream.name, stream.again
+        self._stream, self._options = stream, options
+        self._stated = format_named(stated) if stated else None
+
+    def open(self) -> Reader:
+        """A reading from the start. Raises SourceError and MissingExtraError."""
+        data = self._stream.open()
+        found = self._stated or format_found(data.head, self.name)
+        try:
+            return found.reader(data, self._options)
+        except BaseException:
+            data.close()
+            raise
+
+    def parts(self, most: int) -> Sequence[Source]:
+        """Itself: where a record begins is only known by reading as far."""
+        return [self]

@@ -1,0 +1,21 @@
+"""How a source is read, whatever its format."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ..structure.levels import Names
+from .json_text import LARGEST
+
+
+class Options(NamedTuple):
+    """``records`` is the path of names to the records within a document, each of at most
+    ``largest`` bytes; with ``double_keys`` a name that comes twice in an object is a fault.
+    """
+
+    records: Names = ()
+    double_keys: bool = False
+    largest: int = LARGEST
+
+
+USUAL = Options()
