@@ -3,7 +3,7 @@ VENV ?= .venv
 PYTHON ?= python3
 BIN := $(VENV)/bin
 
-.PHONY: demo test bench fuzz format clean
+.PHONY: demo test bench coverage fuzz format schema clean
 
 $(VENV)/.ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -24,6 +24,16 @@ bench: $(VENV)/.ready
 
 fuzz: $(VENV)/.ready
 	$(BIN)/python -W ignore -m fuzz.run
+
+schema: $(VENV)/.ready
+	$(BIN)/flatledger schema > src/flatledger/layout/layout.schema.json
+
+# what the tests run of the code, in the processes that they start too
+coverage: $(VENV)/.ready
+	rm -rf .coverage_data && mkdir .coverage_data
+	$(BIN)/python -m coverage run --rcfile=pyproject.toml -m pytest -n 2
+	$(BIN)/python -m coverage combine --rcfile=pyproject.toml -q
+	$(BIN)/python -m coverage report --rcfile=pyproject.toml
 
 format: $(VENV)/.ready
 	$(BIN)/ruff check --fix .

@@ -93,7 +93,7 @@ class Table(Iterator[Row]):
 
     def batches(self) -> Iterator[list[Row]]:
         """All rows, some at a time, as they come. Raises TableReadError where some were taken."""
-        return iter(self._taken(self._finished))
+        return filter(None, self._taken(self._finished))
 
     def _finished(self) -> Callable[[list[Row]], list[Row]]:
         finisher = Finisher(self._run.columns, self._prepared.layout.locale)
@@ -158,17 +158,20 @@ class Table(Iterator[Row]):
     def __arrow_c_stream__(self, requested_schema: object = None) -> object:
         """The table without its total rows, by Arrow's interface for other libraries (a PyCapsule).
 
+        It is held in memory as a whole, since the data tells a column's type where nothing else
+        does.
+
         Raises MissingExtraError where pyarrow is not installed.
         """
         return self._arrow(totals=False).__arrow_c_stream__(requested_schema)
 
     def _arrow(self, *, totals: bool) -> Any:
         arrow = loaded("flatledger.outputs.arrow", "arrow", "an Arrow table")
+        locale = self._prepared.layout.locale
+        blocks = self._taken(lambda: arrow.finisher(self._run.columns, locale))
         rows: list[Row] = []
         with self:
-            for block in self._taken(
-                lambda: arrow.finisher(self._run.columns, self._prepared.layout.locale)
-            ):
+            for block in blocks:
                 rows += block if totals else (r for r in block if not isinstance(r, TotalRow))
         return arrow.arrow_table(self.columns, rows)
 

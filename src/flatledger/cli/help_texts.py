@@ -72,6 +72,11 @@ A layout's name on the shelf can be given wherever its file can. Shared folders 
 the environment variable FLATLEDGER_SHELVES, or in the settings file.
 """
 
+SCHEMA = """
+Write the JSON Schema of a layout: an editor that knows it proposes keys, says
+what each is for, and marks what is not one.
+"""
+
 PUT = """
 Put FILE on the personal shelf: a layout, conditions (`only` alone), or a list (.txt, .csv).
 

@@ -207,6 +207,14 @@ def try_(expression: str, source: str, **options: Any) -> None:
     raise SystemExit(run_try(expression, source, **options))
 
 
+@flatledger.command(help=help_texts.SCHEMA)
+@click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
+def schema(to: str | None) -> None:
+    from .schema import run_schema
+
+    raise SystemExit(run_schema(to))
+
+
 @flatledger.command(help=help_texts.DEMO)
 @click.option(
     "--to",

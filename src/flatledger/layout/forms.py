@@ -147,7 +147,7 @@ def _paths(item: Item, where: str, reading: Reading) -> tuple[Expression, ...]:
     return tuple(path for path in paths if path and isinstance(path.node, Path))
 
 
-PATHS = Form(_paths, {"type": ["array", "string", "null"], "items": _TYPED})
+PATHS = Form(_paths, one_or_more(_TYPED))
 
 
 def names_of(item: Item, where: str, reading: Reading, node: Node | None = None) -> Any:

@@ -12,7 +12,7 @@ from .expressions import expressions_of
 from .forms import TEXT, choice, list_of
 from .model import LayoutRequest
 from .names import proposal
-from .reading import Form, Key, Reading, Section, either, object_schema, read_keys
+from .reading import BLANK, Form, Key, Reading, Section, either, object_schema, read_keys
 from .text import Item, ItemMap, Scalar
 
 _QUESTION_KEYS: Section = {
@@ -54,9 +54,7 @@ def _question(name: Scalar, item: Item, reading: Reading) -> Question:
     return question
 
 
-_ONE = either(
-    _QUESTION_KEYS["datatype"].form.schema, {"type": "null"}, object_schema(_QUESTION_KEYS)
-)
+_ONE = either(_QUESTION_KEYS["datatype"].form.schema, BLANK, object_schema(_QUESTION_KEYS))
 ASK = Form(_questions, {"type": "object", "additionalProperties": _ONE})
 
 # ---- what is asked for, where it is used -----------------------------------------------------

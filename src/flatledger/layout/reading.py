@@ -119,6 +119,9 @@ def object_schema(section: Section) -> Schema:
     return {"type": "object", "properties": properties, "additionalProperties": False}
 
 
+BLANK: Schema = {"enum": [None, ""]}
+
+
 def either(*schemas: Schema) -> Schema:
     """The schema of what has one of several forms."""
     return {"anyOf": list(schemas)}
@@ -126,4 +129,4 @@ def either(*schemas: Schema) -> Schema:
 
 def one_or_more(schema: Schema) -> Schema:
     """The schema of a list, or of what stands alone for a list of one."""
-    return either(schema, {"type": "array", "items": schema})
+    return either(schema, {"type": "array", "items": schema}, BLANK)

@@ -1,6 +1,7 @@
 """A table as Arrow holds it: columns of one type each, decimals as decimals.
 
-A column's type is the narrowest that holds all its values; what could not be read is null there.
+A column has the type of its values, or is of texts where they are of several; what could not be
+read is null there.
 """
 
 from __future__ import annotations
@@ -47,7 +48,7 @@ def arrow_table(columns: Sequence[TableColumn], rows: list[Row]) -> pa.Table:
 
     >>> columns = [TableColumn("No"), TableColumn("Amount")]
     >>> arrow_table(columns, [("R1", Decimal("2.50")), ("R2", 3)]).schema.types
-    [DataType(string), Decimal128Type(decimal128(3, 2))]
+    [DataType(string), Decimal128Type(decimal128(38, 2))]
     """
     cells = list(zip(*rows, strict=True)) if rows else [()] * len(columns)
     arrays = [_array(one, cell) for one, cell in zip(columns, cells, strict=True)]
@@ -89,7 +90,7 @@ def _number_type(column: TableColumn, values: list[Any]) -> pa.DataType:
     whole = all(isinstance(value, int) for value in values) and not column.decimals
     if whole and all(-_LARGEST <= value < _LARGEST for value in values):
         return pa.int64()
-    after = before = 0
+    after, before = column.decimals or 0, 0
     for value in values:
         _, digits, exponent = Decimal(value).as_tuple()
         assert isinstance(exponent, int)
@@ -101,5 +102,5 @@ def _number_type(column: TableColumn, values: list[Any]) -> pa.DataType:
             f"decimals have {_MOST_DIGITS}; round it with `decimals`"
         )
     if after + before <= _MOST_IN_128:
-        return pa.decimal128(after + before, after)
-    return pa.decimal256(after + before, after)
+        return pa.decimal128(_MOST_IN_128, after)
+    return pa.decimal256(_MOST_DIGITS, after)

@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 
 from ..errors import SourceError
 from ..run.protocols import Source
-from .formats import ByteSource
+from .formats import ByteSource, format_named
 from .json_text import LARGEST
 from .options import USUAL, Options
 from .reading import Bytestream
@@ -26,8 +26,9 @@ def open_source(
     A blank ``format`` is found. With ``keep`` standard input is kept while it is read, so that it
     can be read again. Raises SourceError.
     """
+    stated = format_named(format) if format else None
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
-        return ByteSource(Bytestream(source, keep), options, format)
+        return ByteSource(Bytestream(source, keep), options, stated)
     if isinstance(source, dict):
         raise SourceError("a single mapping is no list of records; put it into a list")
     if not isinstance(source, Iterable) or isinstance(source, bytes | bytearray):

@@ -70,11 +70,10 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
 class ByteSource:
     """Records in the bytes of a file or a stream, which are opened for each reading."""
 
-    def __init__(self, stream: Bytestream, options: Options, stated: str = "") -> None:
-        """Raises SourceError where the ``stated`` format is none."""
+    def __init__(self, stream: Bytestream, options: Options, stated: Format | None = None) -> None:
         self.name, self.again = stream.name, stream.again
         self._stream, self._options = stream, options
-        self._stated = format_named(stated) if stated else None
+        self._stated = stated
 
     def open(self) -> Reader:
         """A reading from the start. Raises SourceError and MissingExtraError."""

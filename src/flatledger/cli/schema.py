@@ -1,0 +1,17 @@
+"""``flatledger schema``: what an editor checks a layout by."""
+
+from __future__ import annotations
+
+import json
+
+from ..layout.schema import layout_schema
+from ..outputs import Target, check_suffix
+
+
+def run_schema(to: str | None) -> int:
+    """Write the JSON Schema of a layout to a file or to standard output."""
+    if to:
+        check_suffix(to, (".json",), "the schema")
+    with Target(to or "-") as target:
+        target.write(f"{json.dumps(layout_schema(), indent=1)}\n".encode())
+    return 0
