@@ -72,7 +72,7 @@ def test_what_is_taken_twice_or_too_early_has_an_error_of_its_own() -> None:
         with flatledger.table(LAYOUT, RECORDS) as closed:
             for _ in range(rows_taken):
                 next(closed)
-        for use in (lambda: list(closed), lambda: next(closed)):  # noqa: B023
+        for use in (lambda: list(closed), lambda: next(closed)):
             with pytest.raises(flatledger.TableClosedError):
                 use()
 
@@ -184,5 +184,7 @@ def test_a_missing_extra_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -
         wanting.load()
     with pytest.raises(flatledger.SourceError, match="no format `cvs`; there are"):
         list(flatledger.table({**LAYOUT, "source": {"format": "cvs"}}, "-"))
-    with pytest.raises(flatledger.OutputError, match="no format `cvs`; did you mean `csv`"):
+    with pytest.raises(flatledger.OutputError, match="no format `cvs`; there are csv, tsv, xlsx"):
         flatledger.export({**LAYOUT, "output": {"format": "cvs"}}, RECORDS, "-")
+    with pytest.raises(flatledger.OutputError, match="format is csv, and such a name is for xlsx"):
+        flatledger.export({**LAYOUT, "output": {"format": "csv"}}, RECORDS, "table.xlsx")

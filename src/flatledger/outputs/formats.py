@@ -48,17 +48,24 @@ def format_of(name: str, stated: str = "", formats: Sequence[Format] = FORMATS) 
 
     Raises OutputError where there is none such.
 
-    >>> format_of("lines.tab").name, format_of("-").name, format_of("lines.tab", "csv").name
-    ('tsv', 'csv', 'csv')
+    >>> format_of("lines.tab").name, format_of("-").name, format_of("lines.txt", "tsv").name
+    ('tsv', 'csv', 'tsv')
     """
     names = [one.name for one in formats]
     if stated and stated not in names:
         hint = proposal(stated, names) or f"; there are {', '.join(names)}"
         raise OutputError(f"no format `{stated}`{hint}")
+    named = next((one for one in formats if suffix_of(name) in one.suffixes), None)
     if stated:
+        if named is not None and stated != named.name and suffix_of(name) != ".txt":
+            raise OutputError(
+                f"{name}: the layout's format is {stated}, and such a name is for {named.name}; "
+                "change one of them"
+            )
         return formats[names.index(stated)]
-    check_suffix(name, [suffix for one in formats for suffix in one.suffixes], "a table")
-    return next((one for one in formats if suffix_of(name) in one.suffixes), formats[0])
+    if named is None:
+        check_suffix(name, [suffix for one in formats for suffix in one.suffixes], "a table")
+    return named or formats[0]
 
 
 def check_table(layout: LayoutParts, name: str) -> None:
