@@ -59,5 +59,5 @@ def run(seed: int, folder: Path) -> str:
         assert str(error).strip(), "an error without words"
         assert not table.exists(), "an error, and a table all the same"
         return "refused"
-    assert balance.balanced or balance.returned, "does not balance"
+    assert balance.balanced or balance.reopened, "does not balance"
     return "written"

@@ -11,8 +11,9 @@ import pytest
 HOUSE = Path(__file__).parents[1] / "src" / "flatledger"
 # from the lowest: each room may import from those before it, beside the errors and the extras
 CORE = ("values", "language", "layout", "structure", "plan", "compile", "run")
-UNDER = {"errors", "extras"}
+UNDER = {"bounds", "errors", "extras"}
 ARROWS: dict[str, set[str]] = {
+    "bounds": set(),
     "errors": set(),
     "extras": {"errors"},
     **{room: {*UNDER, *CORE[:at]} for at, room in enumerate(CORE)},

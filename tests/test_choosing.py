@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import AnswerError, Layout, LayoutError
+from flatledger.reports.balance_text import remark_on
 from flatledger.values.literals import Interval
 from flatledger.values.periods import parse_period
 from tests.conftest import Tool, table
@@ -53,10 +54,13 @@ def test_what_is_kept_and_held_back_is_what_was_met(records: list[Any], wanted: 
         met = lines if field in "cd" else records
         known = [one for one in met if one[field] is not None]
         kept = [one for one in known if SIGNS[sign](one[field], number)]
-        assert (count.met, count.kept) == (len(met), len(kept))
-        assert (count.held_back, count.unknown) == (len(known) - len(kept), len(met) - len(known))
+        assert (count.tested, count.passed) == (len(met), len(kept))
+        assert (count.filtered_out, count.unknown) == (
+            len(known) - len(kept),
+            len(met) - len(known),
+        )
         left[field in "cd"] = [one for one in left[field in "cd"] if any(one is k for k in kept)]
-        assert count.left == len(left[field in "cd"])
+        assert count.remaining == len(left[field in "cd"])
 
 
 def test_a_condition_that_empties_the_table_says_what_it_met() -> None:
@@ -68,13 +72,13 @@ def test_a_condition_that_empties_the_table_says_what_it_met() -> None:
     ]
     _, balance = table({"columns": [{"No": "no"}], "only": only}, records)
     numbered, lost, _ = balance.conditions
-    assert (numbered.name, numbered.because, numbered.remark) == (
-        *("numbered", "others are drafts", "kept all"),
+    assert (numbered.name, numbered.because, remark_on(numbered)) == (
+        *("numbered", "others are drafts", "passed all"),
     )
     assert balance.emptied_by == lost
     assert (lost.field, lost.values) == ("status", {"open": 1666, "sent": 834})
-    assert [one.remark for one in balance.conditions] == [
-        *("kept all", "kept nothing", "kept under one in a thousand"),
+    assert [remark_on(one) for one in balance.conditions] == [
+        *("passed all", "passed none", "passed under one in a thousand"),
     ]
 
 
@@ -303,7 +307,7 @@ def test_what_is_not_taken_is_proved_to_be_the_rest(
     else:
         taken, _ = table(layout, records[::every][:first])
         assert rows == taken
-        assert balance.kept + balance.not_taken == len(records)
+        assert balance.remaining + balance.not_taken == len(records)
 
 
 def test_rows_of_an_entry_that_is_totalled_once_are_not_parted() -> None:

@@ -26,7 +26,7 @@ def test_a_layout_of_the_page_runs(demo: Path, number: int) -> None:
     rows = flatledger.table(layout, demo / "requisitions.jsonl", ask=ask)
     list(rows)
     assert rows.balance.balanced
-    assert rows.balance.kept > 0
+    assert rows.balance.remaining > 0
 
 
 def test_the_table_of_conditions_is_in_the_language() -> None:

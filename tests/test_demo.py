@@ -68,7 +68,7 @@ def test_summary_by_part_states_the_overlap(demo: Path) -> None:
     carriage = balance.columns[-1]
     assert (carriage.source, carriage.written, carriage.total) == (Decimal("248.00"),) * 3
     assert carriage.overlap == Decimal("282.75")
-    assert balance.without_rows == 2  # R-0007 and R-0019 have no lines
+    assert balance.dropped == 2  # R-0007 and R-0019 have no lines
     assert balance.balanced
 
 
@@ -89,7 +89,7 @@ def test_the_report_is_whole(tool: Tool, demo: Path) -> None:
     assert done.returncode == 0
     balance = json.loads((demo / "report.json").read_bytes())
     assert balance["balanced"] is True
-    assert (balance["read"], balance["kept"], balance["held_back"]) == (48, 42, 6)
+    assert (balance["read"], balance["remaining"], balance["filtered_out"]) == (48, 42, 6)
     assert balance["conditions"][0]["text"] == "status in ('sent', 'received')"
     amount = next(column for column in balance["columns"] if column["heading"] == "Amount, SKC")
     assert (amount["source"], amount["written"], amount["total"]) == ("4516.65",) * 3
@@ -116,7 +116,7 @@ def test_the_period_the_list_and_the_word(demo: Path, tool: Tool) -> None:
     # 57.00 + 111.40 + 221.80 + 143.20; carriage 0 + 4.50 + 4.50 + 4.50
     assert [str(cell) for cell in table[4][4:]] == ["533.40", "13.50"]
     assert table[-1][0] == "All of 2026-Q1"
-    assert [one.left for one in rows.balance.conditions] == [36, 35, 33]
+    assert [one.remaining for one in rows.balance.conditions] == [36, 35, 33]
     done = tool("export", "period-requisitions.yaml", "requisitions.jsonl", "--ask", "when=2026-02")
     assert "Period 2026-02: 2026-02-01 to 2026-02-28, both whole" in done.stderr
     assert (demo / "requisitions-2026-02.csv").exists()

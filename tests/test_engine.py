@@ -111,7 +111,7 @@ def test_without_entries() -> None:
     assert kept[-1] == ("Grand total", None, None, 10, 24)
     dropped, balance = table(layout(**{"without-entries": "drop"}), records)
     assert dropped[-1] == ("Grand total", None, None, 10, 13)
-    assert (balance.without_rows, balance.kept) == (2, 3)
+    assert (balance.dropped, balance.remaining) == (2, 3)
     assert balance.balanced
 
 

@@ -61,7 +61,7 @@ def test_a_spilled_sort_is_pythons_own(rows: list[Row], keys: list[KeyPlan], mem
     numbered: list[Row] = [(*row, number) for number, row in enumerate(rows)]
     expected = list(numbered)
     for key in reversed(keys):
-        expected.sort(key=lambda row: rank(row[key.place], key), reverse=key.descending)
+        expected.sort(key=lambda row: rank(row[key.slot], key), reverse=key.descending)
     for sorter in (Sorter(keys), Sorter(keys, TemporaryRows(), memory)):
         for start in range(0, len(numbered), 7):
             sorter.add(numbered[start : start + 7])
@@ -172,13 +172,13 @@ def test_groups_as_they_are_met_may_not_come_back() -> None:
         *("b", "b", "Total b", "a", "Total a", "b", "Total b", "Grand total"),
     ]
     assert not balance.balanced
-    (back,) = balance.returning
+    (back,) = balance.first_reopened
     assert (back.group, back.row, back.again) == (["b"], 1, 4)
     many = table(layout, [{"k": n % 2, "q": 1} for n in range(1_000)])[1]
-    assert (many.returned, len(many.returning)) == (998, 100)
-    layout["group"]["returning"] = "allowed"
+    assert (many.reopened, len(many.first_reopened)) == (998, 100)
+    layout["group"]["reopened"] = "allowed"
     assert table(layout, records)[1].balanced
-    del layout["group"]["returning"]
+    del layout["group"]["reopened"]
     assert table(layout, records[:3])[1].balanced
     assert not table({**layout, "sort": ["q"]}, records)[1].balanced
     assert table({**layout, "sort": ["k"]}, records)[1].balanced

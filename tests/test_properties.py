@@ -85,7 +85,7 @@ def test_groups_agree_with_a_plain_count(records: list[Any], place: str, detail:
 
 
 @given(records)
-def test_kept_and_held_back_make_up_what_was_met(records: list[Any]) -> None:
+def test_passed_filtered_out_and_unknown_make_up_what_was_tested(records: list[Any]) -> None:
     records.append({"station": "N", "lines": [{"part": "a", "qty": 1}]})
     layout = {
         "row-per": "lines",
@@ -102,9 +102,9 @@ def test_kept_and_held_back_make_up_what_was_met(records: list[Any]) -> None:
     ]
     assert [row[0] for row in rows] == kept
     quantities, parts, station = balance.conditions
-    assert quantities.met == parts.met == sum(len(entries(item)) for item in records)
+    assert quantities.tested == parts.tested == sum(len(entries(item)) for item in records)
     for count in (quantities, parts, station):
-        assert count.kept + count.held_back + count.unknown == count.met
+        assert count.passed + count.filtered_out + count.unknown == count.tested
     assert station.unknown == sum(item["station"] is None for item in records)
     assert balance.records_agree
 

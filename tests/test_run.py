@@ -41,7 +41,7 @@ TODAY = dt.date(2026, 3, 31)
 
 def batch(plan: Plan, source: list[Any], first: int) -> Batch:
     numbers = range(first + 1, first + 1 + len(source))
-    return convert(Batch(copy.deepcopy(source), numbers, []), plan.shape.record_type)
+    return convert(Batch(copy.deepcopy(source), numbers, []), plan.record_types.record_type)
 
 
 def run_in_parts(

@@ -59,14 +59,14 @@ def test_three_levels_each_counted_once() -> None:
         ("Total R3", None, None, None),
         ("Grand total", 9, 9, Decimal("1.260")),
     ]
-    assert [(level.level, level.met, level.kept) for level in balance.levels] == [
+    assert [(level.level, level.met, level.remaining) for level in balance.levels] == [
         ("lines", 3, 3),
         ("lines.lots", 3, 3),
     ]
     dropped, balance = table({**layout, "only": "lines.lots.kg > 0.13"}, RECORDS)
     assert [row[0] for row in dropped] == ["R1", "Total R1", "R2", "Total R2", "Grand total"]
     assert dropped[-1] == ("Grand total", 9, 4, Decimal("1.135"))
-    assert balance.without_rows == 1
+    assert balance.dropped == 1
     assert balance.balanced
 
 
@@ -139,7 +139,7 @@ def test_conditions_on_side_levels_and_with_aggregates() -> None:
     rows, balance = table({"columns": columns, "only": [cash]}, records)
     assert rows == [(1, 1, "c"), (2, 4, "c"), (3, None, None), ("Grand total", 5, None)]
     judged = balance.conditions[0]
-    assert (judged.level, judged.met, judged.kept, judged.held_back) == ("i.pay", 3, 2, 1)
+    assert (judged.level, judged.tested, judged.passed, judged.filtered_out) == ("i.pay", 3, 2, 1)
     # the deeper condition first: record 1 has 5 left, which is not more than 5
     rows, balance = table(
         {

@@ -79,7 +79,7 @@ class KeySearch:
             assert self._layout.today is not None
             plan = make_plan(self._seeking(met, whole), met, self._layout.today, whole)
             stepper = Stepper(plan)
-            for batch in decoded(reader, plan.shape.record_type):
+            for batch in decoded(reader, plan.record_types.record_type):
                 yield stepper.step(batch).rows
 
     def _seeking(self, met: Place, whole: bool) -> SettledLayout:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from os import PathLike, fspath
 from pathlib import Path
 
+from ..bounds import LARGEST_RECORD
 from ..drafting.form_draft import FormDraft
 from ..drafting.layout_draft import Draft
 from ..layout.model import FormReference
-from ..sources import LARGEST_RECORD, AnySource
+from ..sources import AnySource
 from ..structure.survey import SurveyResult
 from .form_files import read_form
 from .layout import Layout

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from ..bounds import LARGEST_RECORD
 from ..compile.program import generate
 from ..errors import ExpressionError, LayoutError
 from ..language import parse_expression
@@ -20,7 +21,7 @@ from ..plan.planner import make_plan
 from ..run.decoding import decoded
 from ..run.protocols import Batch, Reader
 from ..run.step import Stepper
-from ..sources import LARGEST_RECORD, AnySource, open_source, options_of
+from ..sources import AnySource, open_source, options_of
 from ..structure.missing_fields import judged
 from ..structure.structure import observe
 from ..structure.wanted import names_wanted
@@ -87,7 +88,7 @@ def _plan(layout: SettledLayout, reader: Reader) -> Plan:
 def _evaluated(plan: Plan, reader: Reader, first: int) -> list[Evaluated]:
     stepper = Stepper(plan, generate(plan, raw=True))
     values: list[Evaluated] = []
-    for batch in decoded(reader, plan.shape.record_type):
+    for batch in decoded(reader, plan.record_types.record_type):
         for number, record in zip(batch.numbers, batch.records, strict=True):
             if number > first:
                 return values

@@ -12,7 +12,7 @@ from ..errors import FlatLedgerError
 from ..layout.model import IfThere
 from ..layout.note import note_of
 from ..layout.settling import output_of
-from ..outputs import Place, Target, open_writer
+from ..outputs import Destination, Target, open_writer
 from ..outputs.fault_table import fault_table
 from ..outputs.files import is_file
 from ..outputs.writer import Writer
@@ -28,14 +28,14 @@ from .preparing import Preparation, given_for
 def export(
     layout: AnyLayout,
     source: AnySource,
-    to: Place | None = None,
+    to: Destination | None = None,
     *,
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
     learn: bool = False,
     strict: bool = False,
-    faults_to: Place | None = None,
-    report_to: Place | None = None,
+    faults_to: Destination | None = None,
+    report_to: Destination | None = None,
     if_there: IfThere | None = None,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
@@ -82,7 +82,7 @@ def export(
             prepared.begin_again(wrong, given=seen)
 
 
-def _is_stream(place: Place | None) -> bool:
+def _is_stream(place: Destination | None) -> bool:
     """Whether what has been written to a place has been seen already."""
     return place is not None and (not isinstance(place, str | PathLike) or not is_file(place))
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
 
+from ..bounds import LARGEST_UNPACKED
 from ..errors import LayoutError, Problem
 from ..layout.model import FormReference, PublishedForm
 from ..outputs.workbook_files import DAMAGED, WORKBOOK, column_letters
@@ -16,7 +17,6 @@ from ..sources.csv_files import csv_rows, delimiter_of
 from .layout_files import reading
 
 _LOOKED_AT = 100  # rows, for headings
-LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook
 _FEWEST = 2  # filled cells in a row of headings, where any row has so many
 
 

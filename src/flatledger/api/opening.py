@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from ..bounds import LARGEST_LIST_HELD
 from ..errors import SourceError
 from ..layout.model import LayoutParts, Lookup
 from ..plan.plan import expressions_in
@@ -16,7 +17,7 @@ from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
 from ..sources.entry_files import CsvEntries
 from ..sources.options import Options
 from ..sources.ordered_entries import ORDERED, OrderedEntries
-from ..sources.side_list import LARGEST, HeldEntries, SideList
+from ..sources.side_list import HeldEntries, SideList
 from ..sources.splitting import Splitter
 from ..structure.levels import KnownLevels, known_levels
 from ..structure.structure import Place
@@ -56,7 +57,7 @@ def lookup_counts(reader: Reader) -> list[LookupCount]:
 def _side_list(lookup: Lookup, known: KnownLevels) -> SideList:
     """A side list, in memory where it is not too large. Raises SourceError."""
     path = Path(lookup.file)
-    if path.stat().st_size > LARGEST:
+    if path.stat().st_size > LARGEST_LIST_HELD:
         if path.suffix not in ORDERED:
             raise SourceError(
                 f"{path} is too large to be held in memory; save it as CSV or JSON Lines, ordered "

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from ..errors import OutputError
 from ..layout.model import IfThere, Output
 from ..layout.note import note_of
-from ..outputs import Place, Target, check_apart, check_suffix, check_table
+from ..outputs import Destination, Target, check_apart, check_suffix, check_table
 from ..outputs.files import is_file, name_of
 from ..outputs.formats import TEXTS
 from ..sources import AnySource
@@ -20,12 +20,12 @@ from .layout import Layout
 class Places(NamedTuple):
     """The places of a run, and what becomes of files that are there."""
 
-    table: Place
-    faults: Place | None
-    report: Place | None
+    table: Destination
+    faults: Destination | None
+    report: Destination | None
     if_there: IfThere
 
-    def target(self, place: Place | None) -> Target | None:
+    def target(self, place: Destination | None) -> Target | None:
         """One of them, to be written to."""
         return None if place is None else Target(place, self.if_there)
 

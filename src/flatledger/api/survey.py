@@ -7,18 +7,17 @@ from typing import Any
 
 import msgspec
 
+from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
-from ..language.nodes import Path
+from ..language.nodes import FieldPath
 from ..language.selecting import Selection, compile_path
 from ..run.protocols import Progress
-from ..sources import LARGEST_RECORD, AnySource, open_source, options_of
+from ..sources import AnySource, open_source, options_of
 from ..structure.spots import Spot, text_of_value
 from ..structure.survey import SurveyResult, fields_of
 
 SAMPLE = 2_000
-MOST_DISTINCT = 100_000
-MOST_KINDS = 100
 MOST_TOLD = 100  # faults of the source
 
 
@@ -122,7 +121,7 @@ def _gathered(
 def _selection(path: str) -> Selection:
     """A compiled path, with the relaxations of a layout."""
     node = parse_expression(path)
-    if not isinstance(node, Path):
+    if not isinstance(node, FieldPath):
         raise ExpressionError("a path is expected here, such as lines.part.code", path, 0)
     return compile_path(node.segments, is_level=lambda names: False)
 

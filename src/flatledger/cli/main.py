@@ -7,6 +7,7 @@ from typing import Any, Literal, get_args
 
 import click
 
+from ..bounds import LARGEST_RECORD
 from ..errors import FlatLedgerError
 from . import help_texts
 from .ending import CLOSED_PIPE, FailedError
@@ -58,8 +59,8 @@ def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
         "--largest-record",
         metavar="MB",
         type=click.IntRange(min=1),
-        default=256,
-        help="How large a record may be.  [default: 256]",
+        default=LARGEST_RECORD,
+        help=f"How large a record may be.  [default: {LARGEST_RECORD}]",
     )
     records = click.option(
         "--records", metavar="PATH", help="Where the records sit in a JSON document."

@@ -137,7 +137,7 @@ class Aggregates:
         if node.order is not None:
             pair = self.emit.present(argument).code, self.emit.present(node.order.operand).code
             self.code.add(f"{found}.append(({pair[0]}, {pair[1]}))")
-        elif isinstance(argument, n.Path):
+        elif isinstance(argument, n.FieldPath):
             raw = self.emit.value(argument).code
             convert = f"as_{kind}" if kind else "None"
             other = f"gather({found}, {raw}, {convert}, {self.code.told(argument)})"

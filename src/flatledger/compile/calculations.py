@@ -107,7 +107,7 @@ class Calculations:
     def _place(self, node: n.Call) -> Operand:
         """`ordinal(level)`, the entry's place as it came, or `key(level)`, a member's name."""
         path = node.arguments[0]
-        assert isinstance(path, n.Path)
+        assert isinstance(path, n.FieldPath)
         anchor = access_of(path).anchor
         if node.name == "key":
             return Operand(f"key_of_{self.code.scope.variables[anchor]}", "text")
@@ -142,4 +142,4 @@ class Calculations:
 
     def _culprit(self, node: n.Call) -> n.Node:
         """The path that a fault of a function names: its first, or else the expression."""
-        return next((part for part in node.arguments if isinstance(part, n.Path)), node)
+        return next((part for part in node.arguments if isinstance(part, n.FieldPath)), node)

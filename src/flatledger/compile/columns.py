@@ -65,8 +65,8 @@ class Columns:
 
     def _joining(self, column: Column, node: n.Node) -> Joining:
         """How a column joins. A path that crosses no level has one value, where none is stated."""
-        several = column.joined or column.aligned or not isinstance(node, n.Path)
-        if isinstance(node, n.Path):
+        several = column.joined or column.aligned or not isinstance(node, n.FieldPath)
+        if isinstance(node, n.FieldPath):
             access = access_of(node)
             several = several or access.side is not None or not node.is_singular()
         return Joining(column.separator, column.aligned, column.separator_in_value, several)
@@ -129,7 +129,11 @@ class Columns:
             kind = DATATYPES[column.datatype]
             value = self._read(column, node) if column.reads else self.emit.as_kind(kind, node)
             value = self.code.held(value)
-            raw = f"raw_text({self.emit.value(node).code})" if isinstance(node, n.Path) else "None"
+            raw = (
+                f"raw_text({self.emit.value(node).code})"
+                if isinstance(node, n.FieldPath)
+                else "None"
+            )
             made = value.code
             if column.datatype in _MADE:
                 made = f"{_MADE[column.datatype]}({made})"

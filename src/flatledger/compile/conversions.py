@@ -37,7 +37,7 @@ class Conversions:
 
         Where it may not be needed it is converted there alone, so that it tells of no fault.
         """
-        if not isinstance(node, n.Path):
+        if not isinstance(node, n.FieldPath):
             return self._convert(kind, node)
         access = access_of(node)
         key = (kind, self.emit.paths.variable_of(access), access.names, access.rest)

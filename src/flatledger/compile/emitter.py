@@ -45,7 +45,7 @@ class Emitter:
             Ready: lambda node: node.operand,
             n.Literal: lambda node: self.code.literal(node.value),
             n.Heading: self.columns.referred,
-            n.Path: self.paths.value,
+            n.FieldPath: self.paths.value,
             n.Sign: self.calculations.sign,
             n.Arithmetic: self.calculations.arithmetic,
             n.Concatenation: self.calculations.concatenation,

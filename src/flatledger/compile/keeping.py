@@ -84,7 +84,7 @@ class _Keep:
         """The lines that count what is left after each condition of a level and those before."""
         lines: list[str] = []
         for verdict, index in reversed(verdicts):
-            left = self._counter(f"left_{index}")
+            left = self._counter(f"remaining_{index}")
             inside = indented([f"{left} += 1", *lines], 1)
             away = self.turned_away.get(index)
             other = [f"elif not {left}: {away}"] if away else []
@@ -193,7 +193,7 @@ class _Keep:
         judged = range(deeper, chain.row + 1)
         if not any(plan.level in judged for plan in self.plan.conditions):
             return []
-        if not self.plan.shape.place_of(chain.levels[deeper]).whole:
+        if not self.plan.record_types.place_of(chain.levels[deeper]).whole:
             return []
         names = chain.levels[deeper][len(chain.levels[level]) :]
         mapping = names[-1] == MEMBERS
@@ -207,7 +207,7 @@ class _Keep:
         names = chain.levels[deeper][len(chain.levels[level]) :]
         mapping = names[-1] == MEMBERS
         raw = self.loads.paths.load(Access(level, names[:-1] if mapping else names, (), None)).code
-        place = self.plan.shape.place_of(chain.levels[deeper])
+        place = self.plan.record_types.place_of(chain.levels[deeper])
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
@@ -230,7 +230,7 @@ class _Keep:
         if not self.verdicts[level]:
             return keep
         test = " and ".join(f"{verdict} is True" for verdict, _ in self.verdicts[level])
-        drop = [f"{self._counter(f'dropped_{level}')} += 1"]
+        drop = [f"{self._counter(f'filtered_out_{level}')} += 1"]
         below = self._kept_below(level)
         for further in range(level + 1, self.plan.chain.row + 1):
             count = f"below({below}, {further - level})"
@@ -278,9 +278,9 @@ class _Keep:
         return [test, *indented(keep, 1), "else:", *indented([emptied], 1)]
 
 
-def _first_field(node: n.Node) -> n.Path | None:
+def _first_field(node: n.Node) -> n.FieldPath | None:
     """The first path of a condition that is not within an aggregate."""
-    if isinstance(node, n.Path):
+    if isinstance(node, n.FieldPath):
         return node
     if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
         return None

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..plan.plan import Plan
 from ..structure.levels import Chain, Names
-from ..structure.shape import Field
+from ..structure.record_types import Field
 from .blocks import function_head, indented
 from .constants import Constants
 
@@ -69,7 +69,7 @@ class _Watch:
     def __init__(self, plan: Plan, constants: Constants, tested: Collection[Names]) -> None:
         self._tested = tested
         self._chain, self._constants = plan.chain, constants
-        self._root = plan.shape.root
+        self._root = plan.record_types.root
         self._rests: dict[Names, set[Names]] = {}  # what is read below each place
         for names in plan.places:
             for length in range(len(names)):

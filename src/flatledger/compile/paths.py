@@ -9,7 +9,7 @@ from ..language.selecting import compile_path
 from ..plan.kinds import Operand
 from ..plan.known import access_of, known_of
 from ..structure.levels import Access, Names, level_name
-from ..structure.shape import Field
+from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ class Paths:
     def variable_of(self, access: Access) -> str:
         return self.code.scope.variables[access.anchor]
 
-    def value(self, node: n.Path) -> Operand:
+    def value(self, node: n.FieldPath) -> Operand:
         """The value at a path, whatever it is."""
         return self.load(access_of(node))
 
@@ -41,7 +41,7 @@ class Paths:
 
     def aligned(self, node: n.Node) -> Operand:
         """The values at a path, with a null for each entry that has none."""
-        if not isinstance(node, n.Path):
+        if not isinstance(node, n.FieldPath):
             return self.emit.value(node)
         access = access_of(node)
         with self.code.at(access.anchor):
@@ -56,7 +56,11 @@ class Paths:
         variable = self.variable_of(access)
         result = self.code.variable("raw")
         names, rest = self._split(level, access)
-        place = self.code.plan.shape.place_of(level) if access.anchor <= self.own_levels() else None
+        place = (
+            self.code.plan.record_types.place_of(level)
+            if access.anchor <= self.own_levels()
+            else None
+        )
         if place is None or place.whole:
             self._walk(variable, names, result)
         else:
@@ -130,12 +134,12 @@ class Paths:
         selection = compile_path(rest, start=start, is_level=self.code.plan.chain.is_level)
         name = self.code.constants.name(selection, "selection")
         site = self.code.constants.name(level_name(start) + "…", "site")
-        root = "record" if self.code.plan.shape.root.whole else "None"
+        root = "record" if self.code.plan.record_types.root.whole else "None"
         self.code.add(f"{result} = select({name}, {result}, {root}, {site}, {self.code.where})")
 
     def kinds_met(self, node: n.Node) -> list[type]:
         """The kinds of value that the records read so far have at a path, the commonest first."""
-        if not isinstance(node, n.Path):
+        if not isinstance(node, n.FieldPath):
             return []
         access = access_of(node)
         names = (*known_of(node).start, *access.names)

@@ -14,6 +14,7 @@ from time import perf_counter
 from types import NoneType
 from typing import Any
 
+from ..bounds import MOST_SECONDS
 from ..errors import SlowPatternError
 from ..language.selecting import Selection
 from ..plan.row_order import in_order
@@ -56,7 +57,6 @@ from .watches import ListsMet
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
 
 SLOW = 0.01  # seconds of one match, from which on it counts
-MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
 
 
 class Runtime:

@@ -55,7 +55,7 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
     cells = [(code, column.at, column.column.text is not None) for code, column in columns] + [
         (code, home, False) for code, home in keys
     ]
-    groups = [cells[key.place] for key in plan.group]
+    groups = [cells[key.slot] for key in plan.group]
 
     def row_tuple(level: int) -> list[str]:
         """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""

@@ -70,10 +70,10 @@ class _Weighing:
         code = self.emitter.code
         for key in self.plan.group:
             with code.at(key.home):
-                if key.place < len(self.plan.columns):
-                    value = self.emitter.columns.cell(self.plan.columns[key.place])
+                if key.slot < len(self.plan.columns):
+                    value = self.emitter.columns.cell(self.plan.columns[key.slot])
                 else:
-                    node = self.plan.extra_keys[key.place - len(self.plan.columns)][0]
+                    node = self.plan.extra_keys[key.slot - len(self.plan.columns)][0]
                     value = self.emitter.columns.key(node)
                 name = code.held(value).code
             if key.kind in ("number", "text", "null"):

@@ -10,16 +10,18 @@ from typing import Any
 from lark import Token, Transformer, v_args
 from lark.tree import Meta
 
+from ..bounds import (
+    LARGEST_EXPONENT,
+    LARGEST_INDEX,
+    LONGEST_INDEX,
+    LONGEST_LITERAL,
+    LONGEST_PATH,
+)
 from ..errors import ExpressionError
 from ..values.literals import interval, json_text, typed_text
 from ..values.periods import parse_period
 from . import nodes as n
 from .filters import check_comparable, check_test, make_call
-
-_LARGEST_INDEX = 2**53 - 1  # the range of I-JSON (RFC 7493)
-_LONGEST_INDEX = 20  # digits
-_LONGEST_NUMBER = 1_000  # digits
-_LARGEST_EXPONENT = 308
 
 
 def at(meta: Meta) -> int:
@@ -213,17 +215,17 @@ class Actions(Transformer[Token, Any]):
 
     # ---- paths
 
-    def path(self, meta: Meta, items: list[Any]) -> n.Path:
+    def path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
         first, *segments = items
         if first.type == "NAME":
             segments.insert(0, n.Segment(at(meta), (n.Name(at(meta), str(first)),)))
         return self._path(at(meta), tuple(segments))
 
-    def bracketed_path(self, meta: Meta, items: list[Any]) -> n.Path:
+    def bracketed_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
         selectors, *segments = items
         return self._path(at(meta), (n.Segment(at(meta), selectors), *segments))
 
-    def standard_path(self, meta: Meta, items: list[Any]) -> n.Path:
+    def standard_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
         return self._path(at(meta), tuple(items[1:]))
 
     def child_name(self, meta: Meta, items: list[Any]) -> n.Segment:
@@ -266,23 +268,23 @@ class Actions(Transformer[Token, Any]):
 
     def _path(
         self, position: int, segments: tuple[n.Segment, ...], relative: bool = False
-    ) -> n.Path:
-        if len(segments) > n.LONGEST_PATH:
+    ) -> n.FieldPath:
+        if len(segments) > LONGEST_PATH:
             raise self.fail(n.TOO_MANY_STEPS, position)
-        return n.Path(position, segments, relative=relative)
+        return n.FieldPath(position, segments, relative=relative)
 
     def _number(self, text: str, whole: bool, position: int) -> int | Decimal:
         """A number; one that nobody writes, and that would fill the memory, is refused."""
-        if len(text) > _LONGEST_NUMBER:
-            message = f"this number has {len(text):,} digits; {_LONGEST_NUMBER:,} are the most"
+        if len(text) > LONGEST_LITERAL:
+            message = f"this number has {len(text):,} digits; {LONGEST_LITERAL:,} are the most"
             raise self.fail(message, position)
         number = int(text) if whole else Decimal(text)
-        if number and abs(Decimal(number).adjusted()) > _LARGEST_EXPONENT:
+        if number and abs(Decimal(number).adjusted()) > LARGEST_EXPONENT:
             raise self.fail("this number is beyond the range of numbers", position)
         return number
 
     def _index(self, token: Token) -> int:
-        if len(token) > _LONGEST_INDEX or abs(int(token)) > _LARGEST_INDEX:
+        if len(token) > LONGEST_INDEX or abs(int(token)) > LARGEST_INDEX:
             raise self.fail(f"{token} is beyond the range of an index", token.start_pos or 0)
         return int(token)
 
@@ -321,7 +323,7 @@ class Actions(Transformer[Token, Any]):
     def test(self, meta: Meta, items: list[Any]) -> n.Node:
         return n.FilterExists(at(meta), items[0])
 
-    def query(self, meta: Meta, items: list[Any]) -> n.Path:
+    def query(self, meta: Meta, items: list[Any]) -> n.FieldPath:
         return self._path(at(meta), tuple(items[1:]), relative=items[0].type == "CURRENT")
 
     def filter_call(self, meta: Meta, items: list[Any]) -> n.Node:

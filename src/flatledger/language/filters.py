@@ -42,7 +42,7 @@ def make_call(position: int, name: str, arguments: tuple[n.Node, ...], fail: Fai
 
 def _fits(argument: n.Node, wanted: str) -> bool:
     match argument:
-        case n.Path():
+        case n.FieldPath():
             return wanted == "nodes" or argument.is_singular()
         case n.FilterLiteral():
             return wanted == "value"
@@ -54,7 +54,7 @@ def _fits(argument: n.Node, wanted: str) -> bool:
 
 def check_comparable(side: n.Node, fail: Fail) -> None:
     """Refuse a side of a comparison that is not one value."""
-    if isinstance(side, n.Path) and not side.is_singular():
+    if isinstance(side, n.FieldPath) and not side.is_singular():
         raise fail("only a path to one value can be compared", side.position)
     if isinstance(side, n.FilterCall) and FUNCTIONS[side.name][1] != "value":
         raise fail(f"{side.name}() is true or false already; don't compare it", side.position)

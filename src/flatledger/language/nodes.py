@@ -12,7 +12,8 @@ from typing import Any
 
 import msgspec
 
-LONGEST_PATH = 200  # steps
+from ..bounds import LONGEST_PATH
+
 TOO_MANY_STEPS = f"a path has {LONGEST_PATH} steps at most"
 
 
@@ -120,7 +121,7 @@ class Segment(Node, frozen=True):
     descendant: bool = False
 
 
-class Path(Node, frozen=True):
+class FieldPath(Node, frozen=True):
     """A path from the record (``$``) or, inside a filter, from the tested item (``@``)."""
 
     segments: tuple[Segment, ...]

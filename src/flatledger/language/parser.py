@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import re
 from functools import cache
-from pathlib import Path as FilePath
+from pathlib import Path
 from typing import Any
 
+from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
 from ..errors import ExpressionError
-from .nodes import LONGEST_PATH, TOO_MANY_STEPS, Name, Node, Path, Segment, SortKey
+from .nodes import TOO_MANY_STEPS, FieldPath, Name, Node, Segment, SortKey
 from .selecting import StandardPath
 
-LONGEST = 20_000  # characters
-DEEPEST_BRACKETS = 32
-DEEPEST_TREE = 150
 RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
 
@@ -50,7 +48,7 @@ def parse_path(text: str) -> StandardPath:
     return StandardPath(_parse(text, "standard_path"))
 
 
-def plain_path(text: str) -> Path | None:
+def plain_path(text: str) -> FieldPath | None:
     """A path of names and dots alone, without waking the grammar; None for any other text.
 
     >>> plain_path("lines.part.code").names()
@@ -66,7 +64,7 @@ def plain_path(text: str) -> Path | None:
     for name in stripped.split("."):
         segments.append(Segment(position, (Name(position, name),)))
         position += len(name) + 1
-    return Path(segments[0].position, tuple(segments))
+    return FieldPath(segments[0].position, tuple(segments))
 
 
 def _parse(text: str, start: str) -> Any:
@@ -105,9 +103,11 @@ def _check_depth(tree: Any, text: str) -> None:
 
 def _check_bounds(text: str) -> None:
     """Refuse what no person writes, before any work is done on it."""
-    if len(text) > LONGEST:
+    if len(text) > LONGEST_EXPRESSION:
         raise ExpressionError(
-            f"the expression has {len(text):,} characters; {LONGEST:,} are the most", text[:80], 0
+            f"the expression has {len(text):,} characters; {LONGEST_EXPRESSION:,} are the most",
+            text[:80],
+            0,
         )
     depth = 0
     for found in re.finditer(r"'[^']*'|\"[^\"]*\"|[(\[)\]]", text):
@@ -122,7 +122,7 @@ def _parser() -> Any:
     import lark
     import platformdirs
 
-    grammar = FilePath(__file__).with_name("grammar.lark").read_text(encoding="utf-8")
+    grammar = Path(__file__).with_name("grammar.lark").read_text(encoding="utf-8")
     options: dict[str, Any] = {
         "parser": "lalr",
         "lexer": "contextual",
@@ -130,7 +130,7 @@ def _parser() -> Any:
         "maybe_placeholders": True,
         "propagate_positions": True,
     }
-    folder = FilePath(platformdirs.user_cache_dir("flatledger"))
+    folder = Path(platformdirs.user_cache_dir("flatledger"))
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError:  # no home to keep it in: build it each time

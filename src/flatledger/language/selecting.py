@@ -68,7 +68,7 @@ def compile_path(
         listed = bool(is_level and place and not segment.descendant and is_level(place))
         steps.append(_segment(segment, relaxed=is_level is not None, listed=listed))
         place = _place_after(segment, place, listed)
-    return Selection(steps, n.Path(0, segments).is_singular())
+    return Selection(steps, n.FieldPath(0, segments).is_singular())
 
 
 def _place_after(
@@ -213,12 +213,12 @@ def _exists(part: n.Node) -> Test:
     if isinstance(part, n.FilterCall):
         call = _call(part)
         return lambda item, root: call(item, root) is True
-    assert isinstance(part, n.Path)
+    assert isinstance(part, n.FieldPath)
     nodes = _query(part)
     return lambda item, root: bool(nodes(item, root))
 
 
-def _query(path: n.Path) -> Callable[[Any, Any], list[Any]]:
+def _query(path: n.FieldPath) -> Callable[[Any, Any], list[Any]]:
     selection = compile_path(path.segments)
     if path.relative:
         return lambda item, root: selection.find(item, root)
@@ -232,7 +232,7 @@ def _operand(node: n.Node) -> Callable[[Any, Any], Any]:
         return lambda item, root: value
     if isinstance(node, n.FilterCall):
         return _call(node)
-    assert isinstance(node, n.Path)
+    assert isinstance(node, n.FieldPath)
     names = node.names()
     if node.relative and names is not None and len(names) == 1:
         name = names[0]
@@ -297,7 +297,7 @@ def less(left: Any, right: Any) -> bool:
 def _call(node: n.FilterCall) -> Callable[[Any, Any], Any]:
     first = node.arguments[0]
     if node.name in ("count", "value"):
-        assert isinstance(first, n.Path)
+        assert isinstance(first, n.FieldPath)
         nodes = _query(first)
         if node.name == "count":
             return lambda item, root: len(nodes(item, root))
@@ -337,7 +337,7 @@ class StandardPath:
     (['lens'], ["$['lines'][1]['part']"])
     """
 
-    def __init__(self, path: n.Path) -> None:
+    def __init__(self, path: n.FieldPath) -> None:
         self.path = path
         self._selection = compile_path(path.segments)
 

@@ -15,7 +15,7 @@ import msgspec
 
 from ..values.literals import iso_duration
 from ..values.periods import parse_period
-from .text import Place
+from .text import TextPlace
 
 _TRUTHS = {"true": True, "yes": True, "false": False, "no": False}
 _WHOLE = re.compile(r"[+-]?[0-9]+")
@@ -37,7 +37,7 @@ class Question(msgspec.Struct, frozen=True):
     default: str | None = None
     allowed: tuple[str, ...] = ()
     heading: str | None = None
-    place: Place = (0, 0, "")
+    place: TextPlace = (0, 0, "")
 
 
 class Answer(msgspec.Struct, frozen=True):

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from pathlib import PurePath
 
+from ..bounds import LONGEST_TRAIL
 from ..errors import LayoutError, ShelfError
 from .files import Files, Kind
 from .merging import Merger, parts_of
 from .read_layout import read_layout
 from .text import Item, ItemList, ItemMap, Scalar
 
-LONGEST_TRAIL = 20
 _CONDITIONS_KEYS = ("conditions", "about", "only")
 
 

@@ -11,7 +11,7 @@ from ..errors import Problem
 from ..language.nodes import Call, Node
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from ..values.factors import Factor
-from .text import Place, Scalar
+from .text import Scalar, TextPlace
 
 DEFAULT_SEPARATOR = "; "
 
@@ -147,7 +147,7 @@ class Column(msgspec.Struct, frozen=True):
     spread: Spread | None = None
     once: bool = False  # its total counts each entry of its value's level that shows it once
     checks: bool = False  # it is not the layout's, and tells of what other columns lack
-    place: Place = (0, 0, "")
+    place: TextPlace = (0, 0, "")
 
     @property
     def title(self) -> str:

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..errors import ExpressionError, Problem
 from ..language import parse_expression
-from ..language.nodes import Node, Path
+from ..language.nodes import FieldPath, Node
 from .column import Expression
 from .names import CHARACTERS, proposal
 from .reading import Form, Read, Reading, Schema, items_of, one_or_more
@@ -141,10 +141,10 @@ def list_of(form: Form[Read]) -> Form[tuple[Read, ...]]:
 def _paths(item: Item, where: str, reading: Reading) -> tuple[Expression, ...]:
     paths = [EXPRESSION.read(one, where, reading) for one in items_of(item)]
     for path in paths:
-        if path and not isinstance(path.node, Path):
+        if path and not isinstance(path.node, FieldPath):
             message = f"{where} takes paths of names, such as lines"
             reading.problems.append(path.problem(message))
-    return tuple(path for path in paths if path and isinstance(path.node, Path))
+    return tuple(path for path in paths if path and isinstance(path.node, FieldPath))
 
 
 PATHS = Form(_paths, one_or_more(_TYPED))
@@ -155,7 +155,7 @@ def names_of(item: Item, where: str, reading: Reading, node: Node | None = None)
     if node is None:
         expression = EXPRESSION.read(item, where, reading)
         node = expression.node if expression else None
-    names = node.names() if isinstance(node, Path) else None
+    names = node.names() if isinstance(node, FieldPath) else None
     if node is not None and not names:
         reading.fault(item, f"{where} takes a path of names, such as lines.no")
     return names or None

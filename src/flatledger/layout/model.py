@@ -8,9 +8,10 @@ from typing import Literal, get_args
 
 import msgspec
 
+from ..bounds import LARGEST_RECORD
 from .asking import Answer, Question
 from .column import Column, Expression
-from .text import Place
+from .text import TextPlace
 
 
 class SourceOptions(msgspec.Struct, frozen=True):
@@ -20,7 +21,7 @@ class SourceOptions(msgspec.Struct, frozen=True):
 
     records: tuple[str, ...] = ()
     format: str = ""
-    largest_record: int = 256
+    largest_record: int = LARGEST_RECORD
 
 
 class Condition(msgspec.Struct, frozen=True):
@@ -46,7 +47,7 @@ class Sorting(msgspec.Struct, frozen=True):
     descending: bool = False
     nulls_first: bool = False
     collation: str = ""
-    place: Place = (0, 0, "")
+    place: TextPlace = (0, 0, "")
 
 
 class Grouping(msgspec.Struct, frozen=True):
@@ -58,10 +59,10 @@ class Grouping(msgspec.Struct, frozen=True):
 
 
 class GroupOrder(msgspec.Struct, frozen=True):
-    """Whether groups come sorted or as they are met, and whether one may come back then."""
+    """Whether groups come sorted or as they are met, and whether one may be reopened then."""
 
     as_met: bool = False
-    may_return: bool = False
+    may_reopen: bool = False
 
 
 class Take(msgspec.Struct, frozen=True):
@@ -127,7 +128,7 @@ class FormReference(msgspec.Struct, frozen=True):
     file: str
     header_row: int = 0
     first_row: int = 0
-    place: Place = (0, 0, "")
+    place: TextPlace = (0, 0, "")
 
 
 class PublishedForm(msgspec.Struct, frozen=True):
@@ -186,7 +187,7 @@ class Lookup(msgspec.Struct, frozen=True):
     matched_by: tuple[str, ...]
     key: str
     many: bool = False
-    place: Place = (0, 0, "")
+    place: TextPlace = (0, 0, "")
 
 
 class Split(msgspec.Struct, frozen=True):

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..language.nodes import Path
+from ..bounds import MOST_COLUMNS, MOST_DECIMALS
+from ..language.nodes import FieldPath
 from ..values.aggregates import AGGREGATES
 from .column import Column, Expression, Spread, Total
 from .forms import (
@@ -39,8 +40,6 @@ ROUNDING = {
     name: f"ROUND_{name.replace('-', '_').upper()}"
     for name in ("half-even", "half-up", "half-down", "up", "down", "ceiling", "floor")
 }
-MOST_DECIMALS = 30
-MOST_COLUMNS = 5_000
 
 
 def total_kinds() -> tuple[str, ...]:
@@ -251,7 +250,7 @@ def _spread(
         reading.fault(item, f"column `{column.heading}`: {says}")
     if level is None or named_by is None or not all(value for _, value in values):
         return [column]
-    if not isinstance(level.node, Path):
+    if not isinstance(level.node, FieldPath):
         says = "`columns-from` takes a level, such as lines.options"
         reading.fault(keys["columns-from"], says)
         return [column]

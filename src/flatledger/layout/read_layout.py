@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Any
 
+from ..bounds import MOST_MEGABYTES
 from ..errors import LayoutError
-from ..language.nodes import Path
+from ..language.nodes import FieldPath
 from .column import Column
 from .files import Files
 from .forms import EXPRESSION, PATHS, TEXT, choice, read_text, whole_number
@@ -31,14 +32,12 @@ from .reading import (
 )
 from .text import Item, ItemMap
 
-MOST_MEGABYTES = 1_000_000
-
 # ---- where the records are -------------------------------------------------------------------
 
 
 def _records(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
     path = EXPRESSION.read(item, where, reading)
-    names = path.node.names() if path and isinstance(path.node, Path) else None
+    names = path.node.names() if path and isinstance(path.node, FieldPath) else None
     if path and names is None:
         message = f"{where} takes a path of names, such as data.items"
         reading.problems.append(path.problem(message))

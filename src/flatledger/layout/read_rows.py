@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from ..bounds import MOST_TAKEN
 from ..errors import ExpressionError, Problem
 from ..language import parse_sort_key
 from ..language.nodes import Collate, Node
@@ -34,7 +35,6 @@ from .reading import (
 )
 from .text import Item, ItemMap, Scalar
 
-MOST_TAKEN = 999_999_999
 _SORT_KEY = re.compile(
     r"(?P<heading>.*?)(?:\s+collate\s+(?P<collation>\"[^\"]+\"|\S+))?(?:\s+(?P<order>asc|desc))?"
     r"(?:\s+nulls\s+(?P<nulls>first|last))?",
@@ -136,10 +136,10 @@ _GROUP_KEYS: Section = {
     "order": Key(
         choice_of({"sorted": False, "as-met": True}), "Whether groups are sorted.", "as_met"
     ),
-    "returning": Key(
+    "reopened": Key(
         choice_of({"refused": False, "allowed": True}),
         "Whether a group may come back that has ended.",
-        "may_return",
+        "may_reopen",
     ),
 }
 Groups = tuple[tuple[Grouping, ...], GroupOrder]
@@ -153,8 +153,8 @@ def _groups(item: Item, where: str, reading: Reading) -> Groups:
     found = read_keys(keys, _GROUP_KEYS, reading)
     if "by" not in found:
         reading.fault(item, "`group` has at least `by`: {by: [Station], order: as-met}")
-    if "may_return" in found and not found.get("as_met"):
-        reading.fault(keys["returning"], "`returning` goes with `order: as-met`")
+    if "may_reopen" in found and not found.get("as_met"):
+        reading.fault(keys["reopened"], "`reopened` goes with `order: as-met`")
     return found.pop("by", ()), GroupOrder(**found)
 
 

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from ..bounds import LONGEST_FORMAT
 from ..errors import LayoutError
 from .column import Translation
 from .forms import SWITCH, TEXT, choice, list_of, read_text
@@ -18,7 +19,6 @@ DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "tim
 NUMBERS = ("decimal", "integer")
 DATATYPE = choice(DATATYPES)
 CLEAN = list_of(choice(("strip-markup", "nfc", "single-line", "collapse", "trim")))
-_LONGEST_PATTERN = 100
 _EXAMPLES: dict[str, Any] = {  # of what a pattern can be for
     "date": dt.date(2026, 3, 31),
     "dateTime": dt.datetime(2026, 3, 31, 14, 30, tzinfo=dt.UTC),
@@ -87,10 +87,10 @@ def _check_dates(item: Item, text: str, datatype: str, reading: Reading) -> None
 def _formats_numbers(pattern: str) -> bool:
     from babel.numbers import format_decimal
 
-    if not set(pattern) & {"0", "#"} or len(pattern) > _LONGEST_PATTERN:
+    if not set(pattern) & {"0", "#"} or len(pattern) > LONGEST_FORMAT:
         return False
     try:
-        with decimal.localcontext(decimal.Context(prec=2 * _LONGEST_PATTERN)):
+        with decimal.localcontext(decimal.Context(prec=2 * LONGEST_FORMAT)):
             return bool(format_decimal(Decimal("-1.5"), pattern, "en", decimal_quantization=False))
     except (ValueError, ArithmeticError):
         return False

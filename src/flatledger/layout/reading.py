@@ -17,7 +17,7 @@ from .text import Item, ItemList, ItemMap, Scalar
 
 Schema = dict[str, Any]
 Read = TypeVar("Read")
-RENAMED = {"attach": "lookup"}  # former keys
+RENAMED = {"attach": "lookup", "returning": "reopened"}  # former keys
 
 
 class Reading:

@@ -161,7 +161,7 @@ def _named_within(how: Spread) -> bool:
     node, level = how.named_by.node, how.level.node
     if isinstance(node, n.Call) and node.name in ("ordinal", "key"):
         return len(node.arguments) == 1 and n.same(node.arguments[0], level)
-    return isinstance(node, n.Path) and isinstance(level, n.Path) and _within(node, how)
+    return isinstance(node, n.FieldPath) and isinstance(level, n.FieldPath) and _within(node, how)
 
 
 def _aggregates(node: n.Node) -> list[n.Call]:
@@ -188,14 +188,14 @@ def _narrowed(value: n.Node, of_key: Callable[[n.Node, n.Node | None], n.Node]) 
     return n.rebuilt(value, narrowed)  # type: ignore[no-any-return]
 
 
-def _paths(node: n.Node) -> list[n.Path]:
-    return [part for part in node.walk() if isinstance(part, n.Path) and not part.relative]
+def _paths(node: n.Node) -> list[n.FieldPath]:
+    return [part for part in node.walk() if isinstance(part, n.FieldPath) and not part.relative]
 
 
-def _within(path: n.Path, how: Spread) -> bool:
+def _within(path: n.FieldPath, how: Spread) -> bool:
     """Whether a path leads to the entries that the keys are of, or into them."""
     level = how.level.node
-    assert isinstance(level, n.Path)
+    assert isinstance(level, n.FieldPath)
     here = path.segments[: len(level.segments)]
     return len(here) == len(level.segments) and all(map(_same_step, here, level.segments))
 
@@ -216,11 +216,11 @@ def _key_of(how: Spread) -> n.Node:
 def _at_place(how: Spread, value: n.Node, place: int) -> n.Node:
     """An expression over the entries of a level, for the one at a place."""
     level = how.level.node
-    assert isinstance(level, n.Path)
+    assert isinstance(level, n.FieldPath)
     length = len(level.segments)
 
     def placed(node: n.Node) -> n.Node | None:
-        if not isinstance(node, n.Path) or node.names() is None:
+        if not isinstance(node, n.FieldPath) or node.names() is None:
             return None
         if (node.names() or ())[:length] != level.names():
             return node

@@ -11,12 +11,10 @@ from typing import Any
 
 import msgspec
 
+from ..bounds import DEEPEST_LAYOUT, MOST_BY_ALIASES
 from ..errors import LayoutError, Problem
 
-MOST_BY_ALIASES = 100_000  # items that a text may have beyond its own letters
-DEEPEST = 100
-
-Place = tuple[int, int, str]  # line and column from 1, and the file; 0 and "" where unknown
+TextPlace = tuple[int, int, str]  # line and column from 1, and the file; 0 and "" where unknown
 
 
 class Scalar(msgspec.Struct, frozen=True):
@@ -28,7 +26,7 @@ class Scalar(msgspec.Struct, frozen=True):
     style: str = ""
     file: str = ""
 
-    def place(self, position: int) -> Place:
+    def place(self, position: int) -> TextPlace:
         """The place of a position within the text; the line alone in a block of lines."""
         if not self.line:
             return 0, 0, self.file
@@ -99,7 +97,7 @@ class _Items:
             problem = "this refers to itself"
         elif self._left < 0:
             problem = "its aliases stand for too much"
-        elif depth > DEEPEST:
+        elif depth > DEEPEST_LAYOUT:
             problem = "this is nested too deeply"
         if problem:
             raise LayoutError(self._file, [Problem(problem, line, column)])

@@ -1,8 +1,8 @@
 """From rows to bytes: one module per format."""
 
 from .apart import check_apart
-from .files import Place, Target
+from .files import Destination, Target
 from .formats import check_table, open_writer
 from .writer import check_suffix
 
-__all__ = ["Place", "Target", "check_apart", "check_suffix", "check_table", "open_writer"]
+__all__ = ["Destination", "Target", "check_apart", "check_suffix", "check_table", "open_writer"]

@@ -18,7 +18,7 @@ from .last_written import is_as_written, remember
 from .streams import standard_output, stream_number
 from .unfinished import LONGEST_NAME, Unfinished
 
-Place = str | PathLike[str] | BinaryIO
+Destination = str | PathLike[str] | BinaryIO
 
 
 class Target:
@@ -35,7 +35,7 @@ class Target:
 
     def __init__(
         self,
-        to: Place,
+        to: Destination,
         if_there: IfThere = "keep",
         remedy: str = "`if-there: replace` replaces it",
     ) -> None:
@@ -184,7 +184,7 @@ class Target:
         )
 
 
-def name_of(to: Place) -> str:
+def name_of(to: Destination) -> str:
     """What a place is called."""
     if not isinstance(to, str | PathLike):
         return str(getattr(to, "name", "open file"))

@@ -50,7 +50,7 @@ def group_wording(plan: Plan) -> Callable[[int, Any], Any]:
         return lambda cell: _applied(cell, steps)
 
     columns = _columns(plan.written, plan.layout.locale)
-    places = (key.place for key in plan.group if key.place < len(columns))
+    places = (key.slot for key in plan.group if key.slot < len(columns))
     finishers = {place: finisher(columns[place]) for place in places}
     return lambda place, value: finishers[place](value) if place in finishers else value
 

@@ -67,7 +67,7 @@ class Draft:
                     names = (*names, only.name)
                     yield names
 
-    def access(self, path: n.Path) -> Access:
+    def access(self, path: n.FieldPath) -> Access:
         """How a path is reached from where it stands."""
         return self.accesses[id(path)][0]
 
@@ -76,7 +76,7 @@ class Draft:
 
     def text_of(self, node: n.Node) -> str:
         """How an expression is called in a fault: a path by its names, others by their text."""
-        if isinstance(node, n.Path):
+        if isinstance(node, n.FieldPath):
             names, rest = plain_steps(node, self.chain)
             return level_name(names) + ("…" if rest else "")
         return self.texts.get(id(node), "")
@@ -90,7 +90,7 @@ class Draft:
         """The levels that an expression's parts belong to; an aggregate's is what it runs under."""
         if isinstance(node.known, Known):
             yield from node.known.homes
-        elif isinstance(node, n.Path):
+        elif isinstance(node, n.FieldPath):
             yield self.access(node).anchor
         elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
             yield self.aggregate(node).base
@@ -114,7 +114,7 @@ class Draft:
         match node:
             case n.Literal():
                 return kind_of_literal(node.value)
-            case n.Path() | n.Asked():
+            case n.FieldPath() | n.Asked():
                 return "any"
             case n.Heading():
                 if node.heading not in self.referred_kinds:
@@ -168,7 +168,7 @@ class Draft:
     def annotated(self, node: n.Node) -> Any:
         """The same tree; each node says what is known of it, the steps of a path excepted."""
         whole = node
-        if not isinstance(node, n.Path):
+        if not isinstance(node, n.FieldPath):
             parts = {
                 name: self._annotated_part(getattr(node, name))
                 for name in node.__struct_fields__
@@ -185,7 +185,7 @@ class Draft:
     def _known(self, node: n.Node, whole: n.Node) -> Known:
         """What is known of a node; ``whole`` is the same, of whose parts it is known already."""
         text, expression = self.text_of(node), self.texts.get(id(node), "")
-        if isinstance(node, n.Path):
+        if isinstance(node, n.FieldPath):
             access, chain = self.accesses[id(node)]
             start, own = chain.levels[access.anchor], chain is self.chain
             return Known("any", (access.anchor,), text, expression, access, start, own)

@@ -187,7 +187,7 @@ class Decomposed:
 
     def _is_level(self, argument: n.Node, target: Names) -> bool:
         """Whether an argument is a level itself, whose entries are counted."""
-        return isinstance(argument, n.Path) and bool(target) and argument.names() == target
+        return isinstance(argument, n.FieldPath) and bool(target) and argument.names() == target
 
     # ---- the table of the groups
 
@@ -242,7 +242,7 @@ class Decomposed:
                 )
                 return node
             return _field((self._part(node, expression).text,), node.position)
-        if isinstance(node, n.Path):
+        if isinstance(node, n.FieldPath):
             name = ".".join(node.names() or ("…",))
             self.problems.append(
                 expression.problem(
@@ -296,9 +296,9 @@ def is_additive(node: n.Node) -> bool:
     return False
 
 
-def _field(names: Names, position: int = 0) -> n.Path:
+def _field(names: Names, position: int = 0) -> n.FieldPath:
     steps = (n.Segment(position, (n.Name(position, name, bracketed=True),)) for name in names)
-    return n.Path(position, tuple(steps))
+    return n.FieldPath(position, tuple(steps))
 
 
 def _call_text(text: str, position: int) -> str:

@@ -19,7 +19,7 @@ from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutParts, SettledLayout
 from ..structure.levels import Chain, Names
 from ..structure.missing_fields import MissingPath
-from ..structure.shape import Shape
+from ..structure.record_types import RecordTypes
 from ..values.periods import Period, parse_period
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 
 
 class ColumnPlan(msgspec.Struct, frozen=True):
-    """A column with its home (the index of a level of the chain) and its place in a row.
+    """A column with its home (the index of a level of the chain) and its slot in a row.
 
     ``value`` is its expression, in which every node says what is known of it. A value can be shown
     on some rows of its home only; ``shown`` is then the deeper level on whose entries that depends,
@@ -37,7 +37,7 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     column: Column
     home: int
     numeric: bool
-    place: int
+    slot: int
     kind: str = "any"
     value: n.Node | None = None
     shown: int | None = None
@@ -51,13 +51,13 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     @property
     def shows_texts(self) -> bool:
         """Whether it is a field itself, so that what is no number is shown among its numbers."""
-        return isinstance(self.value, n.Path)
+        return isinstance(self.value, n.FieldPath)
 
 
 class KeyPlan(msgspec.Struct, frozen=True):
-    """A sort or group key: its place in a row, its home, and which way it goes."""
+    """A sort or group key: its slot in a row, its home, and which way it goes."""
 
-    place: int
+    slot: int
     home: int
     text: str
     descending: bool = False
@@ -157,11 +157,11 @@ class Plan:
         at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)
         return self.chain.row > 0 and at_row
 
-    def mark_place(self, column: ColumnPlan) -> int | None:
+    def mark_slot(self, column: ColumnPlan) -> int | None:
         """Where in a row the mark for a column's entries stands; None for the row's own level."""
         if column.home == self.chain.row:
             return None
-        mark = Mark(column.home, column.place if column.once is not None else None)
+        mark = Mark(column.home, column.slot if column.once is not None else None)
         return len(self.columns) + len(self.extra_keys) + self.marked.index(mark)
 
     @property
@@ -200,19 +200,19 @@ class Plan:
     # ---- what records are decoded into
 
     @cached_property
-    def shape(self) -> Shape:
+    def record_types(self) -> RecordTypes:
         """The types that records are decoded into."""
-        return Shape(self.chain, self.wants)
+        return RecordTypes(self.chain, self.wants)
 
     def sharing(self, other: Plan) -> Plan:
         """The same plan over records that are decoded for another plan, which reads the same."""
         shared = replace(self)
-        shared.__dict__["shape"] = other.shape
+        shared.__dict__["record_types"] = other.record_types
         return shared
 
     def __getstate__(self) -> dict[str, Any]:
         """The types are made anew wherever the plan is taken."""
-        return {name: value for name, value in self.__dict__.items() if name != "shape"}
+        return {name: value for name, value in self.__dict__.items() if name != "record_types"}
 
 
 def expressions_in(layout: LayoutParts) -> Iterator[Expression]:

@@ -168,7 +168,7 @@ class _Planner:
         if expression is None or expression.text == "record":
             return start
         node = expression.node
-        names, rest = plain_steps(node, start) if isinstance(node, n.Path) else ((), ())
+        names, rest = plain_steps(node, start) if isinstance(node, n.FieldPath) else ((), ())
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
         else:
@@ -184,13 +184,13 @@ class _Planner:
             plain_steps(part, self.result.chain)[0]
             for expression in expressions_in(self.layout)
             for part in expression.node.walk()
-            if isinstance(part, n.Path)
+            if isinstance(part, n.FieldPath)
         }
         used |= {names[:length] for names in used for length in range(len(names))}
         self.result.used = used
         for expression in expressions_in(self.layout):
             for part in expression.node.walk():
-                if isinstance(part, n.Path) and not part.relative:
+                if isinstance(part, n.FieldPath) and not part.relative:
                     names, _ = plain_steps(part, self.result.chain)
                     exact = any(
                         isinstance(selector, n.Name) and selector.bracketed
@@ -227,7 +227,7 @@ class _Planner:
         if keep is None:
             return None
         node = keep.node
-        names, rest = plain_steps(node, own) if isinstance(node, n.Path) else ((), ())
+        names, rest = plain_steps(node, own) if isinstance(node, n.FieldPath) else ((), ())
         if not names or rest or not own.is_level(names):
             self.problems.append(keep.problem("`keep` takes a level, such as payments"))
             return None
@@ -275,7 +275,7 @@ class _Planner:
             except ValueError as error:
                 self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
         home = self.result.home(column.value.node)
-        if isinstance(column.value.node, n.Path):
+        if isinstance(column.value.node, n.FieldPath):
             kind = self.kinds.get(level_name(column.value.node.names() or ()), kind)
         numeric = column.numeric or kind == "number"
         made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
@@ -285,8 +285,8 @@ class _Planner:
         above = self._above_key(column.value) if column.once else home
         if above < home:
             once = self._once(column.value, above)
-            return ColumnPlan(column, above, numeric, plan.place, made, shown=home, once=once)
-        return ColumnPlan(column, home, numeric, plan.place, made)
+            return ColumnPlan(column, above, numeric, plan.slot, made, shown=home, once=once)
+        return ColumnPlan(column, home, numeric, plan.slot, made)
 
     def _above_key(self, value: Expression) -> int:
         """The level of a value that is shown where a key is met."""
@@ -330,7 +330,7 @@ class _Planner:
             both = [
                 c.column
                 for c in [one for one in self.result.columns if one.column.total]
-                if c.place == plan.place
+                if c.slot == plan.slot
             ]
             if both and not self.layout.row_per_group:
                 name = both[0].heading
@@ -340,7 +340,7 @@ class _Planner:
             text = sort.heading or (sort.value.text if sort.value else "")
             plan = self._key(sort.value, sort.heading, text)
             ways = sort.descending, sort.nulls_first, self._collation(sort)
-            self.result.sort.append(KeyPlan(plan.place, plan.home, text, *ways, plan.kind))
+            self.result.sort.append(KeyPlan(plan.slot, plan.home, text, *ways, plan.kind))
 
     def _collation(self, sort: Sorting) -> str:
         try:
@@ -353,7 +353,7 @@ class _Planner:
     def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
         if heading is not None:
             plan = self.result.column(heading)
-            return KeyPlan(plan.place, plan.at, text, kind=plan.kind)
+            return KeyPlan(plan.slot, plan.at, text, kind=plan.kind)
         assert value is not None
         known = self._place_of(value)
         if known is not None:
@@ -374,7 +374,7 @@ class _Planner:
             column = plan.column
             plain = not (column.typed or column.numeric or column.translate or column.checks)
             if plain and column.value and n.same(column.value.node, value.node):
-                return KeyPlan(plan.place, plan.at, value.text, kind=plan.kind)
+                return KeyPlan(plan.slot, plan.at, value.text, kind=plan.kind)
         for index, (other, home) in enumerate(self.result.extra_keys):
             if n.same(other, value.node):
                 place = len(self.result.columns) + index
@@ -386,7 +386,7 @@ class _Planner:
         row = self.result.chain.row
         above = [one for one in self.result.columns if one.column.total and one.home < row]
         homes = sorted({one.home for one in above if one.once is None})
-        alone = [Mark(one.home, one.place) for one in above if one.once is not None]
+        alone = [Mark(one.home, one.slot) for one in above if one.once is not None]
         return (*map(Mark, homes), *alone)
 
 
@@ -397,4 +397,4 @@ def _known_part(names: Names) -> Names:
 
 def _looks_up(segment: n.Segment) -> bool:
     """Whether a filter in a path looks at the whole record ($)."""
-    return any(isinstance(part, n.Path) and not part.relative for part in segment.walk())
+    return any(isinstance(part, n.FieldPath) and not part.relative for part in segment.walk())

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import pairwise
 
+from ..bounds import MOST_FACTORS
 from ..errors import Problem
 from ..language import nodes as n
 from ..layout.column import Expression
@@ -22,7 +23,6 @@ from .plan import AggregatePlan
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (1, 1), "key": (1, 1)}
 FEW_LISTS = 9  # times as many values that stand alone
-MOST_FACTORS = 200  # how many values one product or text may be made of
 
 
 class Resolver:
@@ -53,7 +53,7 @@ class Resolver:
         found = len(self.problems)
         for node in expression.node.walk():
             self.plan.texts[id(node)] = expression.text
-        bare = joined and isinstance(expression.node, n.Path)
+        bare = joined and isinstance(expression.node, n.FieldPath)
         self._node(expression.node, chain or self.plan.chain, single=not bare)
         if len(self.problems) == found:
             self._check_kinds(expression.node)
@@ -65,7 +65,7 @@ class Resolver:
 
     def _node(self, node: n.Node, chain: Chain, single: bool = True) -> None:
         match node:
-            case n.Path():
+            case n.FieldPath():
                 self._path(node, chain, single)
             case n.Heading():
                 self._heading(node, chain)
@@ -79,7 +79,7 @@ class Resolver:
                 for part in node.children():
                     self._node(part, chain)
 
-    def _path(self, path: n.Path, chain: Chain, single: bool) -> None:
+    def _path(self, path: n.FieldPath, chain: Chain, single: bool) -> None:
         access = chain.access(path)
         self.plan.accesses[id(path)] = access, chain
         if single and access.side is not None:
@@ -136,7 +136,7 @@ class Resolver:
     def _check_place(self, node: n.Call, chain: Chain) -> None:
         """`ordinal` and `key` take a level that is on the way to where they stand."""
         path = node.arguments[0]
-        names, rest = plain_steps(path, chain) if isinstance(path, n.Path) else ((), ())
+        names, rest = plain_steps(path, chain) if isinstance(path, n.FieldPath) else ((), ())
         if not names or rest or names not in chain.levels:
             levels = ", ".join(level_name(level) for level in chain.levels[1:]) or "none here"
             self._refuse(f"`{node.name}` takes a level of the row ({levels})", node)
@@ -176,7 +176,7 @@ class Resolver:
         counts = node.name == "count" and not node.distinct
         counts = counts and self._is_level(argument, target, chain)
         self.plan.aggregates[id(node)] = AggregatePlan(base, inner_chain, counts)
-        many = isinstance(argument, n.Path) and node.order is None
+        many = isinstance(argument, n.FieldPath) and node.order is None
         self._node(argument, inner_chain, single=not many)
         if node.order is not None:
             self._node(node.order.value, inner_chain, single=True)
@@ -185,7 +185,7 @@ class Resolver:
             self._node(separator, outside)
 
     def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
-        return isinstance(argument, n.Path) and plain_steps(argument, chain) == (target, ())
+        return isinstance(argument, n.FieldPath) and plain_steps(argument, chain) == (target, ())
 
     # ---- kinds that can never fit
 
@@ -289,7 +289,7 @@ def _first_list(chain: Chain, names: Names) -> str:
 
 def reach(node: n.Node, chain: Chain) -> Iterator[Names]:
     """The levels that the entries of an aggregate's argument belong to."""
-    if isinstance(node, n.Path):
+    if isinstance(node, n.FieldPath):
         names, rest = plain_steps(node, chain)
         crossed = names[:-1] if rest and not rest[0].descendant else names
         level = chain.deepest_level(crossed, 0)

@@ -88,7 +88,7 @@ class _Backwards:
 
 
 def _rank(key: KeyPlan) -> Rank:
-    place, down = key.place, key.descending
+    place, down = key.slot, key.descending
     null = (-_LAST, 0) if key.nulls_first else (_LAST, 0)
     if key.collation:
         return _collated(key, null, collation_key(key.collation))
@@ -114,7 +114,7 @@ def _rank(key: KeyPlan) -> Rank:
 
 def _collated(key: KeyPlan, null: tuple[int, Any], collate: Callable[[str], Any]) -> Rank:
     """A rank by the text of a value; what the collation holds equal goes by code point."""
-    place, down = key.place, key.descending
+    place, down = key.slot, key.descending
 
     def rank(row: Row) -> tuple[int, Any]:
         value = row[place]
@@ -132,7 +132,7 @@ def grouped_order(sort: Sequence[KeyPlan], group: Sequence[KeyPlan]) -> list[Key
 
     A group key that is also a sort key goes the way that the sort says.
     """
-    ways = {key.place: key for key in reversed(sort)}
-    groups = [ways.get(key.place, key) for key in group]
-    places = {key.place for key in groups}
-    return groups + [key for key in sort if key.place not in places]
+    ways = {key.slot: key for key in reversed(sort)}
+    groups = [ways.get(key.slot, key) for key in group]
+    places = {key.slot for key in groups}
+    return groups + [key for key in sort if key.slot not in places]

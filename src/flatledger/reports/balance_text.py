@@ -13,7 +13,7 @@ from .words import counted
 
 FAULTS_SHOWN = 10
 DRIFT_SHOWN = 12
-RETURNING_SHOWN = 5
+REOPENED_SHOWN = 5
 PLACES_SHOWN = 3
 
 
@@ -89,13 +89,13 @@ def _counts(balance: Balance, rows: str = "rows written") -> Grid:
     grid = _grid("", ">read", ">kept", ">filtered out", ">left out", "")
     grid.add(
         "records",
-        *_numbers(balance.read, balance.kept, balance.held_back),
-        f"{balance.unreadable + balance.without_rows + balance.not_taken:,}",
+        *_numbers(balance.read, balance.remaining, balance.filtered_out),
+        f"{balance.unreadable + balance.dropped + balance.not_taken:,}",
         _left_out(balance),
     )
     for level in balance.levels:
-        note = "left out with their record" if level.with_parent else ""
-        numbers = _numbers(level.met, level.kept, level.held_back, level.with_parent)
+        note = "left out with their record" if level.dropped else ""
+        numbers = _numbers(level.met, level.remaining, level.filtered_out, level.dropped)
         grid.add(f"entries of {level.level}", *numbers, note)
     cut = f"{balance.rows_not_taken:,} not taken" if balance.rows_not_taken else ""
     said = ", ".join(part for part in (cut, _totals(balance)) if part)
@@ -111,9 +111,9 @@ def _totals(balance: Balance) -> str:
 
 def _left_out(balance: Balance) -> str:
     unreadable = f"{balance.unreadable:,} unreadable" if balance.unreadable else ""
-    without = f"{balance.without_rows:,} without rows, since no entry was kept"
+    without = f"{balance.dropped:,} without rows, since no entry was kept"
     not_taken = f"{balance.not_taken:,} not taken" if balance.not_taken else ""
-    parts = (unreadable, without if balance.without_rows else "", not_taken)
+    parts = (unreadable, without if balance.dropped else "", not_taken)
     return ", ".join(part for part in parts if part)
 
 
@@ -126,11 +126,24 @@ def _conditions(balance: Balance) -> Grid:
     counts = (">tested", ">passed", ">filtered out", ">unknown", ">remaining")
     grid = _grid("condition", "level", *counts, "")
     for count in balance.conditions:
-        numbers = (count.met, count.kept, count.held_back, count.unknown, count.left)
-        remarks = [count.remark, f"from {count.origin}" if count.origin else ""]
+        numbers = (
+            *(count.tested, count.passed, count.filtered_out, count.unknown, count.remaining),
+        )
+        remarks = [remark_on(count), f"from {count.origin}" if count.origin else ""]
         said = "; ".join(remark for remark in remarks if remark)
         grid.add(condition_words(count), count.level, *_numbers(*numbers), said)
     return grid
+
+
+def remark_on(count: ConditionCount) -> str:
+    """What is out of the ordinary with a condition: it passed all, none, or next to none."""
+    if not count.tested:
+        return ""
+    if count.passed == count.tested:
+        return "passed all"
+    if not count.passed:
+        return "passed none"
+    return "passed under one in a thousand" if count.passed * 1_000 < count.tested else ""
 
 
 def condition_words(count: ConditionCount) -> str:
@@ -202,22 +215,22 @@ def _column_notes(balance: Balance) -> list[str]:
 def notes_of(balance: Balance) -> list[str]:
     """What there is to note apart from the figures, the fit to a form first."""
     notes = (
-        *(*_emptied_note(balance), *_returning_notes(balance)),
+        *(*_emptied_note(balance), *_reopened_notes(balance)),
         *(*_list_notes(balance), *_lookup_notes(balance), *balance.notes),
     )
     return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
 
 
-def _returning_notes(balance: Balance) -> list[str]:
+def _reopened_notes(balance: Balance) -> list[str]:
     """Groups that came in pieces."""
-    if not balance.returning:
+    if not balance.first_reopened:
         return []
     shown = "; ".join(
         f"{', '.join(map(str, one.group))} from row {one.row:,} and again from row {one.again:,}"
-        for one in balance.returning[:RETURNING_SHOWN]
+        for one in balance.first_reopened[:REOPENED_SHOWN]
     )
-    count = counted(balance.returned, "group")
-    ways = "" if balance.returning_allowed else "; `returning: allowed` lets them"
+    count = counted(balance.reopened, "group")
+    ways = "" if balance.reopening_allowed else "; `reopened: allowed` lets them"
     return [f"{count} came back after another: {shown}{ways}"]
 
 
@@ -296,8 +309,8 @@ def last_line(balance: Balance) -> str:
         what = "not every record is accounted for"
         if wrong or balance.wrong:
             what = f"{', '.join(wrong) or balance.wrong[0]} (see above)"
-        if balance.returned and not balance.returning_allowed:
-            what = f"{counted(balance.returned, 'group')} came back after another (see above)"
+        if balance.reopened and not balance.reopening_allowed:
+            what = f"{counted(balance.reopened, 'group')} came back after another (see above)"
         return f"Does not balance: {what}. {_written(balance)}."
     agree = "Totals agree" if balance.columns else "Counts agree"
     return f"{_written(balance)}. {agree}. {_faults(balance)}."

@@ -8,7 +8,7 @@ from typing import Any
 from ..run.preview import PreviewResult
 from ..run.protocols import TotalRow
 from ..values.functions import text_of
-from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notice_lines
+from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notice_lines, remark_on
 from .page import render
 from .preview_text import closing, filled
 from .table_text import WIDEST_CELL
@@ -46,6 +46,7 @@ def _values(found: PreviewResult) -> dict[str, Any]:
     return {
         "found": found,
         "balance": balance,
+        "remark_on": remark_on,
         "columns": columns,
         "rows": rows,
         "numeric": numeric or [False] * len(found.headings),

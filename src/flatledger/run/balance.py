@@ -21,45 +21,34 @@ from .drift import Drift
 
 
 class ConditionCount(msgspec.Struct):
-    """How many entries of its level a condition judged, kept, and held back.
+    """How many entries of its level a condition tested, passed and filtered out by itself.
 
-    That is alone; ``left`` are those that it and the conditions before it kept. ``values`` are a
-    few that it met (of the field ``field``), where it left nothing.
+    It was ``unknown`` for some; ``remaining`` are those that it and the conditions before it
+    passed. ``values`` are a few that it met (of the field ``field``), where nothing remained.
     """
 
     text: str
     level: str
-    met: int = 0
-    kept: int = 0
-    held_back: int = 0
+    tested: int = 0
+    passed: int = 0
+    filtered_out: int = 0
     unknown: int = 0
-    left: int = 0
+    remaining: int = 0
     name: str = ""
     because: str = ""
     origin: str = ""
     field: str = ""
     values: dict[str, int] = {}
 
-    @property
-    def remark(self) -> str:
-        """What is out of the ordinary: it kept all, nothing, or next to nothing."""
-        if not self.met:
-            return ""
-        if self.kept == self.met:
-            return "kept all"
-        if not self.kept:
-            return "kept nothing"
-        return "kept under one in a thousand" if self.kept * 1_000 < self.met else ""
-
 
 class LevelCount(msgspec.Struct):
-    """What became of the entries of one level."""
+    """What became of the entries of one level; ``dropped`` went with what they are entries of."""
 
     level: str
     met: int = 0
-    kept: int = 0
-    held_back: int = 0
-    with_parent: int = 0
+    remaining: int = 0
+    filtered_out: int = 0
+    dropped: int = 0
 
 
 class Asked(msgspec.Struct):
@@ -104,7 +93,7 @@ class LookupCount(msgspec.Struct):
     first_double: list[str]
 
 
-class Returning(msgspec.Struct):
+class Reopened(msgspec.Struct):
     """A group that came back after another: its values, and the rows where it began (from 1)."""
 
     group: list[Any]
@@ -174,11 +163,11 @@ def _as_text(value: Any) -> str | None:
 class Balance(msgspec.Struct):
     """Everything that a run can say for itself when it has ended.
 
-    ``repeating`` are all levels that the plan reads, ``levels_stated`` by the layout.
-    ``fault_places`` counts the faults by their paths; those of records that were filtered out are
-    in ``faults_filtered_out`` alone. ``wrong`` says what is not as it
-    should be with rows or cells, which is an error of this program. ``notices`` are what somebody
-    should look at: it may be right, and need not be.
+    ``dropped`` records have no entry at the row's level. ``repeating`` are all levels that the plan
+    reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths; those
+    of records that were filtered out are in ``faults_filtered_out`` alone. ``wrong`` says what is
+    not as it should be with rows or cells, which is an error of this program. ``notices`` are what
+    somebody should look at: it may be right, and need not be.
     """
 
     layout: str
@@ -186,9 +175,9 @@ class Balance(msgspec.Struct):
     row_per: str
     read: int = 0
     unreadable: int = 0
-    kept: int = 0
-    held_back: int = 0
-    without_rows: int = 0
+    remaining: int = 0
+    filtered_out: int = 0
+    dropped: int = 0
     not_taken: int = 0
     rows_not_taken: int = 0
     asked: list[Asked] = []
@@ -203,9 +192,9 @@ class Balance(msgspec.Struct):
     rows: int = 0
     total_rows: int = 0
     groups: int = 0
-    returned: int = 0
-    returning: list[Returning] = []
-    returning_allowed: bool = False
+    reopened: int = 0
+    first_reopened: list[Reopened] = []
+    reopening_allowed: bool = False
     columns: list[ColumnBalance] = []
     fault_count: int = 0
     fault_places: dict[str, int] = {}
@@ -221,21 +210,21 @@ class Balance(msgspec.Struct):
     @property
     def balanced(self) -> bool:
         """Whether every count and every sum agrees on both sides."""
-        whole = not self.returned or self.returning_allowed
+        whole = not self.reopened or self.reopening_allowed
         agree = self.records_agree and all(column.balanced for column in self.columns)
         return whole and agree and not self.wrong
 
     @property
     def emptied_by(self) -> ConditionCount | None:
-        """The condition after which nothing was left, where entries of its level were met."""
-        return next((one for one in self.conditions if one.met and not one.left), None)
+        """The condition after which nothing remained, where entries of its level were met."""
+        return next((one for one in self.conditions if one.tested and not one.remaining), None)
 
     @property
     def records_agree(self) -> bool:
         """Whether each record that was read is accounted for, and each entry of a level."""
-        records = self.kept + self.held_back + self.without_rows + self.unreadable + self.not_taken
-        levels = all(c.kept + c.held_back + c.with_parent == c.met for c in self.levels)
-        return records == self.read and levels
+        gone = self.filtered_out + self.dropped + self.unreadable + self.not_taken
+        levels = all(c.remaining + c.filtered_out + c.dropped == c.met for c in self.levels)
+        return self.remaining + gone == self.read and levels
 
     def to_json(self) -> bytes:
         """The balance as JSON; numbers are texts, so that no reader rounds them."""

@@ -36,12 +36,12 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         row_per=level_name(plan.chain.levels[-1]),
         read=state.read,
         unreadable=state.unreadable,
-        kept=state.passed,
-        held_back=state.counts["dropped_0"],
-        without_rows=state.counts["emptied_0"],
+        remaining=state.passed,
+        filtered_out=state.counts["filtered_out_0"],
+        dropped=state.counts["emptied_0"],
         not_taken=state.not_taken,
         rows_not_taken=proof.rows_cut,
-        returning_allowed=plan.layout.group_order.may_return,
+        reopening_allowed=plan.layout.group_order.may_reopen,
         asked=[Asked(one.name, one.text, one.given) for one in plan.layout.answers],
         periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
         conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
@@ -100,7 +100,7 @@ def _let_through(plan: Plan, state: RunState) -> Iterator[str]:
         ]
         if not own:
             continue
-        through = state.counts[f"left_{own[-1]}"]
+        through = state.counts[f"remaining_{own[-1]}"]
         kept = state.counts[f"kept_{level}"] if level else state.passed + state.not_taken
         gone = state.counts[f"emptied_{level}"] + state.counts[f"with_parent_{level}"]
         if through != kept + gone:
@@ -116,22 +116,22 @@ def _lists(state: RunState) -> Iterator[ListCount]:
 
 def _condition(plan: Plan, state: RunState, index: int) -> ConditionCount:
     one, counts = plan.conditions[index], state.counts
-    kept, no, unknown = (counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
-    left = counts[f"left_{index}"] if one.side is None else kept
+    passed, no, unknown = (counts[f"{k}_{index}"] for k in ("true", "false", "unknown"))
+    remaining = counts[f"remaining_{index}"] if one.side is None else passed
     seen = state.watches.seen.get(index)
     return ConditionCount(
         text=one.condition.value.text,
         level=level_name(one.judged(plan.chain)),
-        met=kept + no + unknown,
-        kept=kept,
-        held_back=no,
+        tested=passed + no + unknown,
+        passed=passed,
+        filtered_out=no,
         unknown=unknown,
-        left=left,
+        remaining=remaining,
         name=one.condition.name,
         because=one.condition.because,
         origin=one.condition.origin,
-        field=seen.field if seen and not left else "",
-        values=seen.most_common() if seen and not left else {},
+        field=seen.field if seen and not remaining else "",
+        values=seen.most_common() if seen and not remaining else {},
     )
 
 
@@ -140,9 +140,9 @@ def _level(plan: Plan, state: RunState, level: int) -> LevelCount:
     return LevelCount(
         level=level_name(plan.chain.levels[level]),
         met=counts[f"met_{level}"],
-        kept=counts[f"kept_{level}"],
-        held_back=counts[f"dropped_{level}"] + counts[f"emptied_{level}"],
-        with_parent=counts[f"with_parent_{level}"],
+        remaining=counts[f"kept_{level}"],
+        filtered_out=counts[f"filtered_out_{level}"] + counts[f"emptied_{level}"],
+        dropped=counts[f"with_parent_{level}"],
     )
 
 

@@ -15,7 +15,7 @@ import msgspec
 from ..compile.plain_data import is_null
 from ..plan.plan import ColumnPlan, Plan
 from ..structure.levels import Names, level_name
-from ..structure.shape import Field
+from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
 from .protocols import Batch, Row
 
@@ -51,9 +51,9 @@ class DriftLook:
     """Looks at batches; what was found once is not looked for again."""
 
     def __init__(self, plan: Plan) -> None:
-        self._root = plan.shape.root
+        self._root = plan.record_types.root
         self._unmet = {one.names for one in plan.missing}
-        self._blank = {one.place for one in _own_columns(plan)}
+        self._blank = {one.slot for one in _own_columns(plan)}
         self._noted = plan.layout.known is not None
 
     def seen(self, batch: Batch, rows: list[Row]) -> Seen:
@@ -70,7 +70,7 @@ class DriftWatch:
 
     def __init__(self, plan: Plan, first: Iterable[Any] = ()) -> None:
         self._unmet = dict.fromkeys(one.names for one in plan.missing)
-        self._blank = {one.place: one.column.heading for one in _own_columns(plan)}
+        self._blank = {one.slot: one.column.heading for one in _own_columns(plan)}
         self._known = plan.layout.known
         self._rows = self._looked_at = 0
         if self._known is not None:

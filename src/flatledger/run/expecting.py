@@ -12,7 +12,7 @@ from ..layout.model import Expectation
 from ..plan.plan import KeyPlan, Plan
 from ..plan.row_order import merging_key
 from ..structure.levels import Names, level_name
-from ..structure.shape import Field
+from ..structure.record_types import Field
 from ..values.faults import Fault, shown
 from .protocols import Batch
 
@@ -36,7 +36,7 @@ def sequences(plan: Plan, batch: Batch) -> list[list[Sequences]]:
         seen = []
         for number, record in zip(batch.numbers, batch.records, strict=True):
             one = Sequences(number, [], [])
-            _visit(record, plan.shape.root, expected.names[:-1], fields, one.own, one.lists)
+            _visit(record, plan.record_types.root, expected.names[:-1], fields, one.own, one.lists)
             seen.append(one)
         found.append(seen)
     return found

@@ -23,8 +23,8 @@ class GroupKeys:
     """The groups of rows: one value for each key, the same for values that are equal."""
 
     def __init__(self, plan: Plan) -> None:
-        self._places = [key.place for key in plan.group]
-        self._maybe_truth = [key.place for key in plan.group if key.kind in ("any", "truth")]
+        self._places = [key.slot for key in plan.group]
+        self._maybe_truth = [key.slot for key in plan.group if key.kind in ("any", "truth")]
         self._timed = any(key.kind in (*TIMES, "mixed") for key in plan.group)
         self._plain = _getter(self._places)
 
@@ -71,11 +71,11 @@ class Groups:
         self._tallies: dict[Key, Tallies] = {}
         self._first: dict[Key, Row] = {}
         self._differ: set[tuple[Key, int]] = set()
-        grouped = {key.place for key in plan.group}
+        grouped = {key.slot for key in plan.group}
         self._describing = [
-            column.place
+            column.slot
             for column in plan.written
-            if column.column.value and not column.column.total and column.place not in grouped
+            if column.column.value and not column.column.total and column.slot not in grouped
         ]
 
     @property
@@ -175,10 +175,10 @@ class Groups:
         ``rows`` are what is written of each.
         """
         width = len(self.plan.written)
-        written_sort = [key for key in self.plan.sort if key.place < width]
-        ways = {key.place: key for key in self.plan.sort}
+        written_sort = [key for key in self.plan.sort if key.slot < width]
+        ways = {key.slot: key for key in self.plan.sort}
         own = [
-            KeyPlan(width + at, key.home, key.text, *_way(ways.get(key.place)))
+            KeyPlan(width + at, key.home, key.text, *_way(ways.get(key.slot)))
             for at, key in enumerate(self.plan.group)
         ]
         extended = [(*row, *self.shown(key), key) for key, row in rows.items()]

@@ -28,7 +28,7 @@ class IdentityWatch:
 
     def rows(self, rows: list[Row]) -> None:
         """Take note of the keys of rows, which know their entries."""
-        places = [(plan.place, self._address.start + plan.at) for plan in self._columns]
+        places = [(plan.slot, self._address.start + plan.at) for plan in self._columns]
         for row in rows:
             cells = [row[place] for place, _ in places]
             number, *ordinals = row[self._address]

@@ -60,7 +60,7 @@ class GroupStage:
         """What takes in the rows of all records; it holds them, where the entries of some groups
         are wanted again."""
         plan, take = self._rows_plan, self.plan.layout.take
-        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_place(c))
+        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_slot(c))
         again = take is not None and self._total_shown and (overlaps or goes_by_order(plan))
         return Groups(plan, Sorter((), self._lent.store) if again else None)
 
@@ -103,7 +103,7 @@ class GroupStage:
         return self._over.record(key, headings, tallies.tallies)
 
     def _as_batch(self, records: list[dict[str, Any]], first: int) -> Batch:
-        shape: Any = self.plan.shape.record_type
+        shape: Any = self.plan.record_types.record_type
         shaped = msgspec.convert(records, list[shape])
         return Batch(shaped, range(first, first + len(records)), [])
 
@@ -148,7 +148,7 @@ class GroupStage:
 
     def _splits(self, heading: str) -> bool:
         column = self._rows_plan.column(heading)
-        mark = self._rows_plan.mark_place(column)
+        mark = self._rows_plan.mark_slot(column)
         return mark is not None and self._rows_plan.splits(column.home)
 
     def _of_some(self, keys: list[Key]) -> Tallies:

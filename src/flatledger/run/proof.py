@@ -112,7 +112,7 @@ class Proof:
             if index in self._grouped and tally.proof() != known[index].proof():
                 heading = self._columns[index].plan.column.heading
                 self._wrong.append(f"{heading} of a group is not what its entries add up to")
-        for place, value in zip((key.place for key in self.plan.group), total.group, strict=True):
+        for place, value in zip((key.slot for key in self.plan.group), total.group, strict=True):
             if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
                 self._wrong.append("a row names a group that is not its own")
 
@@ -166,9 +166,9 @@ class Proof:
     def _agree(self, total: Total, parts: list[Tally]) -> None:
         """Each cell of a total row is what its parts make, worked out again."""
         for column, tally in zip(self._columns, parts, strict=True):
-            if column.plan.place < len(total.row):
+            if column.plan.slot < len(total.row):
                 column.shown(total)
-                if not _shows(total.row[column.plan.place], tally, column.plan):
+                if not _shows(total.row[column.plan.slot], tally, column.plan):
                     self._wrong.append(f"a total of {column.plan.column.heading} is wrong")
                     column.wrong += 1
 
@@ -261,10 +261,10 @@ class _Watched:
         self.shown_sum: Any = 0  # of the rounded cells of an exact total, each entry once
         self.wrong = 0
         self._row_plan = plan
-        self._mark = plan.mark_place(column)
+        self._mark = plan.mark_slot(column)
         self._splits = self._mark is not None and plan.splits(column.home)
         self._depths = len(plan.group) + 1
-        self._given = column.place < len(plan.written)
+        self._given = column.slot < len(plan.written)
         total = column.column.total
         self._exact = bool(total and total.exact and column.column.decimals is not None)
 
@@ -282,21 +282,21 @@ class _Watched:
     def _straight_of(self, tally: Tally, given: list[Row]) -> Any:
         if tally.aggregate.adds and not self._exact:
             return tally.state
-        return _sum(given, self.plan.place) if self.plan.numeric else 0
+        return _sum(given, self.plan.slot) if self.plan.numeric else 0
 
     def add_straight(self, rows: list[Row]) -> None:
         """Add cells straight down the file, repeats and totals included."""
         if self.plan.numeric and self._given:
-            self.straight += _sum(rows, self.plan.place)
+            self.straight += _sum(rows, self.plan.slot)
 
     def shown(self, total: Total) -> None:
         """Take note of the cell of a group whose rows are not shown."""
         if self._exact and total.innermost:
-            self.shown_sum += _sum([total.row], self.plan.place)
+            self.shown_sum += _sum([total.row], self.plan.slot)
 
     def _tally(self, given: list[Row], whole: list[Row], depth: int) -> Tally:
         """The tally of the entries that are new at a depth of groups."""
-        place, mark = self.plan.place, self._mark
+        place, mark = self.plan.slot, self._mark
         tally = tally_of(self.plan)
         if mark is not None:
             if tally.aggregate.unknown or not self._given or self._exact:
@@ -316,7 +316,7 @@ class _Watched:
 
     def _check_rounding(self, given: list[Row], whole: list[Row], depth: int) -> None:
         """The cells of an exact total are rounded, and their values are what is added up."""
-        place = self.plan.place
+        place = self.plan.slot
         for row, full in zip(given, whole, strict=True):
             if is_value(full[place]) and row[place] != _rounded(full[place], self.plan):
                 self.wrong += 1

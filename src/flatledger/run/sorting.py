@@ -8,12 +8,12 @@ import sys
 from collections.abc import Callable, Iterator, Sequence
 from itertools import chain, islice
 
+from ..bounds import MOST_BYTES_SORTED
 from ..plan.plan import KeyPlan
 from ..plan.row_order import merging_key, sort_rows
 from .protocols import Row, RowStore
 
 BLOCK = 2_000
-MOST_BYTES = 64_000_000  # of rows that are held in memory, as far as their cells tell
 _LOOKED_AT = 8  # rows of a block that are measured
 
 
@@ -25,7 +25,10 @@ class Sorter:
     """
 
     def __init__(
-        self, keys: Sequence[KeyPlan], store: RowStore | None = None, most_bytes: int = MOST_BYTES
+        self,
+        keys: Sequence[KeyPlan],
+        store: RowStore | None = None,
+        most_bytes: int = MOST_BYTES_SORTED,
     ) -> None:
         self._keys = keys
         self._store = store

@@ -20,10 +20,10 @@ from .drift import DriftWatch
 from .expecting import OrderWatch
 from .groups import Groups
 from .identity import IdentityWatch
+from .limiting import Limiter
 from .protocols import Row, RowStore
 from .sorting import Sorter
 from .step import BatchResult, Weighed
-from .taking import Taker
 from .tallies import Tally, cells_of, tally_of
 
 Gathered = Sorter | Groups
@@ -63,8 +63,8 @@ class RunState:
         self._order = OrderWatch(plan, self._note)
         self._found: list[Fault] = []  # faults of one batch
         take = plan.layout.take
-        self._taker = Taker(take) if take and take.of == "records" else None
-        self._waits = not begins and (self._taker is not None or bool(plan.layout.expects))
+        self._limiter = Limiter(take) if take and take.of == "records" else None
+        self._waits = not begins and (self._limiter is not None or bool(plan.layout.expects))
         self._waiting: list[BatchResult] = []
 
     def absorb(self, result: BatchResult) -> list[Row]:
@@ -111,13 +111,13 @@ class RunState:
 
     def _taken(self, result: BatchResult) -> list[Row]:
         """The rows of the records that are taken; of the others all is counted as not taken."""
-        if self._taker is None:
+        if self._limiter is None:
             self.passed += len(result.passed)
             self._add_sums(result.sums)
             self._found += result.filled
             return result.rows
         records = list(zip(result.passed, result.by_record, strict=True))
-        taken, left = self._taker.split(records)
+        taken, left = self._limiter.split(records)
         self.passed += len(taken)
         self.not_taken += len(left)
         for _, (sums, _) in taken:
@@ -151,7 +151,7 @@ class RunState:
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
         for index, column in enumerate(self.plan.totalled):
-            mark = self.plan.mark_place(column)
+            mark = self.plan.mark_slot(column)
             if mark is None or not self.plan.splits(column.home):
                 continue
             for depth, tallies in enumerate(self.overlaps, 1):

@@ -147,12 +147,12 @@ def _named(faults: Iterable[Fault], names: dict[int, str]) -> list[Fault]:
 def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:
     """The keys whose texts could be meant as numbers: their places, what to call them, and whether
     they are ordered."""
-    clear = {c.place for c in plan.columns if c.numeric or c.column.typed}
+    clear = {c.slot for c in plan.columns if c.numeric or c.column.typed}
     sorted_by = set()
     for key in plan.sort:
-        if not key.collation and key.place not in clear:
-            sorted_by.add(key.place)
-            yield key.place, f"sort by `{key.text}`", True
+        if not key.collation and key.slot not in clear:
+            sorted_by.add(key.slot)
+            yield key.slot, f"sort by `{key.text}`", True
     for key in plan.group:
-        if key.place not in sorted_by | clear:
-            yield key.place, f"group by `{key.text}`", False
+        if key.slot not in sorted_by | clear:
+            yield key.slot, f"group by `{key.text}`", False

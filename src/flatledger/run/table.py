@@ -12,11 +12,11 @@ from ..plan.row_order import grouped_order
 from ..values.numbers import exactly, round_to
 from .balance import Balance
 from .groups import Groups
+from .limiting import Limiter
 from .proof import Proof
 from .protocols import Lent, Row
 from .sorting import Sorter
 from .state import Gathered, RunState
-from .taking import Taker
 from .tallies import Tallies, is_value
 from .totalling import Detail, Total, TotalRows, group_rows
 
@@ -65,7 +65,8 @@ class Table:
         """Say in the balance what there is to say of groups."""
         balance.groups = self.groups
         if self.detail is not None:
-            balance.returned, balance.returning = self.detail.returned, self.detail.returning
+            balance.reopened = self.detail.reopened
+            balance.first_reopened = self.detail.first_reopened
         balance.notes = [
             *(
                 f"column {heading} differs within {count:,} of {self.groups:,} groups; "
@@ -96,9 +97,9 @@ class Table:
     def _taken(self, blocks: Iterable[list[Row]], proving: bool = True) -> Iterator[list[Row]]:
         """The rows that are taken, in their order; the others are proved to be the rest."""
         take = self.plan.layout.take
-        taker = Taker(take) if take and take.of == "rows" else None
+        limiter = Limiter(take) if take and take.of == "rows" else None
         for block in blocks:
-            taken, left = taker.split(block) if taker else (block, [])
+            taken, left = limiter.split(block) if limiter else (block, [])
             if left and proving:
                 self.proof.cut(left)
             yield taken
@@ -142,7 +143,7 @@ class Table:
         """Take note of the primary keys of the rows of groups."""
         if self._identity is None:
             return
-        places = [self.plan.column(heading).place for heading in self.plan.layout.primary_key]
+        places = [self.plan.column(heading).slot for heading in self.plan.layout.primary_key]
         for number, row in enumerate(rows, 1):
             self._identity.group([row[at] if at < len(row) else "" for at in places], number)
 
@@ -159,7 +160,7 @@ def _roundings(plan: Plan) -> Iterator[tuple[int, Rounding]]:
     for one in plan.written:
         total = one.column.total
         if total and total.exact and one.column.decimals is not None:
-            yield one.place, _rounding(one)
+            yield one.slot, _rounding(one)
 
 
 def _rounding(plan: ColumnPlan) -> Rounding:

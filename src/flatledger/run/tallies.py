@@ -134,7 +134,7 @@ class Tallies:
 
 def cells_of(rows: list[Row], column: ColumnPlan, plan: Plan) -> list[Any]:
     """A column's cells; where a null is a value too, only of rows that have an entry there."""
-    place = column.place
+    place = column.slot
     if column.column.total and column.column.total.aggregate.unknown:
         entry = plan.address.start + column.home
         return [row[place] for row in rows if row[entry]]
@@ -154,7 +154,7 @@ class Adder:
         self._whole: list[tuple[int, ColumnPlan, int | None]] = []
         self._split: list[tuple[int, ColumnPlan, int]] = []
         for index, column in enumerate(plan.totalled):
-            mark = plan.mark_place(column)
+            mark = plan.mark_slot(column)
             if mark is not None and plan.splits(column.home):
                 self._split.append((index, column, mark))
             else:

@@ -7,13 +7,13 @@ from typing import Any, NamedTuple
 
 from ..plan.plan import Plan
 from ..values.functions import text_of
-from .balance import Returning
+from .balance import Reopened
 from .groups import GroupKeys, Groups, Key
 from .protocols import Row, TotalRow, Wording
 from .tallies import Adder, Tallies
 
 BLANK_GROUP = "(blank)"
-MOST_RETURNING = 100  # so many are listed, all are counted
+MOST_REOPENED = 100  # so many are listed, all are counted
 
 
 class Total(NamedTuple):
@@ -37,7 +37,7 @@ class TotalRows:
     def __init__(self, plan: Plan, wording: Wording) -> None:
         self._plan = plan
         self._columns = plan.written
-        self._places = [key.place for key in plan.group]
+        self._places = [key.slot for key in plan.group]
         self._wording = wording
 
     def subtotal(self, group: Key, tallies: Tallies) -> Total:
@@ -56,7 +56,7 @@ class TotalRows:
         """The row of a group whose rows are not shown: its values, totals, what describes it."""
         cells = tallies.cells()
         row = [
-            cells.get(plan.column.heading) if plan.column.total else first[plan.place]
+            cells.get(plan.column.heading) if plan.column.total else first[plan.slot]
             for plan in self._columns
         ]
         for place, value in zip(self._places, group, strict=True):
@@ -93,8 +93,8 @@ class Detail:
     def __init__(self, plan: Plan, make: TotalRows) -> None:
         self.whole = Tallies(plan, 0)
         self.groups = 0
-        self.returning: list[Returning] = []  # the first of them
-        self.returned = 0
+        self.first_reopened: list[Reopened] = []
+        self.reopened = 0
         self._plan = plan
         self._make = make
         self._keys = GroupKeys(plan)
@@ -154,9 +154,9 @@ class Detail:
             return
         first = self._starts.setdefault(key, self._row + 1)
         if first != self._row + 1:
-            self.returned += 1
-            if len(self.returning) < MOST_RETURNING:
-                self.returning.append(Returning(list(shown), first, self._row + 1))
+            self.reopened += 1
+            if len(self.first_reopened) < MOST_REOPENED:
+                self.first_reopened.append(Reopened(list(shown), first, self._row + 1))
 
     def _close(self, open_groups: list[tuple[Key, Key, Tallies]], common: int) -> list[Total]:
         """Close the groups deeper than ``common``, the innermost first."""

@@ -6,15 +6,14 @@ from collections.abc import Iterable
 from os import PathLike
 from typing import Any, BinaryIO
 
+from ..bounds import LARGEST_RECORD
 from ..errors import SourceError
 from ..run.protocols import Source
 from .formats import ByteSource, format_named
-from .json_text import LARGEST
 from .options import USUAL, Options
 from .reading import Bytestream
 from .records import PythonSource
 
-LARGEST_RECORD = LARGEST >> 20  # MB
 AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
 
 

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from ..structure.structure import DEEPEST
+from ..bounds import DEEPEST_LAYOUT
 from ..values.faults import Fault
 
 REASON = "this name comes twice in one object; the last counts"
@@ -61,7 +61,7 @@ def _next(text: str, place: int) -> int:
 
 def _doubles(value: Any, path: str, depth: int = 0) -> Iterator[str]:
     """The paths of the names that come twice."""
-    if depth > DEEPEST or not isinstance(value, list):
+    if depth > DEEPEST_LAYOUT or not isinstance(value, list):
         return
     names = set()
     for part in value:

@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from ..bounds import DEEPEST_JSON, LARGEST_RECORD
 from ..errors import SourceError
 from .json_look import BROKEN, SHORT, WHOLE, is_broken, is_lined, look
 
@@ -27,8 +28,6 @@ _AFTER_KEY = (re.compile(rb"[ \t\r\n]*+"), b":")
 _INDENT = re.compile(rb"[ \t]*+")
 _QUOTE, _BACKSLASH = b'"\\'
 _OPENING = b"{["
-DEEPEST = 1_000  # brackets within each other that a value over several lines can have
-LARGEST = 256 << 20  # bytes of a record, where nothing else is stated
 _SHOWN = 1 << 16  # bytes of a broken line that are kept
 _CHECKED = 1 << 16  # bytes of a value after which it is looked at whether it can still be one
 _DROPPED = 1 << 20  # bytes that are behind, after which they are let go
@@ -40,7 +39,9 @@ class JsonText:
     Raises SourceError where a value has more than the ``largest`` number of bytes.
     """
 
-    def __init__(self, chunks: Iterator[bytes], largest: int = LARGEST, name: str = "") -> None:
+    def __init__(
+        self, chunks: Iterator[bytes], largest: int = LARGEST_RECORD << 20, name: str = ""
+    ) -> None:
         self._chunks = chunks
         self._name = name
         self._largest = largest
@@ -265,9 +266,9 @@ class JsonText:
             depth += 1 if byte in _OPENING else -1
             if depth == 0:
                 return place
-            if depth > DEEPEST and not lined:
+            if depth > DEEPEST_JSON and not lined:
                 lined, searched = _LINE_END.search(buffer, searched, place) is not None, place
-            if depth > DEEPEST and lined:
+            if depth > DEEPEST_JSON and lined:
                 return None  # nothing goes so deep over several lines
             if place - start > checked:
                 end, checked = self._end_by_decoder(start)

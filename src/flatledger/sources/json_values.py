@@ -8,8 +8,9 @@ from typing import Any
 
 import msgspec
 
+from ..bounds import MOST_DIGITS
 from ..run.decoding import no_fit
-from ..values.numbers import MOST_DIGITS, DecimalReader, Unreadable
+from ..values.numbers import DecimalReader, Unreadable
 
 _SHOWN = 40
 TOO_LONG = "out of range"

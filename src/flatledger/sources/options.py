@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from ..bounds import LARGEST_RECORD
 from ..structure.levels import Names
-from .json_text import LARGEST
 
 
 class Options(NamedTuple):
@@ -15,7 +15,7 @@ class Options(NamedTuple):
 
     records: Names = ()
     double_keys: bool = False
-    largest: int = LARGEST
+    largest: int = LARGEST_RECORD << 20
 
 
 USUAL = Options()

@@ -17,7 +17,6 @@ from ..values.functions import text_of
 from .enriched import entries_at
 from .entry_files import Entry
 
-LARGEST = 500_000_000  # bytes of a side list that is held in memory
 SHOWN = 10
 
 

@@ -90,7 +90,7 @@ class Chain(msgspec.Struct, frozen=True):
         """The index of the deepest level."""
         return len(self.levels) - 1
 
-    def access(self, path: n.Path) -> Access:
+    def access(self, path: n.FieldPath) -> Access:
         """How a path is reached: from the longest prefix that it shares with the chain.
 
         A selector on a level chooses among all its entries, so there the chain ends before it.
@@ -121,7 +121,7 @@ class Chain(msgspec.Struct, frozen=True):
 def named_place(path: n.Node) -> Names | None:
     """The place that a path of names leads to, `*` being each member of a mapping."""
     names: list[str] = []
-    for segment in path.segments if isinstance(path, n.Path) else ():
+    for segment in path.segments if isinstance(path, n.FieldPath) else ():
         only = segment.selectors[0]
         if segment.descendant or len(segment.selectors) > 1:
             return None
@@ -153,7 +153,7 @@ def known_levels(
     return KnownLevels(stated, frozenset(name for name in {*named, *made} if name), complete)
 
 
-def plain_steps(path: n.Path, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:
+def plain_steps(path: n.FieldPath, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:
     """The leading name steps of a path, and the segments after them.
 
     `[*]` on a level is no step of its own, since names go to each entry; on a mapping it is

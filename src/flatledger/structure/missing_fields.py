@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Set
 from typing import NamedTuple
 
 from ..errors import Problem
-from ..language.nodes import Path
+from ..language.nodes import FieldPath
 from ..layout.column import Expression
 from .levels import Names, level_name
 from .structure import MEMBERS, Place
@@ -88,7 +88,7 @@ def _near(one: MissingPath, known: Names, name: str, parent: Place, used: Set[Na
     level = one.what == "level"
     there = sorted(child for child in parent.names() if level or (*known, child) not in used)
     expression = one.expression
-    if expression and expression.quoted and isinstance(expression.node, Path):
+    if expression and expression.quoted and isinstance(expression.node, FieldPath):
         return f"{{text: {expression.text}}}"
     if one.exact:
         return ""

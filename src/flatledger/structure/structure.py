@@ -8,10 +8,11 @@ from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
 
+from ..bounds import DEEPEST_LAYOUT
+
 MEMBERS = "\ue000members"  # in a place's names: each member of a mapping; no field is called so
 FEW = 64  # names of one place that are kept apart though they are not wanted
 MOST_NAMES = 3_000  # of the others, for hints
-DEEPEST = 100  # no layout names a place deeper than this
 
 
 @dataclass(slots=True)
@@ -93,7 +94,7 @@ class Place:
 
     def add(self, value: Any, number: int = 0, depth: int = 0) -> None:
         """Take note of a record's value at this place; a list counts as its elements."""
-        if depth > DEEPEST:
+        if depth > DEEPEST_LAYOUT:
             return
         if isinstance(value, list | tuple):
             self.lists += 1

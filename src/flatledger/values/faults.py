@@ -7,9 +7,9 @@ from collections.abc import Callable
 
 import msgspec
 
+from ..bounds import MOST_FAULTS_HELD
 from .functions import text_of
 
-MOST_KEPT = 10_000
 _LONGEST = 1_000
 _SHOWN = 120
 
@@ -60,7 +60,9 @@ class FaultLog:
     filtered out, which are counted alone.
     """
 
-    def __init__(self, most: int = MOST_KEPT, sink: Callable[[Fault], None] | None = None) -> None:
+    def __init__(
+        self, most: int = MOST_FAULTS_HELD, sink: Callable[[Fault], None] | None = None
+    ) -> None:
         self.count = self.filtered = 0
         self.kept: list[Fault] = []
         self.places: Counter[str] = Counter()

@@ -13,12 +13,11 @@ from typing import Any
 
 import msgspec
 
+from ..bounds import LARGEST_POWER, LONGEST_TEXT
 from . import times
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
 
-LONGEST_TEXT = 10_000_000
-LARGEST_POWER = 1_000
 Number = int | Decimal
 
 

@@ -12,6 +12,8 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import TypeVar
 
+from ..bounds import LARGEST_EXPONENT, MOST_DIGITS
+
 EXACT = decimal.Context(
     prec=decimal.MAX_PREC,
     rounding=decimal.ROUND_HALF_EVEN,
@@ -20,8 +22,6 @@ EXACT = decimal.Context(
     traps=[decimal.InvalidOperation, decimal.DivisionByZero, decimal.Overflow],
 )
 QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
-MOST_DIGITS = 4_300  # of a number in text; Python itself takes and writes so many
-LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
 
 Item = TypeVar("Item")
 

@@ -9,8 +9,9 @@ import re
 from functools import lru_cache
 from typing import Any
 
+from ..bounds import LONGEST_PATTERN
+
 SECONDS = 0.25  # the longest that one match may take
-LONGEST = 2_000
 _CATEGORY = (  # RFC 9485, section 4
     r"\{(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)\}"
 )
@@ -75,7 +76,7 @@ def interoperable(source: str) -> Pattern | None:
 
 def _translate(source: str) -> str | None:
     """The same pattern for the regex package, or None where it leaves RFC 9485."""
-    if len(source) > LONGEST:
+    if len(source) > LONGEST_PATTERN:
         return None
     start, end = source.startswith("^"), _ends_in_anchor(source)
     stop = len(source) - end

@@ -10,11 +10,11 @@ from ..layout.model import Take
 Thing = TypeVar("Thing")
 
 
-class Taker:
+class Limiter:
     """Tells which things are taken, in the order in which they come.
 
-    >>> taker = Taker(Take("rows", first=2, every=3))
-    >>> taker.split(list("abcdefgh"))
+    >>> limiter = Limiter(Take("rows", first=2, every=3))
+    >>> limiter.split(list("abcdefgh"))
     (['a', 'd'], ['b', 'c', 'e', 'f', 'g', 'h'])
     """
 

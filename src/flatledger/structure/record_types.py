@@ -42,7 +42,7 @@ class Field:
         return self.children[name]
 
 
-class Shape:
+class RecordTypes:
     """The structs for one layout, found by their path.
 
     ``wants`` are the places whose values are asked for, as names from the record.

@@ -1,0 +1,44 @@
+"""The bounds on what a layout, a source and a run may ask for. `docs/security.md` has their tests.
+
+What only bounds how much is shown, or held together for speed, stands where it is used.
+"""
+
+from __future__ import annotations
+
+# ---- the text of a layout
+LONGEST_EXPRESSION = 20_000  # characters
+DEEPEST_BRACKETS = 32
+DEEPEST_TREE = 150  # operations within each other
+LONGEST_PATH = 200  # steps
+LARGEST_INDEX = 2**53 - 1  # the range of I-JSON (RFC 7493)
+LONGEST_INDEX = 20  # digits
+LONGEST_LITERAL = 1_000  # digits of a number
+MOST_BY_ALIASES = 100_000  # items that a text may have beyond its own letters
+DEEPEST_LAYOUT = 100  # lists and mappings within each other, and steps to a place
+LONGEST_TRAIL = 20  # layouts that start from each other
+MOST_DECIMALS = 30
+MOST_COLUMNS = 5_000  # that one column for keys may become
+MOST_FACTORS = 200  # how many values one product or text may be made of
+LONGEST_FORMAT = 100  # characters of a pattern for numbers
+LONGEST_PATTERN = 2_000  # characters of a regular expression
+MOST_TAKEN = 999_999_999  # rows or records
+
+# ---- values
+MOST_DIGITS = 4_300  # of a number in text; Python itself takes and writes so many
+LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
+LARGEST_POWER = 1_000
+LONGEST_TEXT = 10_000_000  # characters of a text that is put together
+MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
+
+# ---- sources
+LARGEST_RECORD = 256  # MB of a record, where nothing else is stated
+MOST_MEGABYTES = 1_000_000  # that can be stated
+DEEPEST_JSON = 1_000  # brackets within each other in a value over several lines
+LARGEST_LIST_HELD = 500_000_000  # bytes of a side list that is held in memory
+LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook
+
+# ---- runs and surveys
+MOST_BYTES_SORTED = 64_000_000  # of rows that are held in memory, as far as their cells tell
+MOST_FAULTS_HELD = 10_000  # all are counted
+MOST_DISTINCT = 100_000  # values that are told apart
+MOST_KINDS = 100  # kinds of record that are told apart
