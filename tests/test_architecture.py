@@ -84,3 +84,55 @@ def test_text_reaches_a_terminal_in_one_way_only() -> None:
             assert not re.search(r"\bstd(?:out|err)\.write\(", text), name
         if name != "cli/main.py":  # for the version
             assert "click.echo(" not in text, name
+
+
+# ---- sizes and circles -----------------------------------------------------------------------
+
+MODULES = {
+    ".".join(file.relative_to(HOUSE.parent).with_suffix("").parts).removesuffix(".__init__"): file
+    for file in HOUSE.rglob("*.py")
+}
+
+
+def imported_modules(name: str) -> set[str]:
+    """The modules of the package that one imports, for its types too."""
+    file, found = MODULES[name], set()
+    package = name.split(".") if file.name == "__init__.py" else name.split(".")[:-1]
+    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom):
+            base = package[: len(package) - node.level + 1] if node.level else []
+            module = ".".join([*base, *(node.module.split(".") if node.module else [])])
+            found |= {
+                one if (one := f"{module}.{alias.name}") in MODULES else module
+                for alias in node.names
+            }
+    return (found & set(MODULES)) - {name}
+
+
+def test_no_modules_import_each_other_in_a_circle() -> None:
+    left = {name: imported_modules(name) for name in MODULES}
+    while free := [name for name, needs in left.items() if not needs & set(left)]:
+        for name in free:
+            del left[name]
+    assert not left, "these stand in circles, or need what does"
+
+
+def lengths_of_functions() -> list[int]:
+    """How many lines each function has, its docstring apart."""
+    found = []
+    for file in MODULES.values():
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.FunctionDef):
+                first, end = node.body[0], node.end_lineno or 0
+                text = ast.get_docstring(node) is not None
+                docstring = (first.end_lineno or 0) - first.lineno + 1 if text else 0
+                found.append(end - node.lineno + 1 - docstring)
+    return sorted(found)
+
+
+def test_files_and_functions_are_short() -> None:
+    for file in HOUSE.rglob("*.py"):
+        assert len(file.read_text(encoding="utf-8").splitlines()) <= 400, file
+    lengths = lengths_of_functions()
+    assert lengths[len(lengths) // 2] <= 7
+    assert lengths[len(lengths) * 95 // 100] <= 25

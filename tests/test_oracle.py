@@ -249,5 +249,5 @@ def test_a_table_is_what_nested_loops_make_of_it(choice: dict[str, Any], source:
     assert balance.balanced
     assert balance.read == len(source)
     for column in balance.columns:
-        found = total(expected.rows, FIELDS[column.heading], column.kind)
-        assert column.total == (found or 0 if column.kind == "sum" else found)
+        found = total(expected.rows, FIELDS[column.heading], column.aggregate)
+        assert column.total == (found or 0 if column.aggregate == "sum" else found)

@@ -14,7 +14,7 @@ from ..errors import LayoutError, Problem
 from ..layout.model import FormReference, PublishedForm
 from ..outputs.workbook_files import DAMAGED, WORKBOOK, column_letters
 from ..sources.csv_files import csv_rows, delimiter_of
-from .layout_files import reading
+from .files_met import reading
 
 _LOOKED_AT = 100  # rows, for headings
 _FEWEST = 2  # filled cells in a row of headings, where any row has so many

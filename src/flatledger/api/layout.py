@@ -18,7 +18,9 @@ from ..layout.note import note_of
 from ..layout.read_layout import LAYOUT_KEYS, read_layout
 from ..layout.text import Item, ItemMap, Scalar, from_data, read_yaml, write_yaml
 from ..layout.with_files import with_files
-from .layout_files import FilesOf, files_met, read_items
+from .files_met import files_met
+from .form_files import read_form
+from .layout_files import FilesOf, read_items
 from .shelf_folders import SUFFIXES, ShelfFolders
 
 
@@ -147,8 +149,6 @@ class Layout:
         Its ``header_row`` is the first with two headings or more where none is given, and the
         table begins at ``first_row``, or below it. Raises LayoutError.
         """
-        from .form_files import read_form
-
         reference = FormReference(fspath(form), header_row, first_row)
         layout = copy.copy(self)
         found = read_form(Path(form), reference)

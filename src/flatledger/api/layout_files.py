@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
-from contextvars import ContextVar
 from itertools import islice
 from pathlib import Path
 
@@ -15,45 +12,11 @@ from ..layout.model import FormReference, PublishedForm
 from ..layout.names import proposal
 from ..layout.text import Item, read_yaml
 from ..sources.csv_files import csv_rows
+from .files_met import reading
+from .form_files import read_form
 from .shelf_folders import SUFFIXES, ShelfFolders
 
-_met: ContextVar[set[Path] | None] = ContextVar("met", default=None)
-
 # ---- reading them ----------------------------------------------------------------------------
-
-
-@contextmanager
-def files_met() -> Iterator[set[Path]]:
-    """The files that are read for a layout meanwhile: what it is made of takes part in its runs."""
-    outer, met = _met.get(), set[Path]()
-    token = _met.set(met)
-    try:
-        yield met
-    finally:
-        _met.reset(token)
-        if outer is not None:
-            outer |= met
-
-
-@contextmanager
-def reading(path: Path) -> Iterator[None]:
-    """Turn what can go wrong with a file into a LayoutError that names it; take note of it."""
-    met = _met.get()
-    if met is not None:
-        met.add(path)
-    try:
-        yield
-    except UnicodeDecodeError as error:
-        problem = Problem(f"byte {error.start} is not UTF-8; save it as UTF-8")
-    except OSError as error:
-        problem = Problem(f"the file can't be read: {error.strerror}")
-    except csv.Error as error:
-        problem = Problem(f"this is not CSV: {error}")
-    except ValueError as error:  # a NUL in its name
-        problem = Problem(f"the file can't be read: {error}")
-    else:
-        return
-    raise LayoutError(str(path), [problem])
 
 
 def read_items(path: Path) -> Item:
@@ -166,8 +129,6 @@ class FilesOf:
         return read_list(self.shelf.find("list", name), heading)
 
     def form(self, reference: FormReference) -> PublishedForm:
-        from .form_files import read_form
-
         return read_form(beside(reference.file, self.folder), reference)
 
     def lookup(self, name: str) -> str:

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from ..errors import LayoutError, Problem
 from ..layout.note import Note, note_of, note_text, parse_note, with_more
+from .files_met import reading
 from .layout import Layout
-from .layout_files import reading
 
 
 def note_beside(layout: Layout, *, learn: bool = False) -> Note | None:

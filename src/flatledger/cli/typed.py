@@ -8,8 +8,8 @@ from typing import Any
 
 import click
 
+from ..api.files_met import files_met
 from ..api.layout import Layout
-from ..api.layout_files import files_met
 from ..api.preparing import given_for
 from ..layout.settling import output_of
 from ..layout.text import Item, ItemList, ItemMap, Scalar, read_yaml

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from ..language import nodes as n
 from ..plan.kinds import COLLECT, Operand
 from ..plan.known import aggregate_of, kind_of
@@ -13,10 +11,9 @@ from ..structure.levels import Access, Chain
 from ..structure.structure import MEMBERS
 from ..values.aggregates import AGGREGATES, DISTINCT
 from .blocks import Block, indented
-from .emission import Scope, entry_name
-
-if TYPE_CHECKING:
-    from .emitter import Emitter
+from .conditions import Conditions
+from .emission import Expressions, Scope, entry_name
+from .paths import Paths
 
 
 class Aggregates:
@@ -25,8 +22,12 @@ class Aggregates:
     ``judging`` is the level whose entries are being judged, 0 where all have been.
     """
 
-    def __init__(self, emit: Emitter, judging: int) -> None:
+    def __init__(
+        self, emit: Expressions, paths: Paths, conditions: Conditions, judging: int
+    ) -> None:
         self.emit, self.code = emit, emit.code
+        self._paths = paths
+        self._conditions = conditions
         self.judging = judging
         self._seen_below: set[str] = set()  # variables of entries for which that is known
 
@@ -56,7 +57,7 @@ class Aggregates:
             keys = self.code.constants.name(pair_order(node.order), "order")
             self.code.add(f"{found} = in_order({found}, {keys})")
         if node.name in ("min", "max") and kind_of(node.arguments[0]) == "any":
-            watch = self.emit.conditions.watch(node, node)
+            watch = self._conditions.watch(node, node)
             self.code.add(f"if {watch}.on: {watch}.look({found})")
         code = f"aggregate({self._object(node)}, {found}{separator}, {self.code.told(node)})"
         if node.name == COLLECT:
@@ -207,7 +208,7 @@ class Aggregates:
             blocks,
         )
         before, self.code.block = self.code.block, block
-        raw = self.emit.paths.raw(Access(level - 1, names, (), None)).code
+        raw = self._paths.raw(Access(level - 1, names, (), None)).code
         self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand, Ready, arithmetic_kind, common_kind
 from ..plan.known import access_of, kind_of
 from ..values.functions import FUNCTIONS
-
-if TYPE_CHECKING:
-    from .emitter import Emitter
+from .conditions import Conditions
+from .conversions import Conversions
+from .emission import Expressions
 
 _CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the calendar
 
@@ -18,8 +16,10 @@ _CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the cal
 class Calculations:
     """Emits what is calculated within one row or entry."""
 
-    def __init__(self, emit: Emitter) -> None:
+    def __init__(self, emit: Expressions, conversions: Conversions, conditions: Conditions) -> None:
         self.emit, self.code = emit, emit.code
+        self._conversions = conversions
+        self._conditions = conditions
 
     def sign(self, node: n.Sign) -> Operand:
         operand = self.emit.number(node.operand)
@@ -55,7 +55,7 @@ class Calculations:
     def case(self, node: n.Case) -> Operand:
         tests = [when for when, _ in node.branches]
         if node.operand is not None:
-            operand = self.emit.conversions.once(node.operand, tuple(tests))
+            operand = self._conversions.once(node.operand, tuple(tests))
             tests = [n.Comparison(test.position, "=", operand, test) for test in tests]
         result, undecided = self.code.variable("case"), self.code.variable("undecided")
         self.code.add(f"{result} = None; {undecided} = True")
@@ -81,7 +81,7 @@ class Calculations:
 
     def _nullif(self, node: n.Call) -> Operand:
         value = self.emit.present(node.arguments[0])
-        same = self.emit.conditions.comparison("=", Ready(node.position, value), node.arguments[1])
+        same = self._conditions.comparison("=", Ready(node.position, value), node.arguments[1])
         return self.code.assign(f"None if {same.code} is True else {value.code}", value.kind)
 
     def cast(self, node: n.Cast) -> Operand:

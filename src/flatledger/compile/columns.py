@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from decimal import ROUND_HALF_EVEN, Decimal
-from typing import TYPE_CHECKING
 
 import msgspec
 
@@ -15,10 +14,9 @@ from ..plan.plan import ColumnPlan
 from ..values.amounts import ColumnReader, amount_reader
 from ..values.reading_texts import DateReader
 from .converting import converter
+from .emission import Expressions
+from .paths import Paths
 from .plain_data import Joining
-
-if TYPE_CHECKING:
-    from .emitter import Emitter
 
 _MADE = {"date": "as_date", "dateTime": "as_timestamp"}  # of a moment, by the datatype
 
@@ -26,8 +24,9 @@ _MADE = {"date": "as_date", "dateTime": "as_timestamp"}  # of a moment, by the d
 class Columns:
     """Emits columns and keys; with ``notes_units`` the units that amounts stand in are noted."""
 
-    def __init__(self, emit: Emitter, notes_units: bool) -> None:
+    def __init__(self, emit: Expressions, paths: Paths, notes_units: bool) -> None:
         self.emit, self.code = emit, emit.code
+        self._paths = paths
         self._notes_units = notes_units
 
     def column(self, plan: ColumnPlan) -> Operand:
@@ -191,7 +190,7 @@ class Columns:
 
     def _shown(self, node: n.Node, joining: Joining) -> Operand:
         """A value ready to be written: what is usual at a path is let through at once."""
-        value = self.emit.paths.aligned(node) if joining.aligned else self.emit.value(node)
+        value = self._paths.aligned(node) if joining.aligned else self.emit.value(node)
         if value.kind != "any":
             return value
         self.code.note_test(node)
@@ -203,7 +202,7 @@ class Columns:
         }
         tests = [
             f"{raw} is None",
-            *(usual[one] for one in self.emit.paths.kinds_met(node) if one in usual),
+            *(usual[one] for one in self._paths.kinds_met(node) if one in usual),
         ]
         how = self.code.constants.name(joining, "joining")
         slow = f"cell({raw}, {how}, {self.code.told(node)})"

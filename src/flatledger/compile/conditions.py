@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand
 from ..plan.known import Known, kind_of
 from ..values.collations import collation_key
 from ..values.numbers import read_decimal
-
-if TYPE_CHECKING:
-    from .emitter import Emitter
+from .conversions import Conversions
+from .emission import Expressions
 
 _SIGNS = {"=": "==", "<>": "!="}
 
@@ -20,8 +19,9 @@ _SIGNS = {"=": "==", "<>": "!="}
 class Conditions:
     """Emits comparisons, tests and logic."""
 
-    def __init__(self, emit: Emitter) -> None:
+    def __init__(self, emit: Expressions, conversions: Conversions) -> None:
         self.emit, self.code = emit, emit.code
+        self._conversions = conversions
 
     def between_days(self, node: n.InPeriod) -> Operand:
         """Whether a day lies in a period."""
@@ -79,7 +79,7 @@ class Conditions:
             a, b = self.emit.text(left), self.emit.text(right)
             key = self.code.constants.name(collation_key(collation), "collation")
             return self.code.unless_null((a, b), f"{key}({a.code}) {sign} {key}({b.code})", "truth")
-        kind = self.emit.conversions.compared_as((left, right))
+        kind = self._conversions.compared_as((left, right))
         loose = "any" in (kind_of(left), kind_of(right))
         watch = self.watch(left, right) if loose and kind in (None, "text") else ""
         if kind is None:
@@ -104,13 +104,13 @@ class Conditions:
         )
 
     def _between(self, node: n.Between) -> Operand:
-        operand = self.emit.conversions.once(node.operand, (node.low, node.high))
+        operand = self._conversions.once(node.operand, (node.low, node.high))
         low = n.Comparison(node.position, ">=", operand, node.low)
         high = n.Comparison(node.position, "<=", operand, node.high)
         return self._all((low, high), settled="False", other="True")
 
     def _in(self, node: n.In) -> Operand:
-        operand = self.emit.conversions.once(node.operand, node.options)
+        operand = self._conversions.once(node.operand, node.options)
         kind = kind_of(operand)
         values = [option.value for option in node.options if isinstance(option, n.Literal)]
         wanted: Any = {"text": str, "number": (int, Decimal)}.get(kind)

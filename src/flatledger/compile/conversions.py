@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from decimal import Decimal
-from typing import TYPE_CHECKING
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand, Ready, comparison_kind
 from ..plan.known import access_of, kind_of
 from ..values.functions import text_of
 from ..values.numbers import read_decimal
-
-if TYPE_CHECKING:
-    from .emitter import Emitter
+from .emission import Expressions
+from .paths import Paths
 
 _CLASSES: dict[str, tuple[type, ...]] = {
     "number": (int, Decimal),
@@ -29,8 +27,9 @@ _CLASSES: dict[str, tuple[type, ...]] = {
 class Conversions:
     """Emits values as ones of a kind, each once where it is known."""
 
-    def __init__(self, emit: Emitter) -> None:
+    def __init__(self, emit: Expressions, paths: Paths) -> None:
         self.emit, self.code = emit, emit.code
+        self._paths = paths
 
     def as_kind(self, kind: str, node: n.Node) -> Operand:
         """The value as one of a kind, null where it cannot be; a path is converted once.
@@ -40,7 +39,7 @@ class Conversions:
         if not isinstance(node, n.FieldPath):
             return self._convert(kind, node)
         access = access_of(node)
-        key = (kind, self.emit.paths.variable_of(access), access.names, access.rest)
+        key = (kind, self._paths.variable_of(access), access.names, access.rest)
         known = self.code.known(key)
         if known is None and self.code.nested:
             known = self.code.note(key, self._convert(kind, node))
@@ -60,9 +59,7 @@ class Conversions:
             value = self.code.assign(value.code, value.kind)
         result = self.code.variable(kind)
         wanted = _CLASSES[kind]
-        usual = [one for one in self.emit.paths.kinds_met(node) if one in wanted] or list(
-            wanted[:1]
-        )
+        usual = [one for one in self._paths.kinds_met(node) if one in wanted] or list(wanted[:1])
         tests = [f"{value.code}.__class__ is not {one.__name__}" for one in usual]
         if kind == "text":
             tests = [f"{tests[0]} or not {value.code} >= '!'"]

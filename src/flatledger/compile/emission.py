@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, Protocol
 
 from ..language import nodes as n
 from ..plan.kinds import Operand, kind_of_literal
@@ -167,3 +167,33 @@ class Emission:
     def told(self, node: n.Node) -> str:
         """The last two arguments of what may find a fault: what it is called, and where it is."""
         return f"{self.site(node)}, {self.where}"
+
+
+class Expressions(Protocol):
+    """What emits any expression: the way by which one family of nodes emits those of another."""
+
+    code: Emission
+
+    def value(self, node: n.Node) -> Operand:
+        """The value as it is."""
+        ...
+
+    def as_kind(self, kind: str, node: n.Node) -> Operand:
+        """The value as one of a kind, null where it cannot be."""
+        ...
+
+    def number(self, node: n.Node) -> Operand:
+        """The value as a number."""
+        ...
+
+    def text(self, node: n.Node) -> Operand:
+        """The value as a text."""
+        ...
+
+    def truth(self, node: n.Node) -> Operand:
+        """The value as true, false or unknown."""
+        ...
+
+    def present(self, node: n.Node) -> Operand:
+        """The value, with every form of null as None."""
+        ...

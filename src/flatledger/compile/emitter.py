@@ -36,11 +36,11 @@ class Emitter:
     ) -> None:
         self.code = Emission(plan, constants)
         self.paths = Paths(self)
-        self.conversions = Conversions(self)
-        self.conditions = Conditions(self)
-        self.calculations = Calculations(self)
-        self.aggregates = Aggregates(self, judging)
-        self.columns = Columns(self, notes_units)
+        self.conversions = Conversions(self, self.paths)
+        self.conditions = Conditions(self, self.conversions)
+        self.calculations = Calculations(self, self.conversions, self.conditions)
+        self.aggregates = Aggregates(self, self.paths, self.conditions, judging)
+        self.columns = Columns(self, self.paths, notes_units)
         self._families: dict[type, Callable[[Any], Operand]] = {
             Ready: lambda node: node.operand,
             n.Literal: lambda node: self.code.literal(node.value),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from ..language import nodes as n
 from ..language.selecting import compile_path
 from ..plan.kinds import Operand
@@ -11,15 +9,13 @@ from ..plan.known import access_of, known_of
 from ..structure.levels import Access, Names, level_name
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
-
-if TYPE_CHECKING:
-    from .emitter import Emitter
+from .emission import Expressions
 
 
 class Paths:
     """Emits the loads of paths, each once at the level that it starts from."""
 
-    def __init__(self, emit: Emitter) -> None:
+    def __init__(self, emit: Expressions) -> None:
         self.emit, self.code = emit, emit.code
         self._steps = "walk"
 

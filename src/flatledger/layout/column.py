@@ -42,7 +42,7 @@ class Total(msgspec.Struct, frozen=True):
     may be of ``distinct`` values, and may be ``gathered`` in lists.
     """
 
-    kind: str
+    name: str
     exact: bool = False
     part: bool = False
     distinct: bool = False
@@ -51,7 +51,7 @@ class Total(msgspec.Struct, frozen=True):
     @property
     def aggregate(self) -> Aggregate:
         """The aggregate that makes the total."""
-        return (DISTINCT if self.distinct else AGGREGATES)[self.kind]
+        return (DISTINCT if self.distinct else AGGREGATES)[self.name]
 
 
 class Translation(msgspec.Struct, frozen=True):
@@ -159,7 +159,7 @@ class Column(msgspec.Struct, frozen=True):
     @property
     def adds(self) -> bool:
         """Whether its total adds or compares numbers."""
-        if self.total is None or self.total.kind == "count" or self.total.gathered:
+        if self.total is None or self.total.name == "count" or self.total.gathered:
             return False
         return self.total.aggregate.takes == "number" or not (self.typed or self.total.part)
 

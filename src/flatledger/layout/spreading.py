@@ -87,7 +87,7 @@ def _keyless(column: Column, how: Spread) -> list[Column]:
     count = n.Call(at, "sum", (of_none(n.Literal(at, 1)),))
     name = f"{' '.join(how.level.text.split())} ({column.heading})"
     columns = [hidden(f"{name}{NO_KEY}", counted, count)]
-    if not column.numeric or column.reads or column.total is None or column.total.kind != "sum":
+    if not column.numeric or column.reads or column.total is None or column.total.name != "sum":
         return columns
     for part, value in how.values:
         if any(_within(path, how) for path in _paths(value.node)):

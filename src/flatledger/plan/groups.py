@@ -21,7 +21,7 @@ from ..structure.levels import Chain, Names, level_name
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
 from .kinds import AGGREGATE_KINDS, COLLECT
-from .plan import Plan
+from .plan import OverGroups, Part, Plan
 from .resolver import reach
 from .row_order import in_order, pair_order
 
@@ -35,41 +35,15 @@ class Tallied(Protocol):
     def result(self, *options: Any) -> Any: ...
 
 
-class Part(msgspec.Struct, frozen=True):
-    """One aggregate of the columns: its text, the call, and the columns that it is made of."""
-
-    text: str
-    call: n.Call
-    columns: tuple[Column, ...]
-
-
-class OverGroups(msgspec.Struct, frozen=True):
-    """What is done with groups: ``keys`` and ``parts`` are the fields of each, ``plan`` makes rows
-    of them. ``layout`` is the layout as it was written.
-    """
-
-    layout: SettledLayout
-    keys: tuple[Expression, ...]
-    parts: tuple[Part, ...]
-    plan: Plan
-
-    def record(
-        self, key: Sequence[Any], headings: Sequence[str], tallies: Sequence[Tallied]
-    ) -> dict[str, Any]:
-        """A group as a record; without a key, everything. ``headings`` name the tallies."""
-        found = dict(zip(headings, tallies, strict=True))
-        record = {key.text: value for key, value in zip(self.keys, key, strict=False)}
-        for part in self.parts:
-            record[part.text] = _value(part, [found[column.heading] for column in part.columns])
-        return record
-
-    def lone_sum(self, column: Column) -> str | None:
-        """The part that a column is, where that is a plain sum and nothing else."""
-        node = column.value.node if column.value else None
-        if not isinstance(node, n.Call) or node.name != "sum" or node.distinct:
-            return None
-        found = (part.columns[0].heading for part in self.parts if n.same(part.call, node))
-        return next(found, None)
+def group_record(
+    over: OverGroups, key: Sequence[Any], headings: Sequence[str], tallies: Sequence[Tallied]
+) -> dict[str, Any]:
+    """A group as a record; without a key, everything. ``headings`` name the tallies."""
+    found = dict(zip(headings, tallies, strict=True))
+    record = {key.text: value for key, value in zip(over.keys, key, strict=False)}
+    for part in over.parts:
+        record[part.text] = _value(part, [found[column.heading] for column in part.columns])
+    return record
 
 
 class Decomposed:

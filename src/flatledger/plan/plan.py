@@ -10,7 +10,7 @@ import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 
@@ -21,9 +21,6 @@ from ..structure.levels import Chain, Names
 from ..structure.missing_fields import MissingPath
 from ..structure.record_types import RecordTypes
 from ..values.periods import Period, parse_period
-
-if TYPE_CHECKING:
-    from .groups import OverGroups
 
 
 class ColumnPlan(msgspec.Struct, frozen=True):
@@ -213,6 +210,33 @@ class Plan:
     def __getstate__(self) -> dict[str, Any]:
         """The types are made anew wherever the plan is taken."""
         return {name: value for name, value in self.__dict__.items() if name != "record_types"}
+
+
+class Part(msgspec.Struct, frozen=True):
+    """One aggregate of the columns: its text, the call, and the columns that it is made of."""
+
+    text: str
+    call: n.Call
+    columns: tuple[Column, ...]
+
+
+class OverGroups(msgspec.Struct, frozen=True):
+    """What is done with groups: ``keys`` and ``parts`` are the fields of each, ``plan`` makes rows
+    of them. ``layout`` is the layout as it was written.
+    """
+
+    layout: SettledLayout
+    keys: tuple[Expression, ...]
+    parts: tuple[Part, ...]
+    plan: Plan
+
+    def lone_sum(self, column: Column) -> str | None:
+        """The part that a column is, where that is a plain sum and nothing else."""
+        node = column.value.node if column.value else None
+        if not isinstance(node, n.Call) or node.name != "sum" or node.distinct:
+            return None
+        found = (part.columns[0].heading for part in self.parts if n.same(part.call, node))
+        return next(found, None)
 
 
 def expressions_in(layout: LayoutParts) -> Iterator[Expression]:

@@ -19,9 +19,9 @@ from ..values.collations import collation_key
 from ..values.reading_texts import DateReader
 from .circles import referring_to_themselves
 from .draft import Draft
-from .groups import Decomposed, OverGroups
+from .groups import Decomposed
 from .kinds import DATATYPES, a_kind
-from .plan import ColumnPlan, ConditionPlan, KeyPlan, Mark, Plan, expressions_in
+from .plan import ColumnPlan, ConditionPlan, KeyPlan, Mark, OverGroups, Plan, expressions_in
 from .resolver import Resolver
 
 

@@ -168,13 +168,13 @@ def _columns(balance: Balance) -> Grid:
     for column in balance.columns:
         verdict = "agrees" if column.balanced else "DIFFERS"
         source, written = _amount(column, column.source), _amount(column, column.written)
-        grid.add(column.kind, column.heading, column.home, source, written, verdict)
+        grid.add(column.aggregate, column.heading, column.home, source, written, verdict)
     return grid
 
 
 def _amount(column: ColumnBalance, value: Any) -> str:
     shown = amount(value)
-    return f"{shown} / {column.count:,}" if column.kind == "avg" else shown
+    return f"{shown} / {column.count:,}" if column.aggregate == "avg" else shown
 
 
 def amount(value: Any) -> str:

@@ -105,14 +105,14 @@ class ColumnBalance(msgspec.Struct):
     """One totalled column: its sum on the way in against its sum on the way out.
 
     ``source`` is over the kept entries of the home level, ``written`` over the cells of the table
-    with each entry once, ``total`` is the grand total; for ``avg`` these are sums, for the other
-    kinds what the total itself is. ``overlap`` is what several groups show and the whole counts
+    with each entry once, ``total`` is the grand total; for ``avg`` these are sums, for the others
+    what the total itself is. ``overlap`` is what several groups show and the whole counts
     once, ``rounding`` what an exact total differs from the sum of its rounded cells,
     ``straight`` the sum straight down the file.
     """
 
     heading: str
-    kind: str
+    aggregate: str
     home: str
     source: Any
     written: Any

@@ -58,7 +58,7 @@ def _described(plan: ColumnPlan, level: str) -> TableColumn:
         converted=how is not None,
         converted_from=how.given if how else "",
         decimals=column.decimals,
-        total=column.total.kind if column.total else "",
+        total=column.total.name if column.total else "",
         translated=column.translate is not None,
         format=column.format or "",
         default=column.default or column.null,

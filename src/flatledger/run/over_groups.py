@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from ..plan.groups import is_additive
+from ..plan.groups import group_record, is_additive
 from ..plan.plan import Plan
 from ..values.numbers import exactly
 from ..values.ordering import told_apart
@@ -100,7 +100,7 @@ class GroupStage:
 
     def _record(self, key: Key, tallies: Tallies) -> dict[str, Any]:
         headings = [one.column.heading for one in tallies.columns]
-        return self._over.record(key, headings, tallies.tallies)
+        return group_record(self._over, key, headings, tallies.tallies)
 
     def _as_batch(self, records: list[dict[str, Any]], first: int) -> Batch:
         shape: Any = self.plan.record_types.record_type

@@ -225,12 +225,12 @@ class Proof:
                 less = _less(shown, overlaps[depth][index]).and_then(cut)
                 agree = agree and less.proof() == source.proof()
         rounding = None
-        if total.exact and total.kind == "sum" and plan.column.decimals is not None:
+        if total.exact and total.name == "sum" and plan.column.decimals is not None:
             whole = _rounded(grand.result(), plan) if grand.count else 0
             rounding = column.shown_sum - whole
         return ColumnBalance(
             heading=plan.column.heading,
-            kind=total.kind,
+            aggregate=total.name,
             home=level_name(self.plan.chain.levels[plan.home]),
             source=source.figure(),
             written=written.figure(),
