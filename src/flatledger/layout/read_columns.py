@@ -215,8 +215,8 @@ def _check_column(
     if not keys.keys() & {"value", "values"}:
         _check_without_value(item, keys, unit, where, reading)
     total = found.get("total")
-    if total is not None and total.kind in ("sum", "avg") and datatype not in NUMBERS:
-        what = f"`{total.kind}` adds up numbers, and a {datatype} is none"
+    if total is not None and total.name in ("sum", "avg") and datatype not in NUMBERS:
+        what = f"`{total.name}` adds up numbers, and a {datatype} is none"
         reading.fault(keys["total"], f"{what}; it can have min, max or count")
     check_values(keys, found, reading)
 
