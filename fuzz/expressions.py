@@ -6,7 +6,7 @@ import random
 from contextlib import suppress
 from pathlib import Path
 
-from flatledger import FlatLedgerError, Layout, rows, try_expression
+from flatledger import FlatLedgerError, evaluate, table
 
 RECORDS = [
     {
@@ -82,7 +82,7 @@ def run(seed: int, folder: Path) -> str:
         text = text[:place] + chance.choice("()[]'\"*.,:$?@\\\x00é") + text[place + 1 :]
     row_per = chance.choice(("record", "record", "l", "l.m", "o.*"))
     with suppress(FlatLedgerError):
-        try_expression(text, RECORDS, row_per=row_per)
+        evaluate(text, RECORDS, row_per=row_per)
     layout = {"columns": [{"C0": "no"}, {"C1": {"value": text}}], "row-per": row_per}
     where = chance.randrange(5)
     if where == 1:
@@ -94,7 +94,7 @@ def run(seed: int, folder: Path) -> str:
     elif where == 4:
         layout = {"row-per-group": [text], "columns": [{"N": "count(no)"}, {"M": "max(no)"}]}
     try:
-        found = rows(Layout.from_data(layout), RECORDS)
+        found = table(layout, RECORDS)
         list(found)
         assert found.balance.balanced, "does not balance"
     except FlatLedgerError as error:

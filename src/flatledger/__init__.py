@@ -46,7 +46,7 @@ if TYPE_CHECKING:
     from .values.faults import Fault
     from .values.literals import Interval
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 _MODULES = {
     **dict.fromkeys(("DraftedLayout", "draft"), "api.draft"),

@@ -73,7 +73,6 @@ def _expression(item: Item, where: str, reading: Reading) -> Expression | None:
 
 TEXT = Form(read_text, _TYPED)
 SWITCH = Form(_switch, {"enum": [*_SWITCHES, True, False]})
-CHARACTER_NAMES = {"description": f"a name is one of {', '.join(CHARACTERS)}"}
 CHARACTERS_OR_NAME = Form(_characters, _TYPED)
 CHARACTER = Form(_character, _TYPED)
 EXPRESSION = Form(_expression, _TYPED)

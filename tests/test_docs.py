@@ -1,0 +1,55 @@
+"""What the README shows runs as it stands there."""
+
+from __future__ import annotations
+
+import re
+import shlex
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import flatledger
+from flatledger.demo import copy_to
+from tests.conftest import Tool
+
+ROOT = Path(__file__).parents[1]
+README = (ROOT / "README.md").read_text(encoding="utf-8")
+
+
+def blocks(language: str) -> list[str]:
+    """The blocks of code in a language."""
+    return re.findall(rf"```{language}\n(.*?)```", README, re.DOTALL)
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    """A folder as the README has it: the samples, and the first layout."""
+    copy_to(tmp_path / "demo-files")
+    (tmp_path / "first-layout.yaml").write_text(blocks("yaml")[0], encoding="utf-8")
+    return tmp_path
+
+
+def test_the_python_examples_run(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(folder)
+    names: dict[str, Any] = {}
+    for block in blocks("python"):
+        exec(compile(block, "README.md", "exec"), names)
+    assert "Total Hollow Isle" in capsys.readouterr().out
+    assert names["lines"].num_rows == names["balance"].rows
+
+
+def test_the_commands_run(folder: Path, tool: Tool) -> None:
+    (folder / "conditions").mkdir()
+    for block in blocks("console"):
+        for command in re.findall(r"^\$ (flatledger (?:\\\n|.)*)", block, re.MULTILINE):
+            line = command.replace("\\\n", " ")
+            done = tool(*shlex.split(line)[1:])
+            assert done.returncode == 0, (command, done.stderr)
+
+
+def test_the_version_is_that_of_the_changelog() -> None:
+    changelog = (ROOT / "CHANGELOG.md").read_text(encoding="utf-8")
+    assert re.findall(r"^## (\S+)", changelog, re.MULTILINE)[0] == flatledger.__version__
