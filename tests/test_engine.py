@@ -175,7 +175,7 @@ def test_generated_source_reads_as_what_is_done() -> None:
     for line in (
         "for entry_1, ordinal_1 in zip(entries_1, ordinals_1):",
         "entry_1.f_q",
-        "def weigh(records, numbers, kept, ",
+        "def control_sums(records, numbers, kept, ",
     ):
         assert line in source
     assert max(len(line) for line in source.splitlines()) < 200

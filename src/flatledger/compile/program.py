@@ -1,8 +1,8 @@
-"""One generated Python module per layout: keep, unfold and weigh.
+"""One generated Python module per layout: keep, unfold and control_sums.
 
-``keep`` takes out what the conditions hold back, ``unfold`` turns records into rows, and ``weigh``
-adds up each totalled column over the kept records on a walk of its own, for the balance. The text
-is readable (`Program.source`) and kept for tracebacks.
+``keep`` takes out what the conditions filter out, ``unfold`` turns records into rows, and
+``control_sums`` adds up each totalled column over the kept records on a walk of its own, for the
+balance. The text is readable (`Program.source`) and kept for tracebacks.
 """
 
 from __future__ import annotations
@@ -21,13 +21,13 @@ from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
 from .constants import Constants
+from .control_sums import control_sums_source
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
 from .plain_data import REPEAT, FaultText
 from .runtime import Runtime
 from .unfolding import identify_source, unfold_source
 from .watches import ListsMet, Watches
-from .weighing import weigh_source
 
 Kept = list[tuple[Any, ...]]
 Sums = tuple[int, Any, int]
@@ -43,9 +43,9 @@ class Program:
     counts named by ``counters``. What is kept below an entry is a tuple: the entries of the next
     level, their places, and, where it goes deeper, what is kept below each. From these three
     ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
-    and ``weigh(records, numbers, kept)``, for each totalled column, how many values there are, the
-    state of its aggregate, and how many blanks; of sums that are proved group by group, the same
-    for each group.
+    and ``control_sums(records, numbers, kept)``, for each totalled column, how many values there
+    are, the state of its aggregate, and how many blanks; of sums that are proved group by group,
+    the same for each group.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
@@ -57,7 +57,9 @@ class Program:
     counters: tuple[str, ...]
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    weigh: Callable[[list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], GroupSums]]
+    control_sums: Callable[
+        [list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], GroupSums]
+    ]
     watches: Watches
     faults: FaultNotes
     lists: ListsMet
@@ -80,7 +82,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
     functions = (
         keep,
         unfold,
-        weigh_source(plan, constants),
+        control_sums_source(plan, constants),
         watch_source(plan, constants, "watch", tested),
         watch_source(plan, constants, "watch_all") if tested else "",
         identify_source(plan, constants),
@@ -98,7 +100,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         counters,
         loud["keep"],
         loud["unfold"],
-        quiet["weigh"],
+        quiet["control_sums"],
         watches,
         faults,
         lists,

@@ -21,7 +21,7 @@ from .tallies import Tallies, Tally, cells_of, is_value, tally_of
 from .totalling import Total
 
 
-class ControlSums(Protocol):
+class SourceSide(Protocol):
     """What came in: the control sums of each column with a total, and those of groups. ``overlaps``
     are, for each depth of groups and each column, what groups of that depth show of entries that
     all rows count once.
@@ -38,7 +38,7 @@ class ControlSums(Protocol):
 class Proof:
     """Follows the blocks that an output is given, and states both sides of each total."""
 
-    def __init__(self, plan: Plan, state: ControlSums) -> None:
+    def __init__(self, plan: Plan, state: SourceSide) -> None:
         """``state`` knows what came in."""
         self._state = state
         self.plan = plan

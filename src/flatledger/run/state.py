@@ -23,7 +23,7 @@ from .identity import IdentityWatch
 from .limiting import Limiter
 from .protocols import Row, RowStore
 from .sorting import Sorter
-from .step import BatchResult, Weighed
+from .step import BatchResult, ControlSums
 from .tallies import Tally, cells_of, tally_of
 
 Gathered = Sorter | Groups
@@ -130,9 +130,9 @@ class RunState:
         self._found += [fault for fault in result.filled if fault.record in numbers]
         return [row for row in result.rows if row[place] in numbers]
 
-    def _add_sums(self, weighed: Weighed) -> None:
-        _add(self.sums, weighed.sums)
-        for key, sums in weighed.by_group.items():
+    def _add_sums(self, later: ControlSums) -> None:
+        _add(self.sums, later.sums)
+        for key, sums in later.by_group.items():
             _add(self._sums_of(key), sums)
 
     def control_sums(self) -> list[Tally]:

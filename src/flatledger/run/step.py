@@ -22,7 +22,7 @@ from .expecting import Sequences, sequences
 from .protocols import Batch, Row
 
 
-class Weighed(NamedTuple):
+class ControlSums(NamedTuple):
     """Control sums of columns with a total: of all, and those that are proved group by group."""
 
     sums: Sequence[Sums | None]
@@ -47,8 +47,8 @@ class BatchResult(msgspec.Struct):
     counts: Counter[str]
     passed: list[int]
     rows: list[Row]
-    sums: Weighed
-    by_record: list[tuple[Weighed, list[int]]]
+    sums: ControlSums
+    by_record: list[tuple[ControlSums, list[int]]]
     seen: Seen
     sequences: list[list[Sequences]]
     watches: Watches
@@ -82,11 +82,11 @@ class Stepper:
             program.watch_all(batch.records, batch.numbers)
         known = set(judged)
         filled = [fault for fault in program.faults.taken() if fault not in known]
-        sums, by_record = Weighed((), {}), list[tuple[Weighed, list[int]]]()
+        sums, by_record = ControlSums((), {}), list[tuple[ControlSums, list[int]]]()
         if self._chooses_records:
             by_record = self._each(records, numbers, kept)
         else:
-            sums = Weighed(*program.weigh(records, numbers, kept))
+            sums = ControlSums(*program.control_sums(records, numbers, kept))
         self._look_at_keys(rows)
         passed = set(numbers)
         names = self._identified(batch) if judged or filled else {}
@@ -111,13 +111,13 @@ class Stepper:
 
     def _each(
         self, records: list[Any], numbers: list[int], kept: Kept
-    ) -> list[tuple[Weighed, list[int]]]:
+    ) -> list[tuple[ControlSums, list[int]]]:
         """The control sums of each record alone, and how many entries of each level it has."""
         found = []
         levels = range(1, self.plan.chain.row + 1)
         for record, number, entries in zip_longest(records, numbers, kept):
             alone = [] if entries is None else [entries]
-            sums = Weighed(*self.program.weigh([record], [number], alone))
+            sums = ControlSums(*self.program.control_sums([record], [number], alone))
             found.append((sums, [below(entries, level) for level in levels]))
         return found
 

@@ -1,4 +1,4 @@
-"""Writing `weigh`: control sums, on a walk that shares nothing with the rows."""
+"""Writing `control_sums`: control sums, on a walk that shares nothing with the rows."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ from .emitter import Emitter
 from .unfolding import loop
 
 
-def weigh_source(plan: Plan, constants: Constants) -> str:
-    """Write `weigh`: each totalled column over the kept entries of its home, without unfolding."""
-    return _Weighing(plan, constants).text()
+def control_sums_source(plan: Plan, constants: Constants) -> str:
+    """Write it: each totalled column over the kept entries of its home, without unfolding."""
+    return _ControlSums(plan, constants).text()
 
 
-class _Weighing:
-    """Writes `weigh`. Sums that are proved group by group are kept in a list for each group, which
-    is found where an entry's group is known; the others in variables.
+class _ControlSums:
+    """Writes `control_sums`. Sums that are proved group by group are kept in a list for each group,
+    which is found where an entry's group is known; the others in variables.
     """
 
     def __init__(self, plan: Plan, constants: Constants) -> None:
@@ -115,7 +115,7 @@ class _Weighing:
         )
         each = listed_codes(self._sums(i) if i in self.grouped else "None" for i, _ in self.columns)
         lines = [
-            function_head("weigh", "records", "numbers", "kept"),
+            function_head("control_sums", "records", "numbers", "kept"),
             f"    def new_group(): return [{', '.join(self.parts)}]",
             *indented(starts, 1),
             *indented([loop(self.plan, 0)], 1),
