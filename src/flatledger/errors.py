@@ -26,19 +26,55 @@ class FlatLedgerError(Exception):
 
 
 class TableNotReadError(FlatLedgerError):
-    """The balance was asked for before the rows of the table had been taken to their end."""
+    """The balance was asked for before the rows of the table had been taken to their end.
+
+    >>> import flatledger
+    >>> flatledger.table({"columns": [{"No": "no"}]}, [{"no": 1}]).balance
+    Traceback (most recent call last):
+    flatledger.errors.TableNotReadError: the balance comes after the last row: take all rows \
+first, as list(table) does
+    """
 
 
 class TableReadError(FlatLedgerError):
-    """The rows of a table were asked for once more; they can be taken once."""
+    """The rows of a table were asked for once more; they can be taken once.
+
+    >>> import flatledger
+    >>> table = flatledger.table({"columns": [{"No": "no"}]}, [{"no": 1}])
+    >>> list(table), list(table)
+    Traceback (most recent call last):
+    flatledger.errors.TableReadError: the rows of this table have been taken; ask for the table \
+again to have them again
+    """
 
 
 class TableClosedError(FlatLedgerError):
-    """The rows of a table were asked for after it had been closed."""
+    """The rows of a table were asked for after it had been closed.
+
+    >>> import flatledger
+    >>> with flatledger.table({"columns": [{"No": "no"}]}, [{"no": 1}]) as table:
+    ...     pass
+    >>> next(table)
+    Traceback (most recent call last):
+    flatledger.errors.TableClosedError: the table has been closed; ask for it again
+    """
 
 
 class LevelsError(FlatLedgerError):
-    """A later record shows a level that the first ones did not, and the run can't begin again."""
+    """A later record shows a level that the first ones did not, and the run can't begin again.
+
+    That is so where rows were given already, or where the source can be read once only; the message
+    has the `levels` to state (DESIGN, rule 1).
+
+    >>> import flatledger
+    >>> later = iter([{"no": 1, "tags": ["a"]}] * 400 + [{"no": 2, "tags": ["a", "b"]}])
+    >>> layout = {"columns": [{"No": "no"}, {"Tags": "tags"}]}
+    >>> list(flatledger.table(layout, later))
+    Traceback (most recent call last):
+    flatledger.errors.LevelsError: record 401 has a list of several at tags, where the first \
+records have none, and the source can be read once only. State all levels in the layout: \
+`levels: [tags, …]` if it repeats; without tags such a list is a fault
+    """
 
 
 class ExpressionError(FlatLedgerError):
@@ -67,6 +103,9 @@ class Problem:
     """One fault of a layout: what is wrong, and where (counted from 1; 0 is unknown).
 
     ``file`` is set where a layout is put together from several.
+
+    >>> str(Problem("`columns` is missing", 3, 1))
+    'line 3, column 1: `columns` is missing'
     """
 
     message: str
@@ -97,19 +136,42 @@ class LayoutError(FlatLedgerError):
 
 
 class SourceError(FlatLedgerError):
-    """A source that cannot be opened or read at all."""
+    """A source that cannot be opened or read at all; what can't be read of it is a fault.
+
+    >>> import flatledger
+    >>> flatledger.survey("no-such-file.json")
+    Traceback (most recent call last):
+    flatledger.errors.SourceError: no-such-file.json can't be read: No such file or directory
+    """
 
 
 class SlowPatternError(FlatLedgerError):
-    """A pattern that takes so long on the texts of a source that the run would not end."""
+    """A pattern that takes so long on the texts of a source that the run would not end.
+
+    >>> raise SlowPatternError("the pattern `(a+)+b` takes too long; write it otherwise")
+    Traceback (most recent call last):
+    flatledger.errors.SlowPatternError: the pattern `(a+)+b` takes too long; write it otherwise
+    """
 
 
 class OutputError(FlatLedgerError):
-    """A table that cannot be written as the layout asks; the former file is left as it was."""
+    """A table that cannot be written as the layout asks; the former file is left as it was.
+
+    >>> import flatledger
+    >>> flatledger.export({"columns": [{"No": "no"}]}, [], "table.docx")
+    Traceback (most recent call last):
+    flatledger.errors.OutputError: table.docx: a table is not written as `.docx`; name a file \
+that ends in .csv, .txt, .tsv, .tab or .xlsx
+    """
 
 
 class SamePlaceError(OutputError):
-    """A ``place`` to write to that takes part in the run already."""
+    """A ``place`` to write to that takes part in the run already.
+
+    >>> raise SamePlaceError("lines.csv takes part in this run; name another file", "lines.csv")
+    Traceback (most recent call last):
+    flatledger.errors.SamePlaceError: lines.csv takes part in this run; name another file
+    """
 
     def __init__(self, message: str, place: object) -> None:
         super().__init__(message)
@@ -117,14 +179,33 @@ class SamePlaceError(OutputError):
 
 
 class MissingExtraError(FlatLedgerError):
-    """A format or a way out that needs packages which are installed as an extra."""
+    """A format or a way out that needs packages which are installed as an extra.
+
+    >>> raise MissingExtraError("a data frame needs pandas: pip install 'flatledger[pandas]'")
+    Traceback (most recent call last):
+    flatledger.errors.MissingExtraError: a data frame needs pandas: pip install 'flatledger[pandas]'
+    """
 
 
 class ShelfError(FlatLedgerError):
-    """Something that is not on the shelf, or that is there already, or that can't be put there."""
+    """Something that is not on the shelf, or that is there already, or that can't be put there.
+
+    >>> import flatledger
+    >>> flatledger.Shelf(["/nowhere"]).get("lines")
+    Traceback (most recent call last):
+    flatledger.errors.ShelfError: no layout `lines` on the shelf; `flatledger shelf` lists what \
+there is
+    """
 
 
 class AnswerError(FlatLedgerError):
-    """A value that a layout asks for and that was not given, or can't be taken."""
+    """A value that a layout asks for and that was not given, or can't be taken.
+
+    >>> import flatledger
+    >>> layout = {"columns": [{"No": "no"}], "only": ["no > :least"], "ask": {"least": "integer"}}
+    >>> flatledger.table(layout, [], ask={"least": "many"})
+    Traceback (most recent call last):
+    flatledger.errors.AnswerError: `least`: `many`: a whole number is wanted
+    """
 
     exit_code = 2

@@ -17,13 +17,21 @@ from .survey import SAMPLE, survey
 
 
 class DraftedLayout(str):
-    """The text of a drafted layout, with its comments. ``fields`` are those of the source."""
+    """The text of a drafted layout, with its comments. ``fields`` are those of the source.
+
+    >>> draft([{"no": 1, "lines": [{"qty": 2}]}]).fields
+    ('no', 'lines', 'lines.qty')
+    """
 
     fields: tuple[str, ...] = ()
 
     @property
     def layout(self) -> Layout:
-        """The layout that the text gives."""
+        """The layout that the text gives.
+
+        >>> draft([{"no": 1, "unit_price": 2}]).layout.headings
+        ('No', 'Unit price')
+        """
         return Layout.from_text(self, "draft")
 
     def _repr_html_(self) -> str:

@@ -30,7 +30,11 @@ from .shelf_folders import ShelfFolders
 
 
 class Evaluated(msgspec.Struct, frozen=True):
-    """What an expression gives for one row: the record's number, the value, and its faults."""
+    """What an expression gives for one row: the record's number, the value, and its faults.
+
+    >>> evaluate("qty * 2", [{"qty": "few"}])
+    [Evaluated(record=1, value=None, fault='is not a number')]
+    """
 
     record: int
     value: Any

@@ -67,7 +67,12 @@ class Layout:
     def find(cls, name: str | PathLike[str], shelf: ShelfFolders | None = None) -> Layout:
         """The layout of a file or, where there is no such file, of the shelf.
 
-        Raises ShelfError where it is neither.
+        Raises LayoutError, and ShelfError where it is neither.
+
+        >>> Layout.find("no-such-layout", ShelfFolders(["/nowhere"]))
+        Traceback (most recent call last):
+        flatledger.errors.ShelfError: no layout `no-such-layout` on the shelf; `flatledger shelf` \
+lists what there is
         """
         shelf = shelf or ShelfFolders()
         text = fspath(name)
@@ -80,7 +85,13 @@ class Layout:
 
     @classmethod
     def from_file(cls, path: str | PathLike[str], shelf: ShelfFolders | None = None) -> Layout:
-        """Read a layout file (YAML 1.2, UTF-8), with the layout that it starts from."""
+        """Read a layout file (YAML 1.2, UTF-8), with the layout that it starts from.
+
+        >>> Layout.from_file("no-such-file.yaml")
+        Traceback (most recent call last):
+        flatledger.errors.LayoutError: no-such-file.yaml: the file can't be read: No such file or \
+directory
+        """
         path = Path(path)
         with files_met() as met:
             layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
@@ -96,7 +107,11 @@ class Layout:
         *,
         folder: Path | None = None,
     ) -> Layout:
-        """Read the text of a layout; ``name`` stands in messages, ``folder`` is where it looks."""
+        """Read the text of a layout; ``name`` stands in messages, ``folder`` is where it looks.
+
+        >>> Layout.from_text("columns: [No: no]", "lines").name
+        'lines'
+        """
         return cls._assembled(read_yaml(text, name), name, folder, shelf)
 
     @classmethod
@@ -120,7 +135,12 @@ class Layout:
         return layout.made_of(met)
 
     def made_of(self, files: Iterable[Path]) -> Layout:
-        """The layout with further files that it is made of: none of its runs writes over one."""
+        """The layout with further files that it is made of: none of its runs writes over one.
+
+        >>> layout = Layout.from_data({"columns": [{"No": "no"}]}).made_of([Path("numbers.txt")])
+        >>> [file.name for file in layout.taking_part()]
+        ['numbers.txt']
+        """
         layout = copy.copy(self)
         layout.files = self.files | {*files}
         return layout
@@ -147,7 +167,12 @@ class Layout:
         """The layout with the headings and order of a published form: a CSV file or a workbook.
 
         Its ``header_row`` is the first with two headings or more where none is given, and the
-        table begins at ``first_row``, or below it. Raises LayoutError.
+        table begins at ``first_row``, or below it. Rows count from 1. Raises LayoutError.
+
+        >>> layout = Layout.from_data({"columns": [{"Station": "place.name"}]})
+        >>> form = Path(__file__).parents[1] / "demo" / "drill-form.xlsx"
+        >>> layout.fitted_to(form).headings[:2]
+        ('Date', 'Station')
         """
         reference = FormReference(fspath(form), header_row, first_row)
         layout = copy.copy(self)
@@ -157,14 +182,24 @@ class Layout:
 
     def taking_part(self) -> list[Path]:
         """All files that a run reads beside its source: what the layout is made of, side lists,
-        the form, the note."""
+        the form, the note.
+
+        >>> Layout.from_data({"columns": [{"No": "no"}]}).taking_part()
+        []
+        """
         form = [Path(self.request.form.file)] if self.request.form is not None else []
         lists = [Path(one.file) for one in self.request.lookups]
         note = [note_of(self.path)] if self.path is not None else []
         return [*self.files, *lists, *form, *note]
 
     def named(self, name: str) -> Layout:
-        """The same layout under another name."""
+        """The same layout under another name.
+
+        >>> print(Layout.from_data({"columns": [{"No": "no"}]}).named("few").to_text(), end="")
+        layout: few
+        columns:
+          - No: no
+        """
         assert isinstance(self._item, ItemMap)
         pairs = (pair for pair in self._item.pairs if pair[0].text != "layout")
         return Layout(ItemMap(((Scalar("layout"), Scalar(name)), *pairs)), name, self._of)
@@ -181,12 +216,21 @@ class Layout:
 
     @property
     def name(self) -> str:
-        """The layout's own name, or else the name of its file."""
+        """The layout's own name, or else the name of its file.
+
+        >>> Layout.from_data({"layout": "lines", "columns": [{"No": "no"}]}).name
+        'lines'
+        """
         return self.request.name
 
     @property
     def headings(self) -> tuple[str, ...]:
-        """The headings of the columns that are written, in order; or those of the form."""
+        """The headings of the columns that are written, in order; or those of the form.
+
+        >>> mass = {"value": "mass", "unit": "kg"}
+        >>> Layout.from_data({"columns": [{"No": "no"}, {"Mass": mass}]}).headings
+        ('No', 'Mass, kg')
+        """
         form = self.request.form
         return form.headings if form is not None else self.request.headings
 

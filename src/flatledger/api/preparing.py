@@ -96,7 +96,7 @@ class Preparation:
         """
         place = level_name(wrong.names)
         if given or not self._plain.again:
-            raise LevelsError(_message(wrong, given))
+            raise LevelsError(_message(wrong, given)) from None
         known = None
         if self._request.splits or self._request.lookups:
             known = self._structure_of(self._plain)

@@ -33,7 +33,12 @@ LONGEST = 200
 
 
 class Preview(PreviewResult):
-    """What an export will give; a notebook shows it as a page would."""
+    """What an export will give; a notebook shows it as a page would.
+
+    >>> look = preview({"columns": [{"No": "no"}]}, [{"no": 1}, {"no": 2}])
+    >>> look.first, look.rows, look.balance.read
+    ([(1,), (2,)], 2, 2)
+    """
 
     def _repr_html_(self) -> str:
         from ..reports.preview_page import preview_fragment

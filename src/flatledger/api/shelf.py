@@ -41,12 +41,19 @@ class Shelf(ShelfFolders):
     ``folders`` are its own; left out, the usual ones: a person's, then shared ones. What is put or
     saved goes to the first. Folders that are not there are empty.
 
-    >>> Shelf(["/nowhere"]).entries()
-    []
+    >>> from tempfile import mkdtemp
+    >>> shelf = Shelf([mkdtemp()])
+    >>> place = shelf.save(Layout.from_data({"columns": [{"No": "no"}]}), "numbers")
+    >>> [(entry.kind, entry.name) for entry in shelf.entries()]
+    [('layout', 'numbers')]
     """
 
     def entries(self) -> list[Entry]:
-        """Everything on the shelf: by kind, then by name, the hidden after what hides it."""
+        """Everything on the shelf: by kind, then by name, the hidden after what hides it.
+
+        >>> Shelf(["/nowhere"]).entries()
+        []
+        """
         found = []
         for kind in SUFFIXES:
             seen: set[str] = set()
@@ -64,6 +71,11 @@ class Shelf(ShelfFolders):
 
         ``name`` is the file's own, unless told otherwise. What it holds is checked first. Raises
         LayoutError, and ShelfError where the name is taken and is not to be replaced.
+
+        >>> from tempfile import mkdtemp
+        >>> demo = Path(__file__).parents[1] / "demo"
+        >>> Shelf([mkdtemp()]).put(demo / "wanted.txt", "some").name
+        'some.txt'
         """
         source = Path(file)
         kind = _kind_of(source)
@@ -84,13 +96,23 @@ class Shelf(ShelfFolders):
 
         Raises ShelfError where the name is taken and is not to be replaced, and LayoutError where
         it names a file that is not beside it there.
+
+        >>> from tempfile import mkdtemp
+        >>> shelf, layout = Shelf([mkdtemp()]), Layout.from_data({"columns": [{"No": "no"}]})
+        >>> shelf.save(layout, "numbers").name
+        'numbers.yaml'
         """
         place = self.check_save(layout, name, replace=replace)
         text = layout.named(name).to_text()
         return self._write(text.encode(), "layout", name, place, replace)
 
     def check_save(self, layout: Layout, name: str, *, replace: bool = False) -> Path:
-        """Where a layout would be kept. Raises as `save` does."""
+        """Where a layout would be kept. Raises as `save` does.
+
+        >>> layout = Layout.from_data({"columns": [{"No": "no"}]})
+        >>> Shelf(["/nowhere"]).check_save(layout, "numbers").name
+        'numbers.yaml'
+        """
         place = self._place("layout", name, SUFFIXES["layout"][0])
         if not replace:
             self._check_free(name, "layout")
@@ -99,11 +121,24 @@ class Shelf(ShelfFolders):
 
     def get(self, name: str, kind: str | None = None) -> str:
         """The text of something on the shelf. Raises ShelfError, also where the name is that of
-        several kinds and none is told."""
+        several kinds and none is told.
+
+        >>> from tempfile import mkdtemp
+        >>> shelf, layout = Shelf([mkdtemp()]), Layout.from_data({"columns": [{"No": "no"}]})
+        >>> place = shelf.save(layout, "numbers")
+        >>> shelf.get("numbers").splitlines()
+        ['layout: numbers', 'columns:', '  - No: no']
+        """
         return _read(self.file_of(name, kind)).decode("utf-8-sig")
 
     def file_of(self, name: str, kind: str | None = None) -> Path:
-        """The file of something on the shelf. Raises ShelfError, as `get` does."""
+        """The file of something on the shelf. Raises ShelfError, as `get` does.
+
+        >>> Shelf(["/nowhere"]).file_of("numbers", "list")
+        Traceback (most recent call last):
+        flatledger.errors.ShelfError: no list `numbers` on the shelf; `flatledger shelf` lists \
+what there is
+        """
         if kind is not None:
             return self.find(kind, name)
         entries = [one for one in self.entries() if one.name == name and not one.hidden]
@@ -116,6 +151,12 @@ class Shelf(ShelfFolders):
         """Take something off the personal shelf; return where it is kept.
 
         Raises ShelfError, also where it is on a shared shelf only.
+
+        >>> from tempfile import mkdtemp
+        >>> shelf, layout = Shelf([mkdtemp()]), Layout.from_data({"columns": [{"No": "no"}]})
+        >>> place = shelf.save(layout, "numbers")
+        >>> shelf.remove("numbers").parent.name, shelf.entries()
+        ('former', [])
         """
         file = self.file_of(name, kind)
         if self.folders[0] not in file.parents:

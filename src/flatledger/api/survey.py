@@ -22,7 +22,12 @@ MOST_TOLD = 100  # faults of the source
 
 
 class Survey(SurveyResult):
-    """Every place in a source; a notebook shows it as a tree that can be folded."""
+    """Every place in a source; a notebook shows it as a tree that can be folded.
+
+    >>> found = survey([{"no": 1, "lines": [{"qty": 2}, {"qty": 3}]}])
+    >>> found.records, found.complete, [field.path for field in found.under("lines").fields]
+    (1, True, ['lines', 'lines.qty'])
+    """
 
     def _repr_html_(self) -> str:
         from ..reports.survey_page import survey_fragment

@@ -27,6 +27,10 @@ class Table(Iterator[Row]):
     `Interval`, or ``None``; where a column states a code list, a pattern or a default, what that
     makes of them. What could not be read is its own text. It is a context: leaving it closes the
     source.
+
+    >>> with Table({"columns": [{"No": "no"}]}, [{"no": 1}, {"no": 2}]) as numbers:
+    ...     print(numbers.headings, next(numbers), next(numbers))
+    ('No',) (1,) (2,)
     """
 
     def __init__(
@@ -49,17 +53,30 @@ class Table(Iterator[Row]):
 
     @property
     def columns(self) -> tuple[TableColumn, ...]:
-        """Its columns: headings, types, the level that values belong to, units, totals."""
+        """Its columns: headings, types, the level that values belong to, units, totals.
+
+        >>> [one.level for one in table({"columns": [{"Qty": "sum(lines.qty)"}]}, [{}]).columns]
+        ['record']
+        """
         return described(self._run.plan)
 
     @property
     def headings(self) -> tuple[str, ...]:
-        """The headings of its columns."""
+        """The headings of its columns.
+
+        >>> table({"columns": [{"Mass": {"value": "mass", "unit": "kg"}}]}, []).headings
+        ('Mass, kg',)
+        """
         return tuple(column.heading for column in self.columns)
 
     @property
     def balance(self) -> Balance:
-        """The proof of the run. Raises TableNotReadError before all rows have been taken."""
+        """The proof of the run. Raises TableNotReadError before all rows have been taken.
+
+        >>> numbers = table({"columns": [{"No": "no"}]}, [{"no": 1}])
+        >>> list(numbers), numbers.balance.balanced
+        ([(1,)], True)
+        """
         if not self._read:
             raise TableNotReadError(
                 "the balance comes after the last row: take all rows first, as list(table) does"
@@ -84,15 +101,29 @@ class Table(Iterator[Row]):
         return next(self._rows)
 
     def details(self) -> Iterator[Row]:
-        """The rows that are no total rows, as they come."""
+        """The rows that are no total rows, as they come. Raises TableReadError.
+
+        >>> fees = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}]}
+        >>> list(table(fees, [{"fee": 1}, {"fee": 2}]).details())
+        [(1,), (2,)]
+        """
         return (row for row in self if not isinstance(row, TotalRow))
 
     def totals(self) -> Iterator[TotalRow]:
-        """The total rows, as they come; the others are passed over."""
+        """The total rows, as they come; the others are passed over. Raises TableReadError.
+
+        >>> fees = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}]}
+        >>> list(table(fees, [{"fee": 1}, {"fee": 2}]).totals())
+        [(3,)]
+        """
         return (row for row in self if isinstance(row, TotalRow))
 
     def batches(self) -> Iterator[list[Row]]:
-        """All rows, some at a time, as they come. Raises TableReadError where some were taken."""
+        """All rows, some at a time, as they come. Raises TableReadError where some were taken.
+
+        >>> list(table({"columns": [{"No": "no"}]}, [{"no": 1}, {"no": 2}]).batches())
+        [[(1,), (2,)]]
+        """
         return filter(None, self._taken(self._finished))
 
     def _finished(self) -> Callable[[list[Row]], list[Row]]:
@@ -130,7 +161,10 @@ class Table(Iterator[Row]):
                 self._run = self._prepared.run(self._progress)
 
     def close(self) -> None:
-        """Leave the table, however many rows have been taken; nothing of the source stays open."""
+        """Leave the table, however many rows have been taken; nothing of the source stays open.
+
+        >>> table({"columns": [{"No": "no"}]}, [{"no": 1}]).close()
+        """
         self._closed = True
         if self._blocks is not None:
             self._blocks.close()
@@ -149,7 +183,11 @@ class Table(Iterator[Row]):
 
         Without ``totals`` the total rows are left out. Units, code lists and rounding are as in the
         table; a pattern or a default is not, so that numbers stay numbers. Raises MissingExtraError
-        where pandas is not installed.
+        where pandas is not installed, and OutputError for a number of more than 76 digits.
+
+        >>> fees = {"columns": [{"Fee": {"value": "fee", "decimals": 2}}]}
+        >>> table(fees, [{"fee": 1}, {"fee": 2}]).to_pandas()["Fee"].sum()
+        Decimal('3.00')
         """
         pandas = loaded("pandas", "pandas", "a data frame")
         table = self._arrow(totals=totals)

@@ -168,6 +168,16 @@ class Balance(msgspec.Struct):
     of records that were filtered out are in ``faults_filtered_out`` alone. ``wrong`` says what is
     not as it should be with rows or cells, which is an error of this program. ``notices`` are what
     somebody should look at: it may be right, and need not be.
+
+    >>> import flatledger
+    >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "only": ["fee < 9"]}
+    >>> table = flatledger.table(layout, [{"fee": 2}, {"fee": 3}, {"fee": 10}])
+    >>> rows = list(table)
+    >>> balance = table.balance
+    >>> balance.read, balance.remaining, balance.filtered_out, balance.balanced
+    (3, 2, 1, True)
+    >>> [(column.heading, column.source, column.written) for column in balance.columns]
+    [('Fee', 5, 5)]
     """
 
     layout: str
@@ -209,25 +219,42 @@ class Balance(msgspec.Struct):
 
     @property
     def balanced(self) -> bool:
-        """Whether every count and every sum agrees on both sides."""
+        """Whether every count and every sum agrees on both sides.
+
+        >>> Balance("lines", "lines.jsonl", "record", read=2, remaining=1).balanced
+        False
+        """
         whole = not self.reopened or self.reopening_allowed
         agree = self.records_agree and all(column.balanced for column in self.columns)
         return whole and agree and not self.wrong
 
     @property
     def emptied_by(self) -> ConditionCount | None:
-        """The condition after which nothing remained, where entries of its level were met."""
+        """The condition after which nothing remained, where entries of its level were met.
+
+        >>> met = ConditionCount("no > 9", "record", tested=3, filtered_out=3)
+        >>> Balance("lines", "lines.jsonl", "record", conditions=[met]).emptied_by.text
+        'no > 9'
+        """
         return next((one for one in self.conditions if one.tested and not one.remaining), None)
 
     @property
     def records_agree(self) -> bool:
-        """Whether each record that was read is accounted for, and each entry of a level."""
+        """Whether each record that was read is accounted for, and each entry of a level.
+
+        >>> Balance("lines", "lines.jsonl", "record", read=2, remaining=1, dropped=1).records_agree
+        True
+        """
         gone = self.filtered_out + self.dropped + self.unreadable + self.not_taken
         levels = all(c.remaining + c.filtered_out + c.dropped == c.met for c in self.levels)
         return self.remaining + gone == self.read and levels
 
     def to_json(self) -> bytes:
-        """The balance as JSON; numbers are texts, so that no reader rounds them."""
+        """The balance as JSON; numbers are texts, so that no reader rounds them.
+
+        >>> b'"read": 2' in Balance("lines", "lines.jsonl", "record", read=2).to_json()
+        True
+        """
         data = msgspec.to_builtins(self, enc_hook=str)
         data["balanced"] = self.balanced
         for column in data["columns"]:

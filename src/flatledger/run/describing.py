@@ -19,6 +19,12 @@ class TableColumn(msgspec.Struct, frozen=True):
     values are those of an ``expression``, or the same ``text`` on every row, or nothing. ``total``
     is the aggregate in total rows. The rest is as the layout says it; ``default`` stands where
     there is no value.
+
+    >>> import flatledger
+    >>> layout = {"columns": [{"Fee": {"value": "fee * 2", "total": "sum"}}]}
+    >>> (fee,) = flatledger.table(layout, [{"fee": 2}]).columns
+    >>> fee.type, fee.level, fee.expression, fee.total
+    ('NUMERIC', 'record', 'fee * 2', 'sum')
     """
 
     heading: str

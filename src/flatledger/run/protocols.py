@@ -13,7 +13,13 @@ Progress = Callable[[int], None]  # called with the number of records read so fa
 
 
 class TotalRow(tuple[Any, ...]):
-    """A row of totals: of a group, or of the whole table."""
+    """A row of totals: of a group, or of the whole table. It is a tuple as any row is.
+
+    >>> import flatledger
+    >>> layout = {"columns": [{"No": "no"}, {"Fee": {"value": "fee", "total": "sum"}}]}
+    >>> [isinstance(row, TotalRow) for row in flatledger.table(layout, [{"no": 1, "fee": 2}])]
+    [False, True]
+    """
 
     __slots__ = ()
 

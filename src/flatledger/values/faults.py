@@ -19,6 +19,9 @@ class Fault(msgspec.Struct, frozen=True):
 
     ``identifier`` is what the columns of the primary key say of the record. ``ordinals`` are the
     places (from 1) of the entries that lead to the value, one for each level.
+
+    >>> print(Fault(12, "lines.qty", "a few", "is not a number", ordinals=(2,)))
+    record 12, lines.qty: is not a number: a few
     """
 
     record: int
