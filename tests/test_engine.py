@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.reports.balance_notes import notes_of
 from flatledger.run.pipeline import Run
 from flatledger.sources import open_source
 from flatledger.values import functions, times
@@ -80,8 +81,8 @@ def test_a_summary_keeps_outer_groups_together_and_says_what_differs() -> None:
         ("Total S", None, None, 4, 5),
         ("Grand total", None, None, 10, 13),
     ]
-    assert balance.notes == [
-        "column No differs within 1 of 3 groups; the value met first was taken"
+    assert notes_of(balance) == [
+        "Note: column No differs within 1 of 3 groups; the value met first was taken"
     ]
     rows, _ = table(layout(group="St", totals={"detail": "no"}, sort=["Q"]), LINES)
     assert [row[0] for row in rows] == ["S", "N", "Grand total"]

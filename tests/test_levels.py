@@ -97,8 +97,8 @@ def test_a_late_list_begins_the_run_again_and_is_told() -> None:
     assert rows[-2:] == [(999, 5), ("Grand total", FIRST + 5)]
     assert balance.balanced
     assert balance.read == FIRST + 1
-    (note,) = balance.notes
-    assert note.startswith(f"record {FIRST + 1} has a list of several at lines, where the first")
+    (again,) = balance.begun_again
+    assert (again.record, again.level) == (FIRST + 1, "lines")
 
 
 def test_rows_that_were_given_or_a_source_that_is_gone_end_in_an_error() -> None:

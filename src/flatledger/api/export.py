@@ -16,7 +16,7 @@ from ..outputs import Destination, Target, open_writer
 from ..outputs.fault_table import fault_table
 from ..outputs.files import is_file
 from ..outputs.writer import Writer
-from ..run.balance import Balance, FileCount
+from ..run.balance import Balance, FileCount, Learnt
 from ..run.protocols import Progress
 from ..sources import AnySource
 from .layout import AnyLayout, Layout
@@ -146,7 +146,6 @@ def _learn(layout: Layout, prepared: Preparation, balance: Balance) -> None:
     keys = prepared.named_keys()
     with Target(note_of(layout.path), "replace") as target:
         target.write(learnt(layout.path, known, keys).encode())
-    count = len(balance.drift.new_fields)
-    named = f", and {sum(map(len, keys.values())):,} keys for columns" if keys else ""
-    balance.notes.append(f"new fields learnt: {count:,}; {target.name} knows {len(known):,}{named}")
+    new, named = len(balance.drift.new_fields), sum(map(len, keys.values()))
+    balance.learnt = Learnt(target.name, new, len(known), named)
     balance.drift.new_fields = []

@@ -10,7 +10,7 @@ from ..compile.level_watch import LevelsDifferError
 from ..errors import LayoutError, LevelsError
 from ..layout.settling import Given, settle
 from ..outputs.finishing import group_wording
-from ..run.balance import Balance
+from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
 from ..run.protocols import Lent, Progress, Source
 from ..sources import AnySource
@@ -53,7 +53,7 @@ class Preparation:
         """With ``learn`` keys are looked for that the note does not know; with ``most`` only so
         many records are read, from the first."""
         self._structure: Place | None = None
-        self._notes: list[str] = []
+        self._begun_again: list[BegunAgain] = []
         self._seeking = keys_sought(layout.request, given, learn=learn)
         self._plain = self._opened(layout, source, given, most)
         self._request, self._given = layout.request, given
@@ -102,10 +102,7 @@ class Preparation:
             known = self._structure_of(self._plain)
         self.source = enriched(self._request, self._plain, known)
         self._structure = self._structure_of(self.source)
-        self._notes.append(
-            f"record {wrong.number:,} has a list of several at {place}, where the first records "
-            "have none; all records were looked at, and the run began again"
-        )
+        self._begun_again.append(BegunAgain(wrong.number, place))
 
     def check_names(self, run: Run) -> None:
         """Raise LayoutError for a path that no record had and that is a slip of the pen.
@@ -139,7 +136,7 @@ class Preparation:
         balance = run.balance()
         balance.lookups = lookup_counts(run.reader)
         balance.fit = self.layout.fit
-        balance.notes += self._notes
+        balance.begun_again = self._begun_again
         return balance
 
     def _structure_of(self, source: Source) -> Place:

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
 from typing import Any
 
 from ..run.balance import Balance, ColumnBalance, ConditionCount
 from ..run.drift import Drift
-from .fit_text import fit_lines
+from .balance_notes import column_notes, notes_of
 from .screen import Grid, Screen
-from .words import counted
+from .words import amount, counted
 
 FAULTS_SHOWN = 10
 DRIFT_SHOWN = 12
-REOPENED_SHOWN = 5
 PLACES_SHOWN = 3
 
 
@@ -32,7 +30,7 @@ def print_balance(balance: Balance, screen: Screen) -> None:
         screen.grid(_columns(balance))
     screen.line()
     screen.lines([f"Wrong: {one}" for one in balance.wrong])
-    screen.lines([f"Note: {note}" for note in _column_notes(balance)])
+    screen.lines([f"Note: {note}" for note in column_notes(balance)])
     screen.lines([*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)])
     screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
     screen.lines(notice_lines(balance))
@@ -153,16 +151,6 @@ def condition_words(count: ConditionCount) -> str:
     return f"{name}{count.text}{because}"
 
 
-def _emptied_note(balance: Balance) -> list[str]:
-    """Which condition left nothing, and what it met instead."""
-    emptied = balance.emptied_by
-    if emptied is None:
-        return []
-    note = f"nothing is left after `{emptied.name or emptied.text}`"
-    met = ", ".join(f"{text} ({count:,})" for text, count in emptied.values.items())
-    return [f"{note}; {emptied.field} was: {met}" if met else note]
-
-
 def _columns(balance: Balance) -> Grid:
     grid = _grid("total", "of", "counted once per", ">in the source", ">in the table", "")
     for column in balance.columns:
@@ -175,99 +163,6 @@ def _columns(balance: Balance) -> Grid:
 def _amount(column: ColumnBalance, value: Any) -> str:
     shown = amount(value)
     return f"{shown} / {column.count:,}" if column.aggregate == "avg" else shown
-
-
-def amount(value: Any) -> str:
-    """A number with its thousands parted, every digit kept.
-
-    >>> amount(Decimal("1234.50"))
-    '1,234.50'
-    """
-    if value is None:
-        return ""
-    return f"{Decimal(value):,f}" if isinstance(value, int | Decimal) else f"{value:,}"
-
-
-def _column_notes(balance: Balance) -> list[str]:
-    notes = []
-    for column in balance.columns:
-        if column.overlap is not None:
-            notes.append(
-                f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "
-                f"the whole counts once for each {column.home}"
-            )
-        if column.cut is not None:
-            notes.append(f"{column.heading}: the rows not taken hold {amount(column.cut)}")
-        if column.rounding is not None:
-            notes.append(
-                f"{column.heading}: its rounded cells differ from the exact total by "
-                f"{amount(column.rounding)}"
-            )
-        if not column.balanced:
-            notes.append(
-                f"{column.heading}: source {amount(column.source)}, table "
-                f"{amount(column.written)}, grand total {amount(column.total)}; "
-                "please report this layout and its source"
-            )
-    return notes
-
-
-def notes_of(balance: Balance) -> list[str]:
-    """What there is to note apart from the figures, the fit to a form first."""
-    notes = (
-        *(*_emptied_note(balance), *_reopened_notes(balance)),
-        *(*_list_notes(balance), *_lookup_notes(balance), *balance.notes),
-    )
-    return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
-
-
-def _reopened_notes(balance: Balance) -> list[str]:
-    """Groups that came in pieces."""
-    if not balance.first_reopened:
-        return []
-    shown = "; ".join(
-        f"{', '.join(map(str, one.group))} from row {one.row:,} and again from row {one.again:,}"
-        for one in balance.first_reopened[:REOPENED_SHOWN]
-    )
-    count = counted(balance.reopened, "group")
-    ways = "" if balance.reopening_allowed else "; `reopened: allowed` lets them"
-    return [f"{count} came back after another: {shown}{ways}"]
-
-
-def _lookup_notes(balance: Balance) -> list[str]:
-    """What became of each side list."""
-    notes = []
-    for one in balance.lookups:
-        parts = [f"{one.matched:,} matched, {one.unmatched:,} not"]
-        if one.missing:
-            parts.append(f"not on the list: {', '.join(one.missing)}")
-        if one.unused:
-            parts.append(_of_them(one.unused, "asked for by no record", one.first_unused))
-        if one.keyless:
-            parts.append(f"{one.keyless:,} on the list without a key")
-        if one.double:
-            what = "on the list more than once, of which the first was taken"
-            parts.append(_of_them(one.double, what, one.first_double))
-        notes.append(f"looked up {one.name}: {'; '.join(parts)}")
-    return notes
-
-
-def _of_them(count: int, what: str, first: list[str]) -> str:
-    more = ", …" if count > len(first) else ""
-    return f"{count:,} {what}: {', '.join(first)}{more}"
-
-
-def _list_notes(balance: Balance) -> list[str]:
-    """What is on a list and was met nowhere."""
-    notes = []
-    for found in balance.lists:
-        if found.unmet:
-            more = ", …" if found.unmet > len(found.first_unmet) else ""
-            notes.append(
-                f"list {found.name}: {found.unmet:,} of {counted(found.values, 'value')} not met: "
-                f"{', '.join(found.first_unmet)}{more}"
-            )
-    return notes
 
 
 def drift_lines(drift: Drift) -> list[str]:

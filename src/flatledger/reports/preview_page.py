@@ -8,7 +8,8 @@ from typing import Any
 from ..run.preview import PreviewResult
 from ..run.protocols import TotalRow
 from ..values.functions import text_of
-from .balance_text import asked_lines, drift_lines, fault_lines, notes_of, notice_lines, remark_on
+from .balance_notes import notes_of
+from .balance_text import asked_lines, drift_lines, fault_lines, notice_lines, remark_on
 from .page import render
 from .preview_text import closing, filled
 from .table_text import WIDEST_CELL

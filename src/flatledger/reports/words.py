@@ -159,3 +159,14 @@ def kind_of_value(value: Any) -> str:
             return "a number out of range"
         case _:
             return "a duration"
+
+
+def amount(value: Any) -> str:
+    """A number with its thousands parted, every digit kept.
+
+    >>> amount(Decimal("1234.50"))
+    '1,234.50'
+    """
+    if value is None:
+        return ""
+    return f"{Decimal(value):,f}" if isinstance(value, int | Decimal) else f"{value:,}"

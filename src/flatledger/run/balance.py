@@ -7,13 +7,11 @@ source's kept entries against its sum over the cells written.
 from __future__ import annotations
 
 import datetime as dt
-from decimal import Decimal
 from typing import Any
 
 import msgspec
 
 from ..layout.model import Fit
-from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..values.faults import Fault
 from ..values.numbers import digits_of
 from ..values.visible import steerless_json
@@ -126,23 +124,45 @@ class ColumnBalance(msgspec.Struct):
     balanced: bool
 
 
-def keyless_notes(found: dict[str, Any]) -> list[str]:
-    """What to say of entries without a key, by the columns that tell of them."""
-    notes = []
-    for heading, count in found.items():
-        name = heading.removesuffix(NO_KEY)
-        if name == heading or not count:
-            continue
-        start = f"{name}{NO_COLUMN}"
-        sums = [
-            f"{value:f}" if value.__class__ is Decimal else str(value)
-            for other, value in found.items()
-            if other.startswith(start)
-        ]
-        adding = f"; their values add up to {' and '.join(sums)}" if sums else ""
-        many = "1 entry has" if count == 1 else f"{count:,} entries have"
-        notes.append(f"columns from {name}: {many} no key and no column{adding}")
-    return notes
+class Keyless(msgspec.Struct):
+    """Entries of a level that have no key, so that no column made for keys holds them: how many,
+    and what their values add up to, one sum for each value that adds up."""
+
+    level: str
+    entries: int
+    sums: list[Any] = []
+
+
+class Differing(msgspec.Struct):
+    """A column that describes groups and differs within some; the value met first was taken."""
+
+    heading: str
+    groups: int
+
+
+class TotalApart(msgspec.Struct):
+    """A total over groups that is worked out over all (``total``), where the rounded cells add up
+    to something else (``cells``)."""
+
+    heading: str
+    cells: Any
+    total: Any
+
+
+class BegunAgain(msgspec.Struct):
+    """The record by which a place was found to be a level, so that the run began once more."""
+
+    record: int
+    level: str
+
+
+class Learnt(msgspec.Struct):
+    """What a note beside the layout took in: new ``fields``, and how much it knows now."""
+
+    file: str
+    fields: int
+    known: int
+    keys: int
 
 
 class FileCount(msgspec.Struct):
@@ -166,8 +186,9 @@ class Balance(msgspec.Struct):
     ``dropped`` records have no entry at the row's level. ``repeating`` are all levels that the plan
     reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths; those
     of records that were filtered out are in ``faults_filtered_out`` alone. ``wrong`` says what is
-    not as it should be with rows or cells, which is an error of this program. ``notices`` are what
-    somebody should look at: it may be right, and need not be.
+    not as it should be with rows or cells, which is an error of this program. ``notes`` are what
+    the outputs have to say, and ``notices`` what somebody should look at: it may be right, and need
+    not be.
 
     >>> import flatledger
     >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "only": ["fee < 9"]}
@@ -211,6 +232,11 @@ class Balance(msgspec.Struct):
     faults_filtered_out: int = 0
     faults: list[Fault] = []
     wrong: list[str] = []
+    keyless: list[Keyless] = []
+    differing: list[Differing] = []
+    totals_apart: list[TotalApart] = []
+    begun_again: list[BegunAgain] = []
+    learnt: Learnt | None = None
     notes: list[str] = []
     notices: list[str] = []
     drift: Drift = msgspec.field(default_factory=Drift)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import islice
+from typing import Any
 
+from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..plan.known import known_of
 from ..plan.plan import Plan
 from ..structure.levels import level_name
@@ -13,16 +15,15 @@ from .balance import (
     Balance,
     ColumnBalance,
     ConditionCount,
+    Keyless,
     LevelCount,
     ListCount,
     PeriodDays,
-    keyless_notes,
 )
 from .proof import Proof
 from .state import RunState
 
 UNMET_SHOWN = 20
-NO_RECORDS = "the source holds no records"
 
 
 def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
@@ -62,7 +63,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         fault_places=dict(state.faults.places.most_common()),
         faults_filtered_out=state.faults.filtered,
         faults=state.faults.kept,
-        notes=[*keyless_notes(keyless), *([] if state.read else [NO_RECORDS])],
+        keyless=list(_keyless(keyless)),
         drift=state.drift.drift(),
         notices=[notice for one in state.watches.numerals.values() if (notice := one.notice())],
     )
@@ -106,6 +107,15 @@ def _let_through(plan: Plan, state: RunState) -> Iterator[str]:
         if through != kept + gone:
             name = level_name(plan.chain.levels[level])
             yield f"{through:,} of {name} met the conditions, and {kept + gone:,} were kept"
+
+
+def _keyless(found: dict[str, Any]) -> Iterator[Keyless]:
+    """The entries without a key, by the columns that tell of them."""
+    for heading, count in found.items():
+        name = heading.removesuffix(NO_KEY)
+        if name != heading and count:
+            start = f"{name}{NO_COLUMN}"
+            yield Keyless(name, count, [v for other, v in found.items() if other.startswith(start)])
 
 
 def _lists(state: RunState) -> Iterator[ListCount]:

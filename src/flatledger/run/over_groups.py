@@ -16,7 +16,7 @@ from ..plan.groups import group_record, is_additive
 from ..plan.plan import Plan
 from ..values.numbers import exactly
 from ..values.ordering import told_apart
-from .balance import Balance
+from .balance import Balance, TotalApart
 from .balancing import shown_parts
 from .groups import Groups, Key
 from .proof import Proof
@@ -48,7 +48,7 @@ class GroupStage:
             column.total for column in plan.over.layout.columns
         )
         self._groups: Groups
-        self._notes: list[str] = []
+        self._apart: list[TotalApart] = []
         self._given: GroupProof
 
     @property
@@ -134,10 +134,7 @@ class GroupStage:
                 if lone is not None and not self._splits(lone):
                     cell = added
                 elif added != cell and column.value and is_additive(column.value.node):
-                    self._notes.append(
-                        f"{column.heading}: the rounded cells add up to {added}, and the total "
-                        f"row, which is worked out over all, is {cell} ({cell - added} more)"
-                    )
+                    self._apart.append(TotalApart(column.heading, added, cell))
             cells.append(cell)
         free = [place for place, column in enumerate(columns) if not column.total]
         if free:
@@ -189,7 +186,7 @@ class GroupStage:
         balance.fault_places = dict(places.most_common())
         balance.drift.blank_columns = state.drift.drift().blank_columns
         balance.columns = shown_parts(self._rows_plan, proof.parts.columns())
-        balance.notes = [*balance.notes, *self._notes]
+        balance.totals_apart = self._apart
 
 
 class GroupProof(Proof):

@@ -10,7 +10,7 @@ from typing import Any
 from ..plan.plan import ColumnPlan, KeyPlan, Plan
 from ..plan.row_order import grouped_order
 from ..values.numbers import exactly, round_to
-from .balance import Balance
+from .balance import Balance, Differing
 from .groups import Groups
 from .limiting import Limiter
 from .proof import Proof
@@ -67,14 +67,7 @@ class Table:
         if self.detail is not None:
             balance.reopened = self.detail.reopened
             balance.first_reopened = self.detail.first_reopened
-        balance.notes = [
-            *(
-                f"column {heading} differs within {count:,} of {self.groups:,} groups; "
-                "the value met first was taken"
-                for heading, count in self.differing.items()
-            ),
-            *balance.notes,
-        ]
+        balance.differing = [Differing(*pair) for pair in self.differing.items()]
 
     # ---- with detail
 

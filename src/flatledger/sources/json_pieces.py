@@ -45,7 +45,6 @@ class Pieces:
 
     def __init__(self, text: JsonText, names: Names, source: str) -> None:
         self._text, self._names, self._source = text, names, source
-        self._element = 0
         self._found = False  # whether a document had the path
         self._missed = ""
 

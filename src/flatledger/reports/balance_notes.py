@@ -1,0 +1,152 @@
+"""What a balance has to note, in words."""
+
+from __future__ import annotations
+
+from ..run.balance import Balance
+from .fit_text import fit_lines
+from .words import amount, counted
+
+REOPENED_SHOWN = 5
+
+
+def notes_of(balance: Balance) -> list[str]:
+    """What there is to note apart from the figures, the fit to a form first."""
+    notes = (
+        *(*_emptied_note(balance), *_reopened_notes(balance)),
+        *(*_list_notes(balance), *_lookup_notes(balance), *_group_notes(balance)),
+        *(*_key_notes(balance), *_source_notes(balance), *balance.notes, *_learnt_note(balance)),
+    )
+    return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
+
+
+def _reopened_notes(balance: Balance) -> list[str]:
+    """Groups that came in pieces."""
+    if not balance.first_reopened:
+        return []
+    shown = "; ".join(
+        f"{', '.join(map(str, one.group))} from row {one.row:,} and again from row {one.again:,}"
+        for one in balance.first_reopened[:REOPENED_SHOWN]
+    )
+    count = counted(balance.reopened, "group")
+    ways = "" if balance.reopening_allowed else "; `reopened: allowed` lets them"
+    return [f"{count} came back after another: {shown}{ways}"]
+
+
+def _lookup_notes(balance: Balance) -> list[str]:
+    """What became of each side list."""
+    notes = []
+    for one in balance.lookups:
+        parts = [f"{one.matched:,} matched, {one.unmatched:,} not"]
+        if one.missing:
+            parts.append(f"not on the list: {', '.join(one.missing)}")
+        if one.unused:
+            parts.append(_of_them(one.unused, "asked for by no record", one.first_unused))
+        if one.keyless:
+            parts.append(f"{one.keyless:,} on the list without a key")
+        if one.double:
+            what = "on the list more than once, of which the first was taken"
+            parts.append(_of_them(one.double, what, one.first_double))
+        notes.append(f"looked up {one.name}: {'; '.join(parts)}")
+    return notes
+
+
+def _of_them(count: int, what: str, first: list[str]) -> str:
+    more = ", …" if count > len(first) else ""
+    return f"{count:,} {what}: {', '.join(first)}{more}"
+
+
+def _list_notes(balance: Balance) -> list[str]:
+    """What is on a list and was met nowhere."""
+    notes = []
+    for found in balance.lists:
+        if found.unmet:
+            more = ", …" if found.unmet > len(found.first_unmet) else ""
+            notes.append(
+                f"list {found.name}: {found.unmet:,} of {counted(found.values, 'value')} not met: "
+                f"{', '.join(found.first_unmet)}{more}"
+            )
+    return notes
+
+
+def _emptied_note(balance: Balance) -> list[str]:
+    """Which condition left nothing, and what it met instead."""
+    emptied = balance.emptied_by
+    if emptied is None:
+        return []
+    note = f"nothing is left after `{emptied.name or emptied.text}`"
+    met = ", ".join(f"{text} ({count:,})" for text, count in emptied.values.items())
+    return [f"{note}; {emptied.field} was: {met}" if met else note]
+
+
+def column_notes(balance: Balance) -> list[str]:
+    """What there is to note of the figures of totals."""
+    notes = []
+    for column in balance.columns:
+        if column.overlap is not None:
+            notes.append(
+                f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "
+                f"the whole counts once for each {column.home}"
+            )
+        if column.cut is not None:
+            notes.append(f"{column.heading}: the rows not taken hold {amount(column.cut)}")
+        if column.rounding is not None:
+            notes.append(
+                f"{column.heading}: its rounded cells differ from the exact total by "
+                f"{amount(column.rounding)}"
+            )
+        if not column.balanced:
+            notes.append(
+                f"{column.heading}: source {amount(column.source)}, table "
+                f"{amount(column.written)}, grand total {amount(column.total)}; "
+                "please report this layout and its source"
+            )
+    return notes
+
+
+def _group_notes(balance: Balance) -> list[str]:
+    """Columns that differ within groups, and totals that their rounded cells do not add up to."""
+    return [
+        *(
+            f"column {one.heading} differs within {one.groups:,} of {balance.groups:,} groups; "
+            "the value met first was taken"
+            for one in balance.differing
+        ),
+        *(
+            f"{one.heading}: the rounded cells add up to {amount(one.cells)}, and the total row, "
+            f"which is worked out over all, is {amount(one.total)} "
+            f"({amount(one.total - one.cells)} more)"
+            for one in balance.totals_apart
+        ),
+    ]
+
+
+def _key_notes(balance: Balance) -> list[str]:
+    """Entries that no column made for keys holds."""
+    notes = []
+    for one in balance.keyless:
+        sums = " and ".join(map(amount, one.sums))
+        adding = f"; their values add up to {sums}" if sums else ""
+        many = "1 entry has" if one.entries == 1 else f"{one.entries:,} entries have"
+        notes.append(f"columns from {one.level}: {many} no key and no column{adding}")
+    return notes
+
+
+def _source_notes(balance: Balance) -> list[str]:
+    """A source without records, and levels that its first records did not show."""
+    return [
+        *([] if balance.read else ["the source holds no records"]),
+        *(
+            f"record {one.record:,} has a list of several at {one.level}, where the first records "
+            "have none; all records were looked at, and the run began again"
+            for one in balance.begun_again
+        ),
+    ]
+
+
+def _learnt_note(balance: Balance) -> list[str]:
+    learnt = balance.learnt
+    if learnt is None:
+        return []
+    named = f", and {learnt.keys:,} keys for columns" if learnt.keys else ""
+    what = f"new fields learnt: {learnt.fields:,}; {learnt.file} knows {learnt.known:,}{named}"
+    return [what]
