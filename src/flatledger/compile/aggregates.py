@@ -9,7 +9,7 @@ from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain
 from ..structure.structure import MEMBERS
-from ..values.aggregates import AGGREGATES, DISTINCT
+from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented
 from .conditions import Conditions
 from .emission import Expressions, Scope, entry_name
@@ -59,12 +59,19 @@ class Aggregates:
         if node.name in ("min", "max") and kind_of(node.arguments[0]) == "any":
             watch = self._conditions.watch(node, node)
             self.code.add(f"if {watch}.on: {watch}.look({found})")
-        code = f"aggregate({self._object(node)}, {found}{separator}, {self.code.told(node)})"
-        if node.name == COLLECT:
-            code = f"collected({found})"
         result = self.code.variable("total")
-        self.code.add(f"{result} = {code}")
+        self.code.add(f"{result} = {self._result(node, found, separator)}")
         return Operand(result, kind_of(node))
+
+    def _result(self, node: n.Call, found: str, separator: str) -> str:
+        """The code for what the values that were found result in."""
+        if node.name == COLLECT:
+            return f"collected({found})"
+        code = f"aggregate({self._object(node)}, {found}{separator}, {self.code.told(node)})"
+        aggregate = _of(node)
+        if node.distinct or node.order is not None:
+            return code
+        return aggregate.of_present(found) or f"{code} if {found} else {aggregate.of_none()!r}"
 
     def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
         """Emit a condition on a side level: the entries for which it is true replace all others.
@@ -104,8 +111,7 @@ class Aggregates:
         """The name of the aggregate itself."""
         if node.name == COLLECT:
             return ""
-        found = (DISTINCT if node.distinct else AGGREGATES)[node.name]
-        return self.code.constants.name(found, f"{'distinct_' if node.distinct else ''}{node.name}")
+        return self.code.constants.name(_of(node), f"{'distinct_' * node.distinct}{node.name}")
 
     def _separator(self, node: n.Call) -> str:
         if node.name != "listagg":
@@ -141,7 +147,8 @@ class Aggregates:
         elif isinstance(argument, n.FieldPath):
             raw = self.emit.value(argument).code
             convert = f"as_{kind}" if kind else "None"
-            other = f"gather({found}, {raw}, {convert}, {self.code.told(argument)})"
+            nulls = not _passes_nulls(node)
+            other = f"gather({found}, {raw}, {convert}, {nulls}, {self.code.told(argument)})"
             if kind == "number":  # a list is taken too, wherever it stands
                 usual = " or ".join(f"{raw}.__class__ is {one}" for one in ("int", "Decimal"))
                 self.code.add(f"if {usual}: {found}.append({raw})")
@@ -150,7 +157,8 @@ class Aggregates:
                 self.code.add(other)
         else:
             value = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
-            test = f"if {value.code} is not None: " if alone else ""
+            known = not (alone or _passes_nulls(node)) or not value.nullable
+            test = "" if known else f"if {value.code} is not None: "
             self.code.add(f"{test}{found}.append({value.code})")
 
     def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
@@ -212,3 +220,13 @@ class Aggregates:
         self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw
+
+
+def _of(node: n.Call) -> Aggregate:
+    """The aggregate of a call."""
+    return (DISTINCT if node.distinct else AGGREGATES)[node.name]
+
+
+def _passes_nulls(node: n.Call) -> bool:
+    """Whether an aggregate passes over nulls; those that are only collected are wanted too."""
+    return node.name != COLLECT and not _of(node).unknown

@@ -9,7 +9,7 @@ import msgspec
 from ..language import nodes as n
 from ..layout.column import Column, Conversion
 from ..plan.kinds import DATATYPES, Operand
-from ..plan.known import access_of
+from ..plan.known import access_of, known_of
 from ..plan.plan import ColumnPlan
 from ..values.amounts import ColumnReader, amount_reader
 from ..values.reading_texts import DateReader
@@ -188,6 +188,13 @@ class Columns:
             if decimals > 6:  # its text could have an exponent
                 self.code.add(f"{name} = plain({name})")
 
+    def _reckoned(self, node: n.Node) -> bool:
+        """Whether a list at a node tells nothing new: it is at a level, or `watch` looks there."""
+        if not isinstance(node, n.FieldPath) or access_of(node).rest:
+            return True
+        names = (*known_of(node).start, *access_of(node).names)
+        return self.code.plan.chain.is_level(names)
+
     def _shown(self, node: n.Node, joining: Joining) -> Operand:
         """A value ready to be written: what is usual at a path is let through at once."""
         value = self._paths.aligned(node) if joining.aligned else self.emit.value(node)
@@ -200,10 +207,9 @@ class Columns:
             int: f"{raw}.__class__ is int",
             Decimal: f"{raw}.__class__ is Decimal",
         }
-        tests = [
-            f"{raw} is None",
-            *(usual[one] for one in self._paths.kinds_met(node) if one in usual),
-        ]
+        met = [one for one in self._paths.kinds_met(node) if one in usual] or [str]
+        tests = [f"{raw} is None", *(usual[one] for one in met)]
+        joining = joining._replace(reckoned=self._reckoned(node))
         how = self.code.constants.name(joining, "joining")
         slow = f"cell({raw}, {how}, {self.code.told(node)})"
         return self.code.assign(f"{raw} if {' or '.join(tests)} else {slow}", "any")

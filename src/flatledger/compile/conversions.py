@@ -77,7 +77,9 @@ class Conversions:
         value = self.emit.value(node)
         if value.kind != "any":
             return value
-        return self.code.assign(f"None if is_null({value.code}) else {value.code}", "any")
+        raw = value.code
+        usual = f'{raw}.__class__ is str and {raw} >= "!"'
+        return self.code.assign(f"{raw} if {usual} else None if is_null({raw}) else {raw}", "any")
 
     def compared_as(self, nodes: Iterable[n.Node]) -> str | None:
         """The kind as which values are compared; None where each value decides for itself.

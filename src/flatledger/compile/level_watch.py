@@ -8,6 +8,7 @@ watched for.
 from __future__ import annotations
 
 from collections.abc import Collection
+from functools import cache
 from typing import Any
 
 from ..plan.plan import Plan
@@ -29,7 +30,7 @@ class Crowd:
     """What the generated function calls: it raises LevelsDifferError for a list of several."""
 
     def __init__(self, chain: Chain) -> None:
-        self._chain = chain
+        self._is_level = cache(chain.is_level)
 
     def note(self, number: int, *found: tuple[Any, Names]) -> None:
         """Judge the values at some places that are no levels."""
@@ -40,12 +41,15 @@ class Crowd:
     def below(self, number: int, value: Any, names: Names, rest: Names) -> None:
         """Judge what names lead to within plain data that stands at a place."""
         if value.__class__ is list:
-            if len(value) > 1 and not self._chain.is_level(names):
+            if len(value) > 1 and not self._is_level(names):
                 raise LevelsDifferError(names, number)
             for entry in value:
-                self.below(number, entry, names, rest)
+                if entry.__class__ is list or (rest and entry.__class__ is dict):
+                    self.below(number, entry, names, rest)
         elif rest and value.__class__ is dict:
-            self.below(number, value.get(rest[0]), (*names, rest[0]), rest[1:])
+            inner = value.get(rest[0])
+            if inner.__class__ is list or inner.__class__ is dict:  # nothing else holds a list
+                self.below(number, inner, (*names, rest[0]), rest[1:])
 
 
 def watch_source(

@@ -27,6 +27,18 @@ class Joining(NamedTuple):
     aligned: bool = False
     in_value: str = "report"
     expected: bool = True  # several values; else they are a fault
+    reckoned: bool = False  # the plan reckons with a list there, or it is watched for elsewhere
+
+    def join(self, parts: list[Any]) -> tuple[str, str | None]:
+        """Several values as one text, and the first of those that hold the separator, if that is to
+        be told."""
+        texts = ["" if part is None else text_of(part) for part in parts]
+        held = None
+        if self.separator and any(self.separator in text for text in texts):
+            if self.in_value == "report":
+                held = next(text for text in texts if self.separator in text)
+            texts = [self.part(text) for text in texts]
+        return self.separator.join(text for text in texts if text or self.aligned), held
 
     def part(self, text: str) -> str:
         """A value as it stands among the others."""
@@ -102,10 +114,15 @@ def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
     return value
 
 
+_OBJECTS = {dict}
+
+
 def listed(value: Any) -> list[Any]:
     """The entries of a side level: a lone value is a list of one; nulls are no entries."""
     if value.__class__ is not list:
         return [] if is_null(value) else [value]
+    if {*map(type, value)} == _OBJECTS:
+        return value
     return [
         part
         for entry in value

@@ -44,14 +44,7 @@ from .plain_data import (
     with_entries,
     with_members,
 )
-from .plain_values import (
-    as_numbers,
-    collected,
-    flattened,
-    is_number,
-    is_whole_entry,
-    number_in,
-)
+from .plain_values import as_numbers, collected, flattened, is_number, is_whole_entry, number_in
 from .watches import ListsMet
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
@@ -248,13 +241,18 @@ class Runtime:
             return found[0] if found else None
         return found
 
-    def gather(self, found: list[Any], value: Any, convert: Any, path: str, where: Address) -> None:
-        """Add the value, or each of several, to what an aggregate has found."""
+    def gather(
+        self, found: list[Any], value: Any, convert: Any, nulls: bool, path: str, where: Address
+    ) -> None:
+        """Add the value, or each of several, to what an aggregate has found; one that can't be
+        converted counts where ``nulls`` do."""
         for item in value if value.__class__ is list else (value,):
             if item.__class__ is list:
-                self.gather(found, item, convert, path, where)
+                self.gather(found, item, convert, nulls, path, where)
             elif not is_null(item):
-                found.append(item if convert is None else convert(item, path, where))
+                converted = item if convert is None else convert(item, path, where)
+                if converted is not None or nulls:
+                    found.append(converted)
 
     def stray(self, value: Any, names: tuple[str, ...], path: str, where: Address) -> Any:
         """Steps through what is neither the expected object nor missing."""
@@ -325,9 +323,13 @@ class Runtime:
             self.fault(where, path, value, value.reason)
             return FaultText(value.text) if value.text else None
         if isinstance(value, list | tuple):
-            self._lists.some = True
-            parts = [self.cell(item, joining, path, where) for item in flattened(value)]
-            present = [part for part in parts if part is not None]
+            if not joining.reckoned:
+                self._lists.some = True
+            if value and {*map(type, value)} == {str} and min(value) >= "!":  # and none is blank
+                parts = present = list(value)
+            else:
+                parts = [self.cell(item, joining, path, where) for item in flattened(value)]
+                present = [part for part in parts if part is not None]
             if len(present) > 1 and not joining.expected:
                 self.fault(where, path, value, "one value was expected")
             if not present or (len(present) == 1 and not joining.aligned):
@@ -337,13 +339,10 @@ class Runtime:
 
     def _joined(self, parts: list[Any], joining: Joining, path: str, where: Address) -> str:
         """Several values as one text; one that holds the separator is told, or made harmless."""
-        texts = ["" if part is None else text_of(part) for part in parts]
-        if joining.separator and any(joining.separator in text for text in texts):
-            if joining.in_value == "report":
-                held = next(text for text in texts if joining.separator in text)
-                self.fault(where, path, held, f"holds the separator {joining.separator!r}")
-            texts = [joining.part(text) for text in texts]
-        return joining.separator.join(text for text in texts if text or joining.aligned)
+        text, held = joining.join(parts)
+        if held is not None:
+            self.fault(where, path, held, f"holds the separator {joining.separator!r}")
+        return text
 
     # ---- operations
 

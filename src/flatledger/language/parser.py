@@ -109,6 +109,11 @@ def _check_bounds(text: str) -> None:
             text[:80],
             0,
         )
+    try:
+        text.encode()
+    except UnicodeEncodeError as error:
+        half = text[error.start]
+        raise ExpressionError(f"`{half}` is not expected here", text, error.start) from None
     depth = 0
     for found in re.finditer(r"'[^']*'|\"[^\"]*\"|[(\[)\]]", text):
         depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(found[0], 0)

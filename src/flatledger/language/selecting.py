@@ -15,6 +15,7 @@ from typing import Any
 
 from ..values.patterns import interoperable
 from . import nodes as n
+from .choosing import Chooser, chooser_of
 
 Location = tuple[str | int, ...]
 NodePair = tuple[Location, Any]
@@ -33,9 +34,11 @@ NOTHING = Nothing()
 class Selection:
     """A compiled path. ``find`` gives the values, ``nodes`` also their locations."""
 
-    def __init__(self, steps: list[Step], singular: bool) -> None:
+    def __init__(self, steps: list[Step], singular: bool, of_list: Chooser | None = None) -> None:
+        """``of_list`` finds the same values in a list, where there is a shorter way to them."""
         self._steps = steps
         self.singular = singular
+        self._of_list = of_list
 
     def nodes(self, value: Any, root: Any = NOTHING) -> list[NodePair]:
         """The nodelist: locations with values, in the standard's order."""
@@ -49,6 +52,8 @@ class Selection:
 
     def find(self, value: Any, root: Any = NOTHING) -> list[Any]:
         """The values of the nodelist."""
+        if self._of_list is not None and value.__class__ is list:
+            return self._of_list(value)
         return [item for _, item in self.nodes(value, root)]
 
 
@@ -68,7 +73,8 @@ def compile_path(
         listed = bool(is_level and place and not segment.descendant and is_level(place))
         steps.append(_segment(segment, relaxed=is_level is not None, listed=listed))
         place = _place_after(segment, place, listed)
-    return Selection(steps, n.FieldPath(0, segments).is_singular())
+    singular = n.FieldPath(0, segments).is_singular()
+    return Selection(steps, singular, chooser_of(segments) if is_level is not None else None)
 
 
 def _place_after(

@@ -71,6 +71,15 @@ class Aggregate:
         """The statement by which a variable takes one value."""
         return f"{variable}.append({value})"
 
+    def of_present(self, found: str) -> str:
+        """The expression for the result of a list of values within a record, nulls left out; blank
+        where it takes more than an expression."""
+        return ""
+
+    def of_none(self) -> Any:
+        """What no value results in."""
+        return self.result(self.zero(), 0)
+
     def taken(self, variable: str, name: str) -> str:
         """The expression for the state that a variable holds; ``name`` is this object's."""
         return f"{name}.of({variable})"
@@ -108,6 +117,9 @@ class Sum(Aggregate):
 
     start = "0"
 
+    def of_present(self, found: str) -> str:
+        return f"sum({found}) if {found} else None"
+
     def taking(self, variable: str, value: str) -> str:
         return f"{variable} += {value}"
 
@@ -123,6 +135,9 @@ class Mean(Sum):
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
         return plain(QUOTIENT.divide(state, count)) if count else None
+
+    def of_present(self, found: str) -> str:
+        return ""
 
     def proof(self, state: Any, count: int) -> tuple[Any, ...]:
         return state, count
@@ -275,6 +290,10 @@ class AnyOf(Aggregate):
     def result(self, state: Any, count: int, *options: Any) -> Any:
         settled = self._settled
         return settled if settled in state else None if None in state else not settled
+
+    def of_present(self, found: str) -> str:
+        settled = self._settled
+        return f"{settled} if {settled} in {found} else None if None in {found} else {not settled}"
 
 
 class Every(AnyOf):
