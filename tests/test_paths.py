@@ -12,7 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from flatledger import ExpressionError
-from flatledger.language import parse_path
+from flatledger.language import nodes as n
+from flatledger.language import parse_expression, parse_path
+from flatledger.language.selecting import compile_path
 
 TREE = {"o": {"j": 1, "k": 2}, "a": [5, 3, [{"j": 4}, {"k": 6}]]}  # 2.5.2.3
 ARRAY = ["a", "b", "c", "d", "e", "f", "g"]  # 2.3.4.3
@@ -172,3 +174,17 @@ def test_a_normalised_path_leads_back_to_its_node(value: Any) -> None:
 def test_any_name_can_be_quoted(name: str) -> None:
     query = f"$[{json.dumps(name)}]"
     assert parse_path(query).find({name: 1}) == [1]
+
+
+keyed = st.dictionaries(
+    st.sampled_from(["key", "value"]), st.sampled_from(["a", "b", 1, None, [1]])
+)
+
+
+@given(st.lists(keyed | st.sampled_from(["a", None, 1]) | st.lists(keyed, max_size=2), max_size=5))
+def test_the_short_way_to_choose_finds_what_the_standard_does(entries: list[Any]) -> None:
+    for text in ("[?@.key=='a']", "[?@.key=='a'].value", "[?'b'==@.key].value", "[?@.key!='a']"):
+        path = parse_expression(f"x{text}")
+        assert isinstance(path, n.FieldPath)
+        chosen = compile_path(path.segments[1:], is_level=lambda names: False)
+        assert chosen.find(entries) == [value for _, value in chosen.nodes(entries)], text

@@ -7,7 +7,7 @@ watched for.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from functools import cache
 from typing import Any
 
@@ -16,6 +16,8 @@ from ..structure.levels import Chain, Names
 from ..structure.record_types import Field
 from .blocks import function_head, indented
 from .constants import Constants
+
+Steps = tuple[tuple[str, "Steps"], ...]  # names that are read, each with those below it
 
 
 class LevelsDifferError(Exception):
@@ -38,18 +40,33 @@ class Crowd:
             if value.__class__ is list and len(value) > 1:
                 raise LevelsDifferError(names, number)
 
-    def below(self, number: int, value: Any, names: Names, rest: Names) -> None:
-        """Judge what names lead to within plain data that stands at a place."""
-        if value.__class__ is list:
-            if len(value) > 1 and not self._is_level(names):
-                raise LevelsDifferError(names, number)
-            for entry in value:
-                if entry.__class__ is list or (rest and entry.__class__ is dict):
-                    self.below(number, entry, names, rest)
-        elif rest and value.__class__ is dict:
-            inner = value.get(rest[0])
-            if inner.__class__ is list or inner.__class__ is dict:  # nothing else holds a list
-                self.below(number, inner, (*names, rest[0]), rest[1:])
+    def below(self, number: int, value: Any, names: Names, steps: Steps) -> None:
+        """Judge what steps lead to within plain data that stands at a place."""
+        if value.__class__ is not list:
+            value = (value,)
+        elif len(value) > 1 and not self._is_level(names):
+            raise LevelsDifferError(names, number)
+        for entry in value:
+            if entry.__class__ is dict:
+                for name, further in steps:
+                    inner = entry.get(name)
+                    if inner.__class__ is list or inner.__class__ is dict:  # else it holds no list
+                        self.below(number, inner, (*names, name), further)
+            elif entry.__class__ is list:
+                self.below(number, entry, names, steps)
+
+
+def _steps(rests: Iterable[Names]) -> Steps:
+    """What is read below a place, as steps from one name to the next.
+
+    >>> _steps([("key",), ("value",), ("value", "no")])
+    (('key', ()), ('value', (('no', ()),)))
+    """
+    below: dict[str, list[Names]] = {}
+    for rest in sorted(rests):
+        if rest:
+            below.setdefault(rest[0], []).append(rest[1:])
+    return tuple((name, _steps(further)) for name, further in below.items())
 
 
 def watch_source(
@@ -124,11 +141,11 @@ class _Watch:
 
     def _below(self, names: Names, code: str) -> list[str]:
         """The lines that judge what is read within plain data."""
-        rests = self._rests.get(names, set())
-        begun = {rest[:length] for rest in rests for length in range(1, len(rest))}
-        longest = sorted(rests - begun)
-        place = self._name(names)
-        return [f"look_below(number, {code}, {place}, {self._name(rest)})" for rest in longest]
+        rests = self._rests.get(names)
+        if not rests:
+            return []
+        steps = self._constants.name(_steps(rests), "steps")
+        return [f"look_below(number, {code}, {self._name(names)}, {steps})"]
 
     def _passed_over(self, child: Field) -> bool:
         return self._chain.is_level(child.names) or child.names in self._tested
