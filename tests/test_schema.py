@@ -75,7 +75,6 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
 }
 WHOLE["output"] |= {"quote": "all", "header": True, "second-header": "units", "if-there": "number"}
 WHOLE["output"] |= {"line-terminator": "lf", "encoding": "utf-8", "formula-guard": False}
-PLACES = list[list[Any]]
 
 
 def reads(layout: Any) -> bool:

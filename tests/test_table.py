@@ -68,6 +68,11 @@ def test_what_is_taken_twice_or_too_early_has_an_error_of_its_own() -> None:
     for again in (lambda: list(table), table.details, table.totals, table.batches):
         with pytest.raises(flatledger.TableReadError, match="ask for"):
             again()
+    slip = flatledger.table({"columns": [{"No": "numbre"}]}, [{"number": 1}])
+    with pytest.raises(flatledger.LayoutError):
+        list(slip)
+    with pytest.raises(flatledger.TableClosedError, match="ended in an error"):
+        list(slip)
     for rows_taken in (0, 1):
         with flatledger.table(LAYOUT, RECORDS) as closed:
             for _ in range(rows_taken):
@@ -170,8 +175,9 @@ def test_days_moments_times_and_faults_in_arrow() -> None:
     with_totals = flatledger.table(layout, records).to_pandas(totals=True)
     assert len(with_totals) == 3
     assert with_totals["Amount"].iloc[-1] == Decimal("1234.00")
-    with pytest.raises(flatledger.OutputError, match="numbers of 80 digits"):
-        pa.table(flatledger.table({"columns": [{"A": "a"}]}, [{"a": 10**79}]))
+    for value, says in ((10**79, "numbers of 80 digits"), ("\ud800", "half a character")):
+        with pytest.raises(flatledger.OutputError, match=says):
+            pa.table(flatledger.table({"columns": [{"A": "a"}]}, [{"a": value}]))
 
 
 def test_a_missing_extra_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -98,7 +98,12 @@ class Table(Iterator[Row]):
             raise TableClosedError("the table has been closed; ask for it again")
         if self._rows is None:
             self._rows = (row for block in self._taken(self._finished) for row in block)
-        return next(self._rows)
+        try:
+            return next(self._rows)
+        except StopIteration:
+            if self._read:
+                raise
+            raise TableClosedError("the table ended in an error; ask for it again") from None
 
     def details(self) -> Iterator[Row]:
         """The rows that are no total rows, as they come. Raises TableReadError.

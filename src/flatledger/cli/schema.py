@@ -6,6 +6,7 @@ import json
 
 from ..layout.schema import layout_schema
 from ..outputs import Target, check_suffix
+from .terminal import reports
 
 
 def run_schema(to: str | None) -> int:
@@ -14,4 +15,6 @@ def run_schema(to: str | None) -> int:
         check_suffix(to, (".json",), "the schema")
     with Target(to or "-") as target:
         target.write(f"{json.dumps(layout_schema(), indent=1)}\n".encode())
+    if to and target.replaces:
+        reports().line(f"{to} is written", whole=True)
     return 0

@@ -62,7 +62,12 @@ def _array(column: TableColumn, cells: Sequence[Any]) -> pa.Array[Any]:
         values = [None if value is None else text_of(value) for value in values]
     elif pa.types.is_decimal(kind):
         values = [None if value is None else Decimal(value) for value in values]
-    return pa.array(values, kind)
+    try:
+        return pa.array(values, kind)
+    except UnicodeEncodeError:
+        raise OutputError(
+            f"column `{column.heading}` has a text with half a character, which Arrow can't hold"
+        ) from None
 
 
 def _type(column: TableColumn, values: list[Any]) -> pa.DataType:
