@@ -6,7 +6,7 @@ import datetime as dt
 import re
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from os import PathLike
 from pathlib import Path
 
@@ -16,6 +16,7 @@ from ..errors import LayoutError, OutputError, ShelfError
 from ..layout.assembling import check_conditions
 from ..layout.text import ItemMap
 from ..outputs import Target
+from ..outputs.locks import LockedError, locked
 from .layout import Layout
 from .layout_files import FilesOf, read_items, read_list
 from .shelf_folders import FOLDERS, SUFFIXES, ShelfFolders, files_in
@@ -204,23 +205,18 @@ what there is
     @contextmanager
     def _alone(self) -> Iterator[None]:
         """The personal shelf while nobody else writes to it."""
-        import portalocker
-
         folder = self.folders[0]
-        try:
-            for name in FOLDERS.values():
-                (folder / name / FORMER).mkdir(parents=True, exist_ok=True)
-            lock = portalocker.Lock(folder / ".lock", timeout=LONGEST_WAIT)
-            lock.acquire()
-        except portalocker.LockException:
-            message = f"another run is still writing to {folder}; try again later"
-            raise ShelfError(message) from None
-        except OSError as error:
-            raise OutputError(f"{folder} can't be written: {error.strerror}") from None
-        try:
+        with ExitStack() as held:
+            try:
+                for name in FOLDERS.values():
+                    (folder / name / FORMER).mkdir(parents=True, exist_ok=True)
+                held.enter_context(locked(folder / ".lock", LONGEST_WAIT))
+            except LockedError:
+                message = f"another run is still writing to {folder}; try again later"
+                raise ShelfError(message) from None
+            except OSError as error:
+                raise OutputError(f"{folder} can't be written: {error.strerror}") from None
             yield
-        finally:
-            lock.release()
 
 
 def _kind_of(path: Path) -> str:

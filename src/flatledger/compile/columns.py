@@ -188,9 +188,22 @@ class Columns:
             if decimals > 6:  # its text could have an exponent
                 self.code.add(f"{name} = plain({name})")
 
+    def _joined(self, texts: str, separator: str, slow: str) -> Operand:
+        """A list of texts as one, where none is blank or holds the separator."""
+        result = self.code.variable("joined")
+        self.code.add(f"{result} = {separator!r}.join({texts}) if {texts} else None")
+        several = f"{result}.count({separator!r}) != len({texts}) - 1"
+        blank = f'not min({texts}) >= "!"'
+        with self.code.below(f"if {texts} and ({several} or {blank}):"):
+            self.code.add(f"{result} = {slow}")
+        return Operand(result, "any")
+
     def _reckoned(self, node: n.Node) -> bool:
         """Whether a list at a node tells nothing new: it is at a level, or `watch` looks there."""
         if not isinstance(node, n.FieldPath) or access_of(node).rest:
+            return True
+        place = self._paths.field_of(node)
+        if place is not None and place.only is not None:
             return True
         names = (*known_of(node).start, *access_of(node).names)
         return self.code.plan.chain.is_level(names)
@@ -201,7 +214,9 @@ class Columns:
         if value.kind != "any":
             return value
         self.code.note_test(node)
-        raw = value.code
+        raw, only = value.code, self._paths.only(node)
+        if only in (int, bool):
+            return value
         usual = {
             str: f'{raw}.__class__ is str and {raw} >= "!"',
             int: f"{raw}.__class__ is int",
@@ -209,7 +224,12 @@ class Columns:
         }
         met = [one for one in self._paths.kinds_met(node) if one in usual] or [str]
         tests = [f"{raw} is None", *(usual[one] for one in met)]
+        if only is str:
+            tests[1:] = [f'{raw} >= "!"']
         joining = joining._replace(reckoned=self._reckoned(node))
         how = self.code.constants.name(joining, "joining")
         slow = f"cell({raw}, {how}, {self.code.told(node)})"
+        joins = joining.expected and joining.separator and not joining.aligned
+        if joins and self._paths.lists_texts(node):
+            return self._joined(raw, joining.separator, slow)
         return self.code.assign(f"{raw} if {' or '.join(tests)} else {slow}", "any")

@@ -118,12 +118,16 @@ class _ControlSums:
             function_head("control_sums", "records", "numbers", "kept"),
             f"    def new_group(): return [{', '.join(self.parts)}]",
             *indented(starts, 1),
-            *indented([loop(self.plan, 0)], 1),
-            *indented(self._level_lines(0), 2),
+            *indented(self._walk(), 1),
             f"    by_group = {{group: ({each}) for group, own in by_group.items()}}",
             *indented([f"return ({whole}), by_group"], 1),
         ]
         return "\n".join(lines)
+
+    def _walk(self) -> list[str]:
+        """The loops over the records and what lies below, if there is anything to add up."""
+        lines = self._level_lines(0)
+        return [loop(self.plan, 0), *indented(lines, 1)] if lines else []
 
     def _level_lines(self, level: int) -> list[str]:
         lines = list(self.emitter.code.scope.blocks[level].lines)
@@ -133,7 +137,7 @@ class _ControlSums:
             if deeper > self.level and deeper in self.met:
                 lines.append(f"{self.met[deeper]} += len(entries_{deeper})")
             lines += [loop(self.plan, deeper), *indented(self._level_lines(deeper), 1)]
-        return lines or ["pass"]
+        return lines
 
     def _sums(self, index: int) -> str:
         """How many values of a column there are, the state of its aggregate, how many blanks."""

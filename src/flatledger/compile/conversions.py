@@ -57,16 +57,20 @@ class Conversions:
             if kind == "text":
                 return self.code.literal(text_of(node.value))
             value = self.code.assign(value.code, value.kind)
+        only = self._paths.only(node)
+        if only is not None and only in _CLASSES[kind] and only is not str:
+            return Operand(value.code, kind)
         result = self.code.variable(kind)
         wanted = _CLASSES[kind]
         usual = [one for one in self._paths.kinds_met(node) if one in wanted] or list(wanted[:1])
         tests = [f"{value.code}.__class__ is not {one.__name__}" for one in usual]
         if kind == "text":
-            tests = [f"{tests[0]} or not {value.code} >= '!'"]
+            blank = f"not {value.code} >= '!'"
+            tests = [blank if only is str else f"({tests[0]} or {blank})"]
+        tests.append(f"{value.code} is not None")
+        if only is str:
+            tests.reverse()
         convert = f"{result} = as_{kind}({value.code}, {self.code.told(node)})"
-        if not tests:
-            self.code.add(convert)
-            return Operand(result, kind)
         self.code.add(f"{result} = {value.code}")
         with self.code.below(f"if {' and '.join(tests)}:"):
             self.code.add(convert)
@@ -77,8 +81,12 @@ class Conversions:
         value = self.emit.value(node)
         if value.kind != "any":
             return value
-        raw = value.code
+        raw, only = value.code, self._paths.only(node)
+        if only in (int, bool):
+            return value
         usual = f'{raw}.__class__ is str and {raw} >= "!"'
+        if only is str:
+            usual = f'{raw} is None or {raw} >= "!"'
         return self.code.assign(f"{raw} if {usual} else None if is_null({raw}) else {raw}", "any")
 
     def compared_as(self, nodes: Iterable[n.Node]) -> str | None:

@@ -216,9 +216,15 @@ class _Keep:
         call = f"entries({raw}, {struct_name}, {site}, {where})"
         if mapping:
             call = f"member_entries({raw}, {site}, {where})"
+        found = [f"entries_{deeper}, ordinals_{deeper} = {call}"]
+        if place.only is list:
+            found = [
+                f"entries_{deeper} = {raw} or ()",
+                f"ordinals_{deeper} = range(1, len(entries_{deeper}) + 1)",
+            ]
         return [
             *self.loads.code.scope.blocks[level].lines,
-            f"entries_{deeper}, ordinals_{deeper} = {call}",
+            *found,
             f"{self._counter(f'met_{deeper}')} += len(entries_{deeper})",
         ]
 

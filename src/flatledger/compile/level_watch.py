@@ -90,7 +90,7 @@ class _Watch:
     def __init__(self, plan: Plan, constants: Constants, tested: Collection[Names]) -> None:
         self._tested = tested
         self._chain, self._constants = plan.chain, constants
-        self._root = plan.record_types.root
+        self._types, self._root = plan.record_types, plan.record_types.root
         self._rests: dict[Names, set[Names]] = {}  # what is read below each place
         for names in plan.places:
             for length in range(len(names)):
@@ -118,7 +118,20 @@ class _Watch:
             lines += self._below(child.names, code) if child.whole else self._inner(child, code)
         return lines
 
+    def _exact(self, child: Field, code: str) -> list[str]:
+        """The lines for a place where the decoder lets through one kind of thing only."""
+        self._count += 1
+        inner = f"at_{self._count}"
+        body = self._struct(child, inner)
+        if not body:
+            return []
+        if child.only is list:
+            return [f"for {inner} in {code} or ():", *indented(body, 1)]
+        return [f"{inner} = {code}", f"if {inner} is not None:", *indented(body, 1)]
+
     def _inner(self, child: Field, code: str) -> list[str]:
+        if child.only is not None:
+            return self._exact(child, code)
         self._count += 1
         inner = f"at_{self._count}"
         body = self._struct(child, inner)
@@ -142,12 +155,15 @@ class _Watch:
     def _below(self, names: Names, code: str) -> list[str]:
         """The lines that judge what is read within plain data."""
         rests = self._rests.get(names)
-        if not rests:
+        place = self._types.field_of(names)
+        if not rests or (place is not None and place.only is not None):
             return []
         steps = self._constants.name(_steps(rests), "steps")
         return [f"look_below(number, {code}, {self._name(names)}, {steps})"]
 
     def _passed_over(self, child: Field) -> bool:
+        if child.only is not None:  # it is no list, or one at a level
+            return True
         return self._chain.is_level(child.names) or child.names in self._tested
 
     def _name(self, names: Names) -> str:

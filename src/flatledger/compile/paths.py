@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ..language import nodes as n
+from ..language.choosing import Choice, choice_of
 from ..language.selecting import compile_path
 from ..plan.kinds import Operand
 from ..plan.known import access_of, known_of
@@ -52,18 +53,32 @@ class Paths:
         variable = self.variable_of(access)
         result = self.code.variable("raw")
         names, rest = self._split(level, access)
-        place = (
-            self.code.plan.record_types.place_of(level)
-            if access.anchor <= self.own_levels()
-            else None
-        )
-        if place is None or place.whole:
+        place = self.code.plan.record_types.place_of(level)
+        chosen = choice_of(rest) if rest else None
+        side = self.code.plan.record_types.field_of((*level, *names))
+        if chosen is not None and side is not None and side.only is list:
+            self._choose(side, chosen, self._load(place, variable, names), result)
+            return Operand(result, "any")
+        if place.whole:
             self._walk(variable, names, result)
         else:
             self._step(place, variable, names, result)
         if rest:
             self._select((*level, *names), rest, result)
         return Operand(result, "any")
+
+    def field_of(self, node: n.Node) -> Field | None:
+        """The place of a path in the types of the records, if it leads to one."""
+        if not isinstance(node, n.FieldPath) or access_of(node).rest:
+            return None
+        names = (*known_of(node).start, *access_of(node).names)
+        return self.code.plan.record_types.field_of(names)
+
+    def only(self, node: n.Node) -> type | None:
+        """The class of all values at a path, beside null; None where they may be anything."""
+        place = self.field_of(node)
+        crosses = place is not None and access_of(node).side not in (None, place.names)
+        return None if place is None or crosses else place.only
 
     def _split(self, level: Names, access: Access) -> tuple[Names, tuple[n.Segment, ...]]:
         """The names before the first place that repeats, and everything after them as segments."""
@@ -83,11 +98,11 @@ class Paths:
         )
         return access.names[:plain], after + access.rest
 
-    def own_levels(self) -> int:
-        """The deepest level of the scope that is of the row's chain: its entries are kept ones."""
-        own, levels = self.code.plan.chain.levels, self.code.scope.chain.levels
-        shared = [place for place, level in enumerate(levels) if own[place : place + 1] == (level,)]
-        return max(shared)
+    def _load(self, place: Field, variable: str, names: Names) -> str:
+        """The name of a variable with what stands at a place."""
+        result = self.code.variable("raw")
+        self._step(place, variable, names, result)
+        return result
 
     def _step(self, place: Field, variable: str, names: Names, result: str) -> None:
         if place.whole:
@@ -97,10 +112,15 @@ class Paths:
         if len(names) == 1:
             self.code.add(f"{result} = {variable}.{child.attribute}")
             return
-        inner = self.code.variable("part")
-        self.code.add(f"{inner} = {variable}.{child.attribute}")
+        inner = self._part(child, variable)
         if child.whole:
             self._walk(inner, names[1:], result)
+            return
+        if child.only is list:
+            self._across(child, inner, names[1:], result)
+            return
+        if child.only is not None:
+            self._step_exactly(child, inner, names[1:], result)
             return
         struct = self.code.constants.name(child.struct, child.struct.__name__)
         with self.code.below(f"if {inner}.__class__ is {struct}:"):
@@ -111,6 +131,81 @@ class Paths:
         site = self.code.constants.name(level_name(child.names), "site")
         with self.code.below("else:"):
             self.code.add(f"{result} = stray({inner}, {steps}, {site}, {self.code.where})")
+
+    def _part(self, child: Field, variable: str) -> str:
+        """The variable with a part of an entry; loaded once."""
+        key = ("part", variable, child.names)
+        known = self.code.known(key)
+        if known is None:
+            known = self.code.note(
+                key, self.code.assign(f"{variable}.{child.attribute}", "any", "part")
+            )
+        return known.code
+
+    def _step_exactly(self, place: Field, variable: str, names: Names, result: str) -> None:
+        """Steps into a struct that is there or missing."""
+        child = place.children[names[0]]
+        if len(names) == 1:
+            load = f"{variable}.{child.attribute}"
+            self.code.add(f"{result} = None if {variable} is None else {load}")
+            return
+        with self.code.below(f"if {variable} is None:"):
+            self.code.add(f"{result} = None")
+        with self.code.below("else:"):
+            self._step(place, variable, names, result)
+
+    def lists_texts(self, node: n.Node) -> bool:
+        """Whether the value at a path is a list of texts, if it is not null."""
+        if not isinstance(node, n.FieldPath):
+            return False
+        access, types = access_of(node), self.code.plan.record_types
+        names = (*known_of(node).start, *access.names)
+        chosen = choice_of(access.rest) if access.rest else None
+        if chosen is not None:
+            side = types.field_of(names)
+            exact = side is not None and side.only is list and not side.whole
+            return exact and side is not None and side.children[chosen.name or ""].only is str
+        place = None if access.rest else types.field_of(names)
+        if place is None or not place.whole:
+            return False
+        return place.only is list or (place.only is str and access.side not in (None, names))
+
+    # ---- side levels whose entries are structs
+
+    def _across(self, side: Field, entries: str, names: Names, result: str) -> None:
+        """The values below all entries of a side level, in a list; nulls are none of them."""
+        loops, value, last = self._below(side, entries, names)
+        self.code.add(f"{result} = [{value} {' '.join(loops)} if {value} is not None]")
+        if last.only is None:  # a list among them stands for its elements
+            self.code.add(f"{result} = spliced({result})")
+
+    def _below(self, side: Field, entries: str, names: Names) -> tuple[list[str], str, Field]:
+        """The loops of a comprehension through a side level, the value in them, and its place."""
+        one, place = self.code.variable("one"), side.children[names[0]]
+        loops, value = [f"for {one} in {entries} or ()"], f"{one}.{place.attribute}"
+        for length in range(1, len(names)):
+            if place.only is list:
+                further, value, place = self._below(place, value, names[length:])
+                return [*loops, *further], value, place
+            inner = self.code.variable("one")
+            loops.append(f"for {inner} in ({value},) if {inner} is not None")
+            place = place.children[names[length]]
+            value = f"{inner}.{place.attribute}"
+        if place.only is list:
+            one = self.code.variable("one")
+            return [*loops, f"for {one} in {value} or ()"], one, place
+        return loops, value, place
+
+    def _choose(self, side: Field, choice: Choice, entries: str, result: str) -> None:
+        """The usual choice among the entries of a side level."""
+        one = self.code.variable("one")
+        key, value = (
+            f"{one}.{side.children[n or ''].attribute}" for n in (choice.key, choice.name)
+        )
+        test = f"{key} == {choice.text!r} and {value} is not None"
+        self.code.add(f"{result} = [{value} for {one} in {entries} or () if {test}]")
+
+    # ---- plain data
 
     def _walk(self, variable: str, names: Names, result: str) -> None:
         """Steps through plain data; one name in an object is looked up at once."""

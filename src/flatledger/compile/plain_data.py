@@ -114,6 +114,18 @@ def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
     return value
 
 
+def spliced(found: list[Any]) -> list[Any]:
+    """Values, where a list among them stands for its elements.
+
+    >>> spliced([1, [2, None], 3])
+    [1, 2, 3]
+    """
+    if list not in {*map(type, found)}:
+        return found
+    parts = [part for one in found for part in (one if one.__class__ is list else (one,))]
+    return [part for part in parts if part is not None]
+
+
 _OBJECTS = {dict}
 
 

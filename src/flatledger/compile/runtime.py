@@ -38,6 +38,7 @@ from .plain_data import (
     mark,
     members,
     raw_text,
+    spliced,
     text_of_parts,
     walk,
     walk_aligned,
@@ -78,7 +79,7 @@ class Runtime:
         own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
         entries = (self.entries, self.member_entries)
         deep = (self.cell, self.compare, self.among, self.select, self.gather)
-        shared = (walk, walk_aligned, plain, is_null, raw_text, mark, below, listed)
+        shared = (walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
             "aggregate": over,

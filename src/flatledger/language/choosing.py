@@ -1,18 +1,26 @@
-"""The usual way to choose among entries, in one expression."""
+"""The usual way to choose among entries: those in which a field is a certain text."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 from . import nodes as n
 
 Chooser = Callable[[list[Any]], list[Any]]
 
 
-def chooser_of(segments: tuple[n.Segment, ...]) -> Chooser | None:
-    """What finds, in a list, the entries in which a field is a certain text, or a field of theirs:
-    `[?@.key=='voltage'].value`. None for any other path.
+class Choice(NamedTuple):
+    """The entries in which the field ``key`` is ``text``, or the field ``name`` of each."""
+
+    key: str
+    text: str
+    name: str | None
+
+
+def choice_of(segments: tuple[n.Segment, ...]) -> Choice | None:
+    """The choice that the end of a path makes: `[?@.key=='voltage'].value`, with or without a name
+    after it. None for any other path.
     """
     if not 1 <= len(segments) <= 2 or any(
         one.descendant or len(one.selectors) > 1 for one in segments
@@ -27,14 +35,21 @@ def chooser_of(segments: tuple[n.Segment, ...]) -> Chooser | None:
     text = wanted.value if isinstance(wanted, n.FilterLiteral) else None
     if names is None or len(names) != 1 or not isinstance(text, str):
         return None
-    key = names[0]
     if not others:
+        return Choice(names[0], text, None)
+    return Choice(names[0], text, others[0].name) if isinstance(others[0], n.Name) else None
+
+
+def chooser_of(segments: tuple[n.Segment, ...]) -> Chooser | None:
+    """What makes the choice in a list of plain data, in one expression."""
+    choice = choice_of(segments)
+    if choice is None:
+        return None
+    key, text, name = choice
+    if name is None:
         return lambda entries: [
             one for one in entries if one.__class__ is dict and one.get(key) == text
         ]
-    if not isinstance(others[0], n.Name):
-        return None
-    name = others[0].name
     return lambda entries: [
         one[name]
         for one in entries

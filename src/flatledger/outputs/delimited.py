@@ -16,14 +16,11 @@ from ..run.protocols import Row
 from ..values.numbers import PlainDecimal
 from .files import Target
 from .formula_guard import FormulaGuard
+from .line_texts import LineTexts
 from .long_cells import LONGEST, LongCells
 from .rendering import Rendering
 
 _LONG = 2_048  # bits
-
-
-def _blanked(row: Row) -> Row:
-    return tuple(["" if cell is None else cell for cell in row])
 
 
 def _decimal_if_long(cell: Any) -> Any:
@@ -61,6 +58,7 @@ class DelimitedWriter:
         self.bytes = 0
         self._output = output
         self._delimiter = output.delimiter or ","
+        self._lines = LineTexts(self._delimiter, output.line_terminator)
         self._target = target
         self._encoder = codecs.getincrementalencoder(output.encoding)()
         self._guard = FormulaGuard(columns, self._delimiter) if output.formula_guard else None
@@ -147,13 +145,8 @@ class DelimitedWriter:
         if output.quote_all or output.quote_char is None or not rows or len(rows[0]) < 2:
             return None
         plain = self._delimiter * (len(rows[0]) - 1) + output.line_terminator
-        line = self._delimiter.replace("%", "%%").join(["%s"] * len(rows[0]))
-        line += output.line_terminator
-        lines = [line % row for row in rows]
+        lines = self._lines.of(rows)
         text = "".join(lines)
-        if "None" in text:
-            lines = [line % (_blanked(row) if None in row else row) for row in rows]
-            text = "".join(lines)
         for mark in {self._delimiter, output.quote_char, "\r", "\n"}:
             if text.count(mark) != plain.count(mark) * len(rows):
                 return None

@@ -8,7 +8,8 @@ from pathlib import Path
 
 import msgspec
 import platformdirs
-import portalocker
+
+from .locks import LockedError, locked
 
 _MOST = 2_000  # places that are remembered
 _PATIENCE = 5  # seconds, for another run that writes to it
@@ -40,10 +41,10 @@ def is_as_written(place: Path, new: str) -> bool:
 
 def remember(place: Path, digest: str) -> None:
     """Take note of a file that has just been written. Where that can't be done, nothing is lost."""
-    with suppress(OSError, portalocker.LockException):
+    with suppress(OSError, LockedError):
         there = place.stat()
         _file().parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-        with portalocker.Lock(_file().with_suffix(".lock"), timeout=_PATIENCE):
+        with locked(_file().with_suffix(".lock"), _PATIENCE):
             known = _read()
             known.pop(str(place), None)
             known[str(place)] = Written(there.st_size, there.st_mtime_ns, digest)

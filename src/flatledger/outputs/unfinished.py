@@ -11,9 +11,8 @@ from io import BufferedRandom
 from pathlib import Path
 from stat import S_IMODE
 
-import portalocker
-
 from ..errors import OutputError
+from .locks import LockedError, lock
 
 SUFFIX = ".flatledger-unfinished"
 LONGEST_NAME = 255  # bytes, where the file system does not tell
@@ -63,12 +62,10 @@ class Unfinished:
 
     def _lock(self, file: BufferedRandom) -> None:
         try:
-            portalocker.lock(file, portalocker.LOCK_EX | portalocker.LOCK_NB)
-        except portalocker.AlreadyLocked:
+            lock(file)
+        except LockedError:
             file.close()
             raise self._busy() from None
-        except portalocker.LockException:
-            return  # not every file system has locks
 
     def _busy(self) -> OutputError:
         return OutputError(f"another run is writing to {self._place}; wait until it has ended")

@@ -42,6 +42,7 @@ class Draft:
     extra_keys: list[tuple[n.Node, int]] = field(default_factory=list)
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
+    counted: set[int] = field(default_factory=set)  # paths of which the entries alone are wanted
     texts: dict[int, str] = field(default_factory=dict)
     missing: list[MissingPath] = field(default_factory=list)
     used: set[Names] = field(default_factory=set)

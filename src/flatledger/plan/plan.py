@@ -19,7 +19,7 @@ from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutParts, SettledLayout
 from ..structure.levels import Chain, Names
 from ..structure.missing_fields import MissingPath
-from ..structure.record_types import RecordTypes
+from ..structure.record_types import RecordTypes, Want
 from ..values.periods import Period, parse_period
 
 
@@ -105,9 +105,9 @@ class Plan:
 
     A row is a tuple: the written columns, the suppressed ones, the keys that are no columns
     (``extra_keys``), one mark for each level of ``marked``, and the ``address`` of its entry.
-    ``places`` are those that expressions read, ``wants`` those of them that records are decoded
-    for. ``used`` are the places that the layout names, and ``missing`` those that no record looked
-    at has. ``over`` is there where a row of the table stands for a group of the rows of this plan.
+    ``places`` are those that expressions read, ``wants`` what records are decoded for. ``used`` are
+    the places that the layout names, and ``missing`` those that no record looked at has. ``over``
+    is there where a row of the table stands for a group of the rows of this plan.
     """
 
     layout: SettledLayout
@@ -120,7 +120,7 @@ class Plan:
     extra_keys: tuple[tuple[n.Node, int], ...] = ()
     marked: tuple[Mark, ...] = ()
     places: tuple[Names, ...] = ()
-    wants: tuple[Names, ...] = ()
+    wants: tuple[Want, ...] = ()
     missing: tuple[MissingPath, ...] = ()
     used: frozenset[Names] = frozenset()
     over: OverGroups | None = None
@@ -201,15 +201,28 @@ class Plan:
         """The types that records are decoded into."""
         return RecordTypes(self.chain, self.wants)
 
+    @cached_property
+    def exactly(self) -> Plan | None:
+        """The same plan over records in exact types; None where it takes some of them apart, or
+        looks at a whole record."""
+        if self.layout.expects or any(one.side is not None for one in self.conditions):
+            return None
+        types = RecordTypes(self.chain, self.wants, exact=True)
+        return None if types.root.whole else self._over(types)
+
     def sharing(self, other: Plan) -> Plan:
         """The same plan over records that are decoded for another plan, which reads the same."""
-        shared = replace(self)
-        shared.__dict__["record_types"] = other.record_types
-        return shared
+        return self._over(other.record_types)
+
+    def _over(self, types: RecordTypes) -> Plan:
+        made = replace(self)
+        made.__dict__["record_types"] = types
+        return made
 
     def __getstate__(self) -> dict[str, Any]:
         """The types are made anew wherever the plan is taken."""
-        return {name: value for name, value in self.__dict__.items() if name != "record_types"}
+        made = ("record_types", "exactly")
+        return {name: value for name, value in self.__dict__.items() if name not in made}
 
 
 class Part(msgspec.Struct, frozen=True):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 
 import msgspec
@@ -23,6 +23,7 @@ from .groups import Decomposed
 from .kinds import DATATYPES, a_kind
 from .plan import ColumnPlan, ConditionPlan, KeyPlan, Mark, OverGroups, Plan, expressions_in
 from .resolver import Resolver
+from .wants import wants_of
 
 
 def make_plan(
@@ -109,24 +110,10 @@ class _Planner:
             extra_keys=tuple((draft.annotated(node), home) for node, home in draft.extra_keys),
             marked=self._marked(),
             places=tuple(dict.fromkeys(draft.places())),
-            wants=tuple(dict.fromkeys(self._wants())),
+            wants=tuple(dict.fromkeys(wants_of(draft, self.layout.expects))),
             missing=tuple(draft.missing),
             used=frozenset(draft.used),
         )
-
-    def _wants(self) -> Iterator[Names]:
-        """The places whose values are asked for, as names from the record."""
-        for access, chain in self.result.accesses.values():
-            if any(_looks_up(segment) for segment in access.rest):
-                yield ()
-            yield (*chain.levels[access.anchor], *access.names)
-        for expected in self.layout.expects:
-            yield expected.names
-            yield expected.after or expected.names
-        for aggregate in self.result.aggregates.values():
-            for level in aggregate.chain.levels[aggregate.base + 1 :]:
-                if level not in self.result.chain.levels:
-                    yield level
 
     def _check_taking(self) -> None:
         """Rows that are not taken must be provable: each totalled entry has one row."""
@@ -393,8 +380,3 @@ class _Planner:
 def _known_part(names: Names) -> Names:
     """The names as far as they are a record's own: those of a mapping's members are data."""
     return names[: names.index(MEMBERS)] if MEMBERS in names else names
-
-
-def _looks_up(segment: n.Segment) -> bool:
-    """Whether a filter in a path looks at the whole record ($)."""
-    return any(isinstance(part, n.FieldPath) and not part.relative for part in segment.walk())

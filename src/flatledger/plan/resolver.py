@@ -145,6 +145,7 @@ class Resolver:
         elif node.name == "ordinal" and names not in self.plan.chain.levels:
             self._refuse("`ordinal` counts the entries of the row's own levels", node)
         else:
+            self.plan.counted.add(id(path))
             self._node(path, chain, single=False)
 
     # ---- aggregates (DESIGN, rules 4 to 6)
@@ -175,6 +176,8 @@ class Resolver:
         inner_chain = chain.extended(base, target)
         counts = node.name == "count" and not node.distinct
         counts = counts and self._is_level(argument, target, chain)
+        if counts:
+            self.plan.counted.add(id(argument))
         self.plan.aggregates[id(node)] = AggregatePlan(base, inner_chain, counts)
         many = isinstance(argument, n.FieldPath) and node.order is None
         self._node(argument, inner_chain, single=not many)

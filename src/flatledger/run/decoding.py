@@ -15,10 +15,13 @@ from .protocols import Batch, Reader
 NO_RECORD = "a record is an object"
 
 
-def decoded(reader: Reader, record_type: Any) -> Iterator[Batch]:
-    """All records of a reader in a type. Raises SourceError where none fits it."""
+def decoded(reader: Reader, record_type: Any, exact: Any = None) -> Iterator[Batch]:
+    """All records of a reader in a type; in an ``exact`` one wherever all of a batch fit it.
+
+    Raises SourceError where none fits.
+    """
     if reader.decodes:
-        yield from reader.batches(record_type)
+        yield from reader.batches(record_type, exact)
         return
     readable, first_fault = False, ""
     for plain in reader.batches():

@@ -93,7 +93,9 @@ class Run:
     def _rows(self) -> Iterator[list[Row]]:
         """The rows as they come from the source, with their keys, marks and entries."""
         with self.reader:
-            for batch in decoded(self.reader, self.plan.record_types.record_type):
+            exactly = self.plan.exactly
+            exact = exactly.record_types.record_type if exactly else None
+            for batch in decoded(self.reader, self.plan.record_types.record_type, exact):
                 rows = self._state.absorb(self.stepper.step(batch))
                 if self._progress:
                     self._progress(self._state.read)

@@ -28,7 +28,7 @@ class Batch(NamedTuple):
     """Some records in the order of the source, their numbers (from 1), and what was unreadable.
 
     ``specimens`` gives one or a few of them whole, as plain data; ``remarks`` are faults that keep
-    no record out.
+    no record out. They are of the ``exact`` type that was asked for, or else of the loose one.
     """
 
     records: list[Any]
@@ -36,6 +36,7 @@ class Batch(NamedTuple):
     faults: list[Fault]
     specimens: Callable[[], list[Any]] = list
     remarks: Sequence[Fault] = ()
+    exact: bool = False
 
 
 class RowStore(Protocol):
@@ -81,8 +82,9 @@ class Reader(Protocol):
         """The first records as plain data; the same however often it is asked."""
         ...
 
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
-        """All records, those looked at included, as plain data or in a type."""
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
+        """All records, those looked at included, as plain data or in a type; in an ``exact`` one
+        wherever all records of a batch fit it."""
         ...
 
     def close(self) -> None:

@@ -61,6 +61,7 @@ class Stepper:
         self.plan = plan
         self.program = program or generate(plan)
         self._drift = DriftLook(plan)
+        self._exact: Stepper | None = None
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
         self._keys = list(watched_keys(plan))
@@ -68,7 +69,14 @@ class Stepper:
     def step(self, batch: Batch) -> BatchResult:
         """Filter, unfold and fill the records of a batch, and add up what there is to prove."""
         with decimal.localcontext(EXACT):
-            return self._step(batch)
+            return (self._exactly() if batch.exact else self)._step(batch)
+
+    def _exactly(self) -> Stepper:
+        """What takes batches of records in exact types."""
+        if self._exact is None:
+            assert self.plan.exactly is not None
+            self._exact = Stepper(self.plan.exactly)
+        return self._exact
 
     def _step(self, batch: Batch) -> BatchResult:
         program = self.program

@@ -75,7 +75,7 @@ class EnrichedReader(BaseReader):
                 ]
         return self._first
 
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         self.peek()
         for batch in self._reader.batches():
             told: list[Fault] = []

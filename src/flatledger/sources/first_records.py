@@ -39,9 +39,9 @@ class FirstReader(BaseReader):
     def close(self) -> None:
         self._reader.close()
 
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         read = 0
-        for batch in self._reader.batches(record_type):
+        for batch in self._reader.batches(record_type, exact):
             left = self._most - read
             numbers = list(islice(batch.numbers, left))
             yield batch._replace(records=batch.records[:left], numbers=numbers)

@@ -21,6 +21,7 @@ from .json_values import (
     TOO_LONG,
     decode_long,
     decoder,
+    is_plain,
     reason,
     specimens,
 )
@@ -31,6 +32,7 @@ from .reading import Bytes
 
 _LONGEST_LINE = 1 << 18  # bytes of a line that is decoded together with others
 _BATCH_BYTES = 1 << 18
+_MOST_PASSED_OVER = 63  # blocks, after many that did not fit
 
 
 def open_reader(data: Bytes, options: Options) -> JsonReader:
@@ -64,14 +66,16 @@ class JsonReader(BaseReader):
             self._chunks = chain(seen, self._chunks)
         return self._first
 
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
-        return self._read(self._chunks, record_type or dict[str, Any])
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
+        few = self._first is not None and len(self._first) < LOOK_AHEAD
+        shape = record_type or dict[str, Any]
+        return self._read(self._chunks, shape, None if few else exact)
 
-    def _read(self, chunks: Iterator[bytes], shape: Any) -> Iterator[Batch]:
+    def _read(self, chunks: Iterator[bytes], shape: Any, exact: Any = None) -> Iterator[Batch]:
         """Whole lines are decoded together; where that fails, the values in them one by one."""
         text = JsonText(chunks, self._largest, self.name)
         pieces = Pieces(text, self._names, self.name)
-        decode = _Decoding(shape, self._double_keys)
+        decode = _Decoding(shape, exact, self._double_keys)
         while byte := text.peek():
             lines = b"" if self._names or byte == b"[" else text.whole_lines(_LONGEST_LINE)
             batch = decode.lines(lines) if lines else None
@@ -102,18 +106,23 @@ def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece]:
 
 
 class _Decoding:
-    """Turns lines and pieces into batches of a shape, and numbers the records."""
+    """Turns lines and pieces into batches of a shape, and numbers the records. What fits an
+    ``exact`` shape comes in that."""
 
-    def __init__(self, shape: Any, double_keys: bool) -> None:
+    def __init__(self, shape: Any, exact: Any, double_keys: bool) -> None:
         self._double_keys = DoubleKeys() if double_keys else None
         self._shape = shape
         self._one, self._many = decoder(shape), decoder(list[shape])
+        self._exact = _ExactDecoding(exact) if exact is not None else None
         self._number = 1
         self.readable = False  # whether there was a record
         self.first_fault, self.first_text = "", b""
 
     def lines(self, text: bytes) -> Batch | None:
         """The records on some lines; None where not all can be decoded so."""
+        found = self._exact.lines(text) if self._exact else None
+        if found is not None:
+            return self._whole(found, partial(_last, text), text)._replace(exact=True)
         try:
             records = self._one.decode_lines(text)
         except DECODE_ERRORS:
@@ -151,12 +160,17 @@ class _Decoding:
     def _batch(self, pieces: list[Piece]) -> Batch:
         if not any(piece.wrong for piece in pieces):
             texts = [piece.text for piece in pieces]
+            joined, text = b"[" + b",".join(texts) + b"]", b" ".join(texts)
+            found = self._exact.elements(joined) if self._exact else None
+            if found is not None and len(found) == len(texts):
+                whole = self._whole(found, partial(specimens, texts[-1]), text)
+                return whole._replace(exact=True)
             try:
-                records = self._many.decode(b"[" + b",".join(texts) + b"]")
+                records = self._many.decode(joined)
             except DECODE_ERRORS:
                 records = []
             if len(records) == len(texts):
-                return self._whole(records, partial(specimens, texts[-1]), b" ".join(texts))
+                return self._whole(records, partial(specimens, texts[-1]), text)
         return self._each(pieces)
 
     def _each(self, pieces: list[Piece]) -> Batch:
@@ -185,6 +199,40 @@ class _Decoding:
         self.readable = self.readable or bool(records)
         last = [piece.text for piece in pieces if not piece.wrong][-1:] or [b""]
         return Batch(records, numbers, faults, partial(specimens, last[0]), remarks)
+
+
+class _ExactDecoding:
+    """Decodes into exact types what fits them.
+
+    The decoder passes over what is not asked for without a look at its letters and digits, in exact
+    types more than in loose ones. So that both take the same texts, it is given none that is not
+    UTF-8 or that may hold a number too long for it. Where blocks are refused again and again it is
+    asked only now and then.
+    """
+
+    def __init__(self, shape: Any) -> None:
+        self._one, self._many = decoder(shape), decoder(list[shape])
+        self._refused = self._passed_over = 0
+
+    def lines(self, text: bytes) -> list[Any] | None:
+        """The records on some lines; None where not all fit."""
+        return self._tried(self._one.decode_lines, text)
+
+    def elements(self, text: bytes) -> list[Any] | None:
+        """The records of a list."""
+        return self._tried(self._many.decode, text)
+
+    def _tried(self, decode: Callable[[bytes], list[Any]], text: bytes) -> list[Any] | None:
+        if self._passed_over < self._refused:
+            self._passed_over += 1
+            return None
+        self._passed_over = 0
+        try:
+            found = decode(text) if is_plain(text) else None
+        except DECODE_ERRORS:
+            found = None
+        self._refused = 0 if found is not None else min(2 * self._refused + 1, _MOST_PASSED_OVER)
+        return found
 
 
 def _last(block: bytes) -> list[Any]:

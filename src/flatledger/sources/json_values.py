@@ -13,6 +13,7 @@ from ..run.decoding import no_fit
 from ..values.numbers import DecimalReader, Unreadable
 
 _SHOWN = 40
+_DIGITS_SEEN = 300
 TOO_LONG = "out of range"
 NUMBERS = DecimalReader()
 LOOK_AHEAD = 300
@@ -22,6 +23,23 @@ DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
 def decoder(shape: Any) -> msgspec.json.Decoder[Any]:
     """A decoder of JSON into a shape; numbers with a fraction become exact decimals."""
     return msgspec.json.Decoder(shape, float_hook=NUMBERS.__getitem__)
+
+
+def is_plain(text: bytes) -> bool:
+    """Whether a text is UTF-8, and holds no number of so many digits that the decoder takes none.
+
+    Such a number would cover one of the places looked at, and what follows there.
+
+    >>> is_plain(b'{"no": 1}'), is_plain(b'"' + bytes([255]) + b'"'), is_plain(b"7" * 4_400)
+    (True, False, False)
+    """
+    if not text.isascii():
+        try:
+            text.decode()
+        except UnicodeDecodeError:
+            return False
+    step = MOST_DIGITS - _DIGITS_SEEN
+    return not any(text[at : at + _DIGITS_SEEN].isdigit() for at in range(0, len(text), step))
 
 
 def reason(error: Exception) -> str:

@@ -65,7 +65,7 @@ class PythonReader(BaseReader):
         self._records = chain(first, self._records)
         return first
 
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         number, readable, first_fault = self._first, False, ""
         while records := _exactly(islice(self._records, _BATCH)):
             batch = _batch(records, range(number, number + len(records)))

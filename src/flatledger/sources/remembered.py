@@ -62,5 +62,5 @@ class RememberedReader(BaseReader):
     def peek(self) -> list[Any]:
         return self._source.first()
 
-    def batches(self, record_type: Any = None) -> Iterator[Batch]:
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         return self._source.batches()

@@ -1,8 +1,11 @@
 """The shape that records are decoded into: only what the layout asks for is ever built.
 
 Each object that the layout steps into becomes a msgspec struct with the fields asked for. What is
-wanted whole (a value, a list to be joined) stays plain data. Every place also takes whatever else
-may stand there (a text, a list, nothing), so that an odd record is read and not refused.
+wanted whole (a value, a list to be joined) stays plain data.
+
+There are two sets of types. The loose ones take whatever may stand in a place, so that an odd
+record is read and not refused. The exact ones state each field as the records so far show it, so
+that the decoder refuses what is otherwise; code for what they let through need not look again.
 """
 
 from __future__ import annotations
@@ -10,27 +13,41 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from types import NoneType
+from typing import Any, Literal, NamedTuple
 
 import msgspec
 
 from .levels import Chain, Names, level_name
-from .structure import MEMBERS
+from .structure import MEMBERS, Place
 
 _UNFIT = re.compile(r'["\\\x00-\x1f]')
 Scalar: Any = str | int | float | bool | None
 Other: Any = list[Any] | Scalar
 
 
+class Want(NamedTuple):
+    """A place that is asked for, and what for: its ``value``; of a level the ``entries``, whatever
+    they are; or what stands there as ``plain`` data."""
+
+    names: Names
+    use: Literal["value", "entries", "plain"] = "value"
+
+
 @dataclass(slots=True)
 class Field:
-    """One place that the layout asks for. A ``whole`` one is plain data, others are structs."""
+    """One place that the layout asks for. A ``whole`` one is plain data, others are structs.
+
+    ``only`` is the class of all that the decoder lets through there, beside null: a struct, a list
+    (of structs or of texts), a text, a truth value, an integer. None where it may be anything.
+    """
 
     names: Names
     attribute: str = ""
     whole: bool = False
     children: dict[str, Field] = field(default_factory=dict)
     struct: Any = None
+    only: type | None = None
 
     def child(self, name: str) -> Field:
         if name not in self.children:
@@ -43,23 +60,29 @@ class Field:
 
 
 class RecordTypes:
-    """The structs for one layout, found by their path.
+    """The structs for one layout, found by their path; loose ones, unless they are ``exact``."""
 
-    ``wants`` are the places whose values are asked for, as names from the record.
-    """
-
-    def __init__(self, chain: Chain, wants: Iterable[Names]) -> None:
+    def __init__(self, chain: Chain, wants: Iterable[Want], exact: bool = False) -> None:
         self.chain = chain
+        self._exact = exact
         self.root = Field(())
         for level in chain.levels:
             place = self._reach(self._fitting(level))
             place.whole = place.whole or place.names != level
-        for names in wants:
-            self._reach(self._whole_at(names)).whole = True
+        for want in wants:
+            self._want(want)
         for level in chain.levels[1:]:  # of which nothing is asked for: its entries may be anything
             place = self._reach(self._fitting(level))
-            place.whole = place.whole or not place.children
+            place.whole = place.whole or not (
+                place.children or (exact and self._is_exact_list(level))
+            )
         self._build(self.root)
+
+    def _want(self, want: Want) -> None:
+        names = self._whole_at(want)
+        place = self._reach(names)
+        entries = self._exact and want.use == "entries" and names == want.names
+        place.whole = place.whole or not (entries and self._is_exact_list(names))
 
     def _reach(self, names: Names) -> Field:
         place = self.root
@@ -67,15 +90,22 @@ class RecordTypes:
             place = place.child(name)
         return place
 
-    def _whole_at(self, names: Names) -> Names:
+    def _whole_at(self, want: Want) -> Names:
         """Where a path's struct steps end: at its value, or at the first place that repeats.
 
-        Levels of the chain are stepped through, since their entries are visited one by one.
+        Levels of the chain are stepped through, since their entries are visited one by one; in
+        exact types others too, if all on the way is known.
         """
-        names = self._fitting(names)
+        names = self._fitting(want.names)
+        plain = want.use == "plain" or not self._exact
         for length in range(1, len(names)):
-            if names[:length] not in self.chain.levels and self.chain.is_level(names[:length]):
-                return names[: length - 1] if names[length - 1] == MEMBERS else names[:length]
+            above = names[:length]
+            if above in self.chain.levels or not self.chain.is_level(above):
+                continue
+            if names[length] == MEMBERS:
+                return above[:-1]
+            if plain or not self._is_known_below(above, names):
+                return above
         return names[:-1] if names[-1:] == (MEMBERS,) else names
 
     def _fitting(self, names: Names) -> Names:
@@ -85,10 +115,54 @@ class RecordTypes:
                 return names[:length]
         return names
 
+    # ---- what the records show
+
+    def _is_known_below(self, level: Names, names: Names) -> bool:
+        """Whether all from a level down to a place was met as one kind of thing only."""
+        steps = [names[:length] for length in range(len(level), len(names))]
+        return all(
+            self._is_exact_list(at) if self.chain.is_level(at) else self._is_exact_object(at)
+            for at in steps
+        )
+
+    def _is_exact_list(self, names: Names) -> bool:
+        """Whether all that was met at a level are lists of objects."""
+        seen = self.chain.structure.find(names)
+        lists = seen is not None and seen.lists > 0 and self.chain.is_level(names)
+        return (
+            lists
+            and seen is not None
+            and 0 < seen.elements == seen.kinds[dict]
+            and _has(seen, dict)
+        )
+
+    def _is_exact_object(self, names: Names) -> bool:
+        """Whether all that was met at a place are objects."""
+        seen = self.chain.structure.find(names)
+        return seen is not None and not seen.lists and seen.kinds[dict] > 0 and _has(seen, dict)
+
+    def _exact_value(self, names: Names) -> tuple[type, Any] | None:
+        """The class of all values that were met at a place, and the type that lets nothing else
+        through. Numbers with a fraction have none: the decoder would take texts for them."""
+        seen = self.chain.structure.find(names)
+        if seen is None:
+            return None
+        for kind in (str, bool, int):
+            if seen.kinds[kind] and _has(seen, kind) and not seen.lists:
+                return kind, kind | None
+        texts = seen.kinds[str] == seen.elements > 0 and set(seen.kinds) <= {str, NoneType}
+        return (list, list[str] | None) if texts and self.chain.is_level(names) else None
+
+    # ---- types
+
     def _build(self, place: Field) -> Any:
         """The type of a place; structs are made from the innermost outwards."""
         if place.whole:
-            return Any
+            found = self._exact_value(place.names) if self._exact else None
+            if found is None:
+                return Any
+            place.only, shape = found
+            return shape
         kinds = [(child.attribute, self._build(child), None) for child in place.children.values()]
         rename = {child.attribute: name for name, child in place.children.items()}
         name = re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title()
@@ -99,8 +173,14 @@ class RecordTypes:
             gc=False,
         )
         place.struct = struct
+        if self._exact and self._is_exact_list(place.names):
+            place.only = list
+            return list[struct] | None
         if place.names in self.chain.levels[1:]:
             return list[struct | Other] | struct | Scalar
+        if self._exact and self._is_exact_object(place.names):
+            place.only = struct
+            return struct | None
         return struct | Other
 
     @property
@@ -109,10 +189,24 @@ class RecordTypes:
         return dict[str, Any] if self.root.whole else self.root.struct
 
     def place_of(self, level: Names) -> Field:
-        """The place of a level of the chain. Below a whole place everything is plain data too."""
+        """The place of a level. Below a whole place everything is plain data too."""
         place = self.root
         for name in level:
             if place.whole:
                 return place
             place = place.children[name]
         return place
+
+    def field_of(self, names: Names) -> Field | None:
+        """The place of a value; None where it lies within plain data."""
+        place = self.root
+        for name in names:
+            if place.whole or name not in place.children:
+                return None
+            place = place.children[name]
+        return place
+
+
+def _has(seen: Place, kind: type) -> bool:
+    """Whether nothing but one kind of value and null was met at a place."""
+    return set(seen.kinds) <= {kind, NoneType}
