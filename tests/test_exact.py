@@ -1,0 +1,213 @@
+"""Exact types and loose ones give the same: rows, counts, control sums, faults, whatever comes."""
+
+from __future__ import annotations
+
+import copy
+import datetime as dt
+import io
+import json
+from typing import Any
+
+import msgspec
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from flatledger.compile.level_watch import LevelsDifferError
+from flatledger.errors import SourceError
+from flatledger.plan.plan import Plan
+from flatledger.plan.planner import make_plan
+from flatledger.run.balancing import balance_of
+from flatledger.run.pipeline import last_step
+from flatledger.run.sorting import Sorter
+from flatledger.run.state import RunState
+from flatledger.run.step import Stepper
+from flatledger.sources.json_source import JsonReader
+from flatledger.sources.options import Options
+from flatledger.sources.reading import Bytes
+from flatledger.structure.structure import observe
+from tests.conftest import settled
+
+TODAY = dt.date(2026, 3, 31)
+
+
+def requisition(number: int) -> dict[str, Any]:
+    """A record as most are; numbers with a fraction as texts between marks."""
+    return {
+        "no": f"R-{number:03d}",
+        "raised": f"2026-0{number % 9 + 1}-1{number % 7}",
+        "urgent": number % 3 == 0,
+        "count": number,
+        "station": {"code": f"S{number % 4}", "address": {"town": f"Town {number}"}},
+        "tags": ["lamp", "urgent", "paint"][: number % 4],
+        "payments": [
+            {"method": "cash", "amount": f"§{number}.50§", "by": {"keeper": f"K{number % 2}"}},
+            {"method": "card", "amount": number, "by": None},
+        ][: number % 3],
+        "lines": [
+            {
+                "part": {"code": f"P{line}", "title": "Part"},
+                "qty": line + number % 3,
+                "price": f"§{line}.25§",
+                "options": [
+                    {"key": "colour", "value": "red"},
+                    {"key": "cap", "value": f"cap {line}"},
+                ][: (line + number) % 3],
+                "lots": [{"lot": line, "marks": ["a", "b"][:line]} for _ in range(line)],
+            }
+            for line in range(number % 4)
+        ],
+    }
+
+
+REGULAR = [requisition(number) for number in range(1, 25)]
+VALUES: dict[str, Any] = {
+    "No": "no",
+    "Raised": {"value": "raised", "datatype": "date"},
+    "Urgent": "urgent",
+    "Count": {"value": "count", "total": "sum"},
+    "Town": "station.address.town",
+    "Station": {"value": "station.code || '/' || upper(station.address.town)"},
+    "Tags": {"value": "tags", "separator": "; "},
+    "Methods": {"value": "payments.method", "separator": ", "},
+    "Keepers": {"value": "payments.by.keeper", "separator": "+"},
+    "Amounts": {"value": "payments.amount", "separator": "; "},
+    "Paid": {"value": "sum(payments.amount)", "decimals": 2, "total": "sum"},
+    "Cash": {"value": "payments[?@.method=='cash'].amount", "decimals": 2, "total": "sum"},
+    "Ways": "count(payments)",
+    "Any": "any(payments.amount > 3)",
+    "List": "listagg(distinct payments.method, '/')",
+    "Most": "max(payments.amount)",
+    "First": "first(tags)",
+}
+OF_LINES: dict[str, Any] = {
+    "Code": "lines.part.code",
+    "Qty": {"value": "lines.qty", "total": "sum"},
+    "Price": "lines.price",
+    "Amount": {"value": "lines.qty * lines.price", "decimals": 2, "total": "sum"},
+    "Colour": "lines.options[?@.key=='colour'].value",
+    "Keys": {"value": "lines.options.key", "separator": "; "},
+    "Marks": {"value": "lines.lots.marks", "separator": "; "},
+    "Lots": "sum(lines.lots.lot)",
+    "Options": {
+        "columns-from": "lines.options",
+        "named-by": "lines.options.key",
+        "value": "lines.options.value",
+        "keys": ["colour", "cap"],
+    },
+    "Case": "case when lines.qty > 2 then lines.part.title else no end",
+}
+CONDITIONS = [
+    "count > 3",
+    "no in ('R-001', 'R-002', 'R-007')",
+    "urgent or station.code = 'S1'",
+    "any(payments.method = 'cash')",
+    "raised between date '2026-03-01' and date '2026-07-31'",
+    "no like '%2'",
+]
+OF_LINE = ["lines.qty > 1", "any(lines.options.key in ('cap'))", "lines.part.code <> 'P1'"]
+LEVELS = ["lines", "lines.options", "lines.lots", "lines.lots.marks", "payments", "tags"]
+
+
+@st.composite
+def layouts(draw: st.DrawFn) -> dict[str, Any]:
+    lines = draw(st.booleans())
+    known = {**VALUES, **(OF_LINES if lines else {})}
+    names = draw(st.lists(st.sampled_from(list(known)), min_size=1, max_size=6, unique=True))
+    layout: dict[str, Any] = {"columns": [{name: known[name]} for name in names]}
+    tests = [*CONDITIONS, *(OF_LINE if lines else [])]
+    layout["only"] = draw(st.lists(st.sampled_from(tests), max_size=2, unique=True))
+    if lines:
+        layout["row-per"] = "lines"
+    if draw(st.booleans()):
+        layout["levels"] = LEVELS
+    plain = [name for name in names if isinstance(known[name], str)]
+    if plain and draw(st.booleans()):
+        layout["group"] = plain[:1]
+        if draw(st.booleans()):
+            layout["totals"] = {"detail": False}
+    return layout
+
+
+ODD = st.sampled_from(
+    [None, "", " ", "x", "7", "0x", 0, 3, "§1e3§", "§2.0§", True, [], [1, 2], ["a", "b"], ["p; q"],
+     [None, "r"], {}, {"key": "cap"}, [{"key": "cap", "value": 9}], [[{"qty": 1}]], ["", "s"],
+     "§1e999§", {"town": ["t", "u"]}, [{"method": "cash"}, None], "\ud83d"[:0] + "é", "=1+1"]
+)  # fmt: skip
+
+
+def changed(draw: st.DrawFn, record: Any) -> Any:
+    """A record with something odd at one place, however deep."""
+    place = record
+    while True:
+        keys = list(place) if isinstance(place, dict) else range(len(place))
+        key = draw(st.sampled_from(list(keys)))
+        below = place[key]
+        if not isinstance(below, dict | list) or not below or draw(st.integers(0, 3)) == 0:
+            if isinstance(place, dict) and draw(st.booleans()):
+                del place[key]
+            else:
+                place[key] = draw(ODD)
+            return record
+        place = below
+
+
+@st.composite
+def texts(draw: st.DrawFn) -> bytes:
+    """Records as JSON Lines, odd ones among them."""
+    numbers = draw(st.lists(st.integers(1, 40), min_size=1, max_size=8))
+    records = [copy.deepcopy(requisition(number)) for number in numbers]
+    for at in draw(st.lists(st.integers(0, len(records) - 1), max_size=3)):
+        records[at] = changed(draw, records[at])
+    return b"".join(as_line(record) for record in records)
+
+
+def as_line(record: Any) -> bytes:
+    text = json.dumps(record, ensure_ascii=False)
+    return text.replace('"§', "").replace('§"', "").encode() + b"\n"
+
+
+def plan_of(layout: dict[str, Any]) -> Plan:
+    first = JsonReader(Bytes("x", io.BytesIO(b"".join(map(as_line, REGULAR)))), Options()).peek()
+    return make_plan(settled(layout), observe(first), TODAY)
+
+
+def outcome(plan: Plan, text: bytes, exact: Any) -> Any:
+    """All that becomes of some records."""
+    state = RunState(plan)
+    state.gathered = last_step(plan, state).gathers() or Sorter(())
+    stepper, used = Stepper(plan), 0
+    reader = JsonReader(Bytes("x", io.BytesIO(text)), Options())
+    try:
+        for batch in reader.batches(plan.record_types.record_type, exact):
+            used += batch.exact
+            state.absorb(stepper.step(batch))
+    except (LevelsDifferError, SourceError) as error:
+        return str(error), used
+    last = last_step(plan, state)
+    rows = [tuple(map(repr, row)) for block in last.blocks(state.gathered) for row in block]
+    state.close()
+    balance = balance_of(plan, state, last.proof)
+    last.complete(balance)
+    assert balance.balanced, balance.wrong
+    return (rows, msgspec.to_builtins(balance, enc_hook=str)), used
+
+
+@settings(max_examples=150)
+@given(layouts(), texts())
+def test_exact_types_give_what_loose_ones_give(layout: dict[str, Any], text: bytes) -> None:
+    plan = plan_of(layout)
+    assert plan.exactly is not None
+    exactly, _ = outcome(plan, text, plan.exactly.record_types.record_type)
+    loosely, _ = outcome(plan, text, None)
+    assert exactly == loosely
+
+
+@pytest.mark.parametrize("lines", [False, True])
+def test_regular_records_are_taken_in_exact_types(lines: bool) -> None:
+    columns = {**VALUES, **(OF_LINES if lines else {})}
+    layout = {"columns": [{name: value} for name, value in columns.items()]}
+    plan = plan_of({**layout, "row-per": "lines"} if lines else layout)
+    assert plan.exactly is not None
+    text = b"".join(map(as_line, REGULAR))
+    assert outcome(plan, text, plan.exactly.record_types.record_type)[1] == 1
