@@ -147,7 +147,7 @@ def changed(draw: st.DrawFn, record: Any) -> Any:
             if isinstance(place, dict) and draw(st.booleans()):
                 del place[key]
             else:
-                place[key] = draw(ODD)
+                place[key] = copy.deepcopy(draw(ODD))
             return record
         place = below
 

@@ -6,6 +6,7 @@ import copy
 import datetime as dt
 import pickle
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from decimal import Decimal
 from itertools import pairwise
 from typing import Any
@@ -207,6 +208,7 @@ def test_a_row_knows_its_entry() -> None:
         observe(source),
         TODAY,
     )
+    plan = replace(plan, addressed=True)
     rows = Stepper(plan).step(batch(plan, source, 0)).rows
     assert [row[plan.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]
 

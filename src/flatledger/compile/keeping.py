@@ -135,7 +135,8 @@ class _Keep:
         if inside:
             lines += self._going_deeper(deeper, inside)
         lines += self.tests[deeper].code.scope.blocks[level].lines
-        if inside or self.verdicts[deeper]:
+        can_go = deeper < self.plan.chain.row and self._can_be_emptied(deeper)
+        if can_go or self.verdicts[deeper]:
             lines += self._choosing(deeper)
         return [*lines, *self._shown(level)]
 
@@ -266,12 +267,8 @@ class _Keep:
 
     def _can_be_emptied(self, level: int) -> bool:
         """Whether an entry can have lost all entries below it, or none are a reason to drop it."""
-        deeper = level + 1
-        return (
-            self.plan.drops_without_entries
-            or deeper < self.plan.chain.row
-            or bool(self.verdicts[deeper])
-        )
+        below = range(level + 1, self.plan.chain.row + 1)
+        return self.plan.drops_without_entries or any(self.verdicts[at] for at in below)
 
     def _unless_emptied(self, level: int, keep: list[str]) -> list[str]:
         """An entry all of whose entries were held back is left out itself."""

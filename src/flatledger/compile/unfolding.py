@@ -62,7 +62,9 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
         codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
         group = [code if home <= level else "None" for code, home, _ in groups]
         lines, marks = _marks(plan, level, group, codes)
-        address = [ordinal_name(at) if at <= level else "0" for at in range(row + 1)]
+        address = []
+        if plan.addressed:
+            address = [ordinal_name(at) if at <= level else "0" for at in range(row + 1)]
         return [*lines, f"append(({listed_codes(codes + marks + address)}))"]
 
     def level_lines(level: int) -> list[str]:

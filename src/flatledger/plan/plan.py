@@ -104,10 +104,12 @@ class Plan:
     """Everything that a run needs to know.
 
     A row is a tuple: the written columns, the suppressed ones, the keys that are no columns
-    (``extra_keys``), one mark for each level of ``marked``, and the ``address`` of its entry.
+    (``extra_keys``), one mark for each level of ``marked``, and, if it is asked for, the
+    ``address`` of its entry.
     ``places`` are those that expressions read, ``wants`` what records are decoded for. ``used`` are
     the places that the layout names, and ``missing`` those that no record looked at has. ``over``
-    is there where a row of the table stands for a group of the rows of this plan.
+    is there where a row of the table stands for a group of the rows of this plan. Rows have an
+    address where they are ``addressed``: where something asks which entry a row stands for.
     """
 
     layout: SettledLayout
@@ -124,6 +126,7 @@ class Plan:
     missing: tuple[MissingPath, ...] = ()
     used: frozenset[Names] = frozenset()
     over: OverGroups | None = None
+    addressed: bool = False
 
     @property
     def repeating(self) -> list[Names]:
@@ -167,6 +170,12 @@ class Plan:
         the entry at each level (0 where the row has none)."""
         start = len(self.columns) + len(self.extra_keys) + len(self.marked)
         return slice(start, start + self.chain.row + 1)
+
+    @property
+    def width(self) -> int:
+        """How much a row holds."""
+        width = len(self.columns) + len(self.extra_keys) + len(self.marked)
+        return width + (self.chain.row + 1) * self.addressed
 
     def splits(self, home: int) -> bool:
         """Whether the rows of one entry of a level can fall into several groups."""

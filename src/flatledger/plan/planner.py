@@ -42,9 +42,11 @@ def make_plan(
     plan = _Planner(parted.inner_layout(), structure, complete, today).plan()
     kinds = parted.kinds(plan)
     fields = Place(children={name: Place() for name in kinds})
-    rows = _Planner(parted.outer_layout(), fields, True, today, kinds).plan()
+    rows = replace(
+        _Planner(parted.outer_layout(), fields, True, today, kinds).plan(), addressed=True
+    )
     over = OverGroups(layout, tuple(parted.keys), tuple(parted.parts.values()), rows)
-    return replace(plan, over=over)
+    return replace(plan, over=over, addressed=True)
 
 
 class _Planner:
@@ -113,6 +115,16 @@ class _Planner:
             wants=tuple(dict.fromkeys(wants_of(draft, self.layout.expects))),
             missing=tuple(draft.missing),
             used=frozenset(draft.used),
+            addressed=self._asks_for_entries(),
+        )
+
+    def _asks_for_entries(self) -> bool:
+        """Whether the run asks which entry a row stands for."""
+        take = self.layout.take
+        totals = [one.column.total for one in self.result.columns if one.column.total]
+        by_record = take is not None and take.of == "records"
+        return (
+            bool(self.layout.primary_key) or by_record or any(t.aggregate.unknown for t in totals)
         )
 
     def _check_taking(self) -> None:

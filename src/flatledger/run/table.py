@@ -39,6 +39,7 @@ class Table:
         self._store = lent.store
         self._make = TotalRows(plan, lent.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
+        self._whole = plan.width == len(plan.written)
         self._roundings = list(_roundings(plan))
 
     def gathers(self) -> Gathered | None:
@@ -105,7 +106,7 @@ class Table:
 
     def _given(self, whole: list[Row]) -> list[Row]:
         """The cells of rows that are written."""
-        given = list(map(self._cells, whole))
+        given = whole if self._whole else list(map(self._cells, whole))
         if self._roundings:
             given = [_rounded(row, self._roundings) for row in given]
         return given

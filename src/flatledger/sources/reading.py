@@ -15,7 +15,7 @@ from typing import Any, BinaryIO, cast
 
 from ..errors import SourceError
 
-CHUNK = 1 << 18
+CHUNK = 1 << 19
 _HEAD = 1 << 10
 _GZIP = b"\x1f\x8b"
 _BYTE_ORDER_MARKS = {  # the longer ones first: that of UTF-16 begins that of UTF-32
