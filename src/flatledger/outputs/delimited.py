@@ -133,28 +133,31 @@ class DelimitedWriter:
         )
 
     def _text(self, rows: list[Row]) -> str:
-        return self._unquoted(rows) or self._quoted(rows)
-
-    def _unquoted(self, rows: list[Row]) -> str | None:
-        """The text of rows in which no cell needs a quote, made at once; None if one does.
-
-        Were a delimiter, a quote or a line break in a cell, there would be more of them than the
-        rows themselves account for.
-        """
+        """The text of rows: made at once where each row is a line of cells, some in quotes."""
         output = self._output
         if output.quote_all or output.quote_char is None or not rows or len(rows[0]) < 2:
-            return None
-        plain = self._delimiter * (len(rows[0]) - 1) + output.line_terminator
+            return self._written(rows)
         lines = self._lines.of(rows)
         text = "".join(lines)
-        for mark in {self._delimiter, output.quote_char, "\r", "\n"}:
-            if text.count(mark) != plain.count(mark) * len(rows):
-                return None
+        if not self._is_bare(text, len(rows), len(rows[0])):
+            if output.line_terminator == "\n" and "\r" in text:
+                return self._written(rows)
+            lines = self._lines.quoted(rows, output.quote_char)
+            text = "".join(lines)
         if max(map(len, lines)) > LONGEST:
             self._long.look_at(rows, self._number(0))
         return text
 
-    def _quoted(self, rows: list[Row]) -> str:
+    def _is_bare(self, text: str, rows: int, width: int) -> bool:
+        """Whether no cell needs a quote: were a delimiter, a quote or a line break in one, there
+        would be more of them than the rows themselves account for."""
+        output = self._output
+        plain = self._delimiter * (width - 1) + output.line_terminator
+        marks = {self._delimiter, output.quote_char or "", "\r", "\n"}
+        return all(text.count(mark) == plain.count(mark) * rows for mark in marks)
+
+    def _written(self, rows: list[Row]) -> str:
+        """The same by the standard library, for every dialect."""
         buffer = io.StringIO()
         try:
             self._writer(buffer, quote_all=self._output.quote_all).writerows(rows)

@@ -18,6 +18,7 @@ from ..plan.plan import ColumnPlan, Plan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from ..values.numbers import EXACT
+from .row_code import row_maker
 
 Step = Callable[[Any], Any]
 _REMEMBERED = 20_000
@@ -29,11 +30,14 @@ class Finisher:
     def __init__(self, plans: Sequence[ColumnPlan], locale: str) -> None:
         columns = _columns(plans, locale)
         self._rows = [_steps(column) for column in columns]
+        self._finish = row_maker([_Remembered(steps) if steps else None for steps in self._rows])
         self._totals = [_formatting(column) for column in columns]
         self.active = any(self._rows)
 
     def finished(self, rows: list[Row]) -> list[Row]:
         """The rows as they are written; of total rows only the figures are formatted."""
+        if TotalRow not in {*map(type, rows)}:
+            return self._finish(rows)
         return [
             TotalRow(map(_formatted_figure, row, self._totals))
             if row.__class__ is TotalRow
@@ -60,6 +64,23 @@ def _columns(plans: Sequence[ColumnPlan], locale: str) -> list[Column]:
     return [
         msgspec.structs.replace(one.column, locale=one.column.locale or locale) for one in plans
     ]
+
+
+class _Remembered(dict[Any, Any]):
+    """What steps make of a cell; of texts and days it is kept for those that come again."""
+
+    def __init__(self, steps: list[Step]) -> None:
+        self._steps = steps
+
+    def __missing__(self, cell: Any) -> Any:
+        if len(self) >= _REMEMBERED:
+            self.clear()
+        self[cell] = done = _applied(cell, self._steps)
+        return done
+
+    def __call__(self, cell: Any) -> Any:
+        usual = cell.__class__ is str or cell.__class__ is dt.date
+        return self[cell] if usual else _applied(cell, self._steps)
 
 
 def _applied(cell: Any, steps: list[Step]) -> Any:

@@ -42,6 +42,24 @@ def _moment(text: str) -> dt.date | None:
     return None
 
 
+class Days(dict[str, dt.date | None]):
+    """The days that texts are by ISO 8601, keeping the latest; of any other text None.
+
+    >>> days = Days()
+    >>> days["2026-03-31"], days["2026-03-31T14:30"], days["soon"]
+    (datetime.date(2026, 3, 31), None, None)
+    """
+
+    _most = 50_000
+
+    def __missing__(self, text: str) -> dt.date | None:
+        if len(self) >= self._most:
+            self.clear()
+        moment = _moment(text)
+        self[text] = day = moment if moment.__class__ is dt.date else None
+        return day
+
+
 def as_moment(value: Any) -> dt.date:
     """A date or timestamp; text is read by ISO 8601."""
     moment = value if isinstance(value, dt.date) else None
