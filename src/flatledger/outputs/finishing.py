@@ -30,9 +30,10 @@ class Finisher:
     def __init__(self, plans: Sequence[ColumnPlan], locale: str) -> None:
         columns = _columns(plans, locale)
         self._rows = [_steps(column) for column in columns]
-        self._finish = row_maker([_Remembered(steps) if steps else None for steps in self._rows])
         self._totals = [_formatting(column) for column in columns]
         self.active = any(self._rows)
+        if self.active:
+            self._finish = row_maker([_Remembered(one) if one else None for one in self._rows])
 
     def finished(self, rows: list[Row]) -> list[Row]:
         """The rows as they are written; of total rows only the figures are formatted."""
