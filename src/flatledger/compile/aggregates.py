@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
+
 from ..language import nodes as n
-from ..plan.kinds import COLLECT, Operand
+from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
 from ..plan.known import aggregate_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
-from ..structure.levels import Access, Chain
+from ..structure.levels import Access, Chain, Names
 from ..structure.structure import MEMBERS
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented
@@ -23,36 +25,63 @@ class Aggregates:
     """
 
     def __init__(
-        self, emit: Expressions, paths: Paths, conditions: Conditions, judging: int
+        self,
+        emit: Expressions,
+        paths: Paths,
+        conditions: Conditions,
+        roots: Iterable[n.Node | None],
+        judging: int,
     ) -> None:
         self.emit, self.code = emit, emit.code
         self._paths = paths
         self._conditions = conditions
         self.judging = judging
+        self._simple = list(_simple_aggregates(roots))
         self._seen_below: set[str] = set()  # variables of entries for which that is known
 
     def value(self, node: n.Call) -> Operand:
         """The value of an aggregate."""
         plan = aggregate_of(node)
-        key = ("aggregate", id(node), self.code.scope.variables[plan.base])
-        known = self.code.known(key)
+        known = self.code.known(self._key(node, plan))
         if known is None:
             with self.code.at(plan.base, whole=True):
-                known = self.code.note(key, self._aggregate(node, plan))
+                self._aggregate(self._together(node, plan), plan)
+                known = self.code.known(self._key(node, plan))
+        assert known is not None
         return known
 
-    def _aggregate(self, node: n.Call, plan: AggregatePlan) -> Operand:
-        found = self.code.variable("found")
-        outer = self.code.scope
-        scope = self._inner_scope(plan)
-        separator = self._separator(node)
-        self.code.add(f"{found} = []")
+    def _key(self, node: n.Call, plan: AggregatePlan) -> tuple[str, int, str]:
+        return "aggregate", id(node), self.code.scope.variables[plan.base]
+
+    def _together(self, node: n.Call, plan: AggregatePlan) -> list[n.Call]:
+        """The aggregates over the same entries, which one loop gathers for."""
+        if not any(one is node for one in self._simple) or self.code.scope.chain is not self._own:
+            return [node]
+        return [one for one in self._simple if _runs_over(one) == _runs_over(node)]
+
+    @property
+    def _own(self) -> Chain:
+        return self.code.plan.chain
+
+    def _aggregate(self, nodes: list[n.Call], plan: AggregatePlan) -> None:
+        """Emit aggregates over the same entries, and note what each of them is."""
+        outer, scope = self.code.scope, self._inner_scope(plan)
+        founds = [self.code.variable("found") for _ in nodes]
+        separators = [self._separator(node) for node in nodes]
+        for found in founds:
+            self.code.add(f"{found} = []")
         self.code.scope = scope
         with self.code.at(scope.chain.row) as innermost:
-            self._gather(node, plan, found)
+            for node, found in zip(nodes, founds, strict=True):
+                self._gather(node, aggregate_of(node), found)
         self.code.scope = outer
         for line in self._loops(scope, plan.base, innermost.lines):
             self.code.add(line)
+        for node, found, separator in zip(nodes, founds, separators, strict=True):
+            self.code.note(self._key(node, plan), self._made(node, found, separator))
+
+    def _made(self, node: n.Call, found: str, separator: str) -> Operand:
+        """What the values that were found result in."""
         if node.order is not None:
             keys = self.code.constants.name(pair_order(node.order), "order")
             self.code.add(f"{found} = in_order({found}, {keys})")
@@ -71,6 +100,9 @@ class Aggregates:
         aggregate = _of(node)
         if node.distinct or node.order is not None:
             return code
+        if node.name == "listagg":
+            alone = f"len({found}) == 1 and {found}[0].__class__ is str"
+            return f"None if not {found} else {found}[0] if {alone} else {code}"
         return aggregate.of_present(found) or f"{code} if {found} else {aggregate.of_none()!r}"
 
     def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
@@ -223,6 +255,28 @@ class Aggregates:
         self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw
+
+
+def _simple_aggregates(roots: Iterable[n.Node | None]) -> Iterator[n.Call]:
+    """The aggregates of expressions that take in plain expressions over entries: no other
+    aggregates, and no columns, which may have some."""
+    for root in roots:
+        for node in root.walk() if root is not None else ():
+            if not isinstance(node, n.Call) or node.name not in AGGREGATE_KINDS:
+                continue
+            within = [part for child in node.children() for part in child.walk()]
+            if node.known and not any(_stands_for_more(part) for part in within):
+                yield node
+
+
+def _stands_for_more(node: n.Node) -> bool:
+    call = isinstance(node, n.Call) and node.name in AGGREGATE_KINDS
+    return call or isinstance(node, n.Heading)
+
+
+def _runs_over(node: n.Call) -> tuple[int, tuple[Names, ...]]:
+    plan = aggregate_of(node)
+    return plan.base, plan.chain.levels
 
 
 def _of(node: n.Call) -> Aggregate:

@@ -57,19 +57,35 @@ class Calculations:
         if node.operand is not None:
             operand = self._conversions.once(node.operand, tuple(tests))
             tests = [n.Comparison(test.position, "=", operand, test) for test in tests]
-        result, undecided = self.code.variable("case"), self.code.variable("undecided")
-        self.code.add(f"{result} = None; {undecided} = True")
-        for test, (_, outcome) in zip(tests, node.branches, strict=True):
+        result, undecided = self.code.variable("case"), ""
+        branches = list(zip(tests, (outcome for _, outcome in node.branches), strict=True))
+        if len(branches) > 1 or node.otherwise is not None:
+            undecided = self.code.variable("undecided")
+        kinds = {self._first_branch(result, undecided, *branches[0])}
+        for test, outcome in branches[1:]:
             with self.code.below(f"if {undecided}:"):
                 judged = self.emit.truth(test)
-                with self.code.below(f"if {judged.code} is True:"):
-                    self.code.add(
-                        f"{result} = {self.emit.present(outcome).code}; {undecided} = False"
-                    )
+                kinds.add(self._outcome(result, undecided, judged, outcome))
         if node.otherwise is not None:
             with self.code.below(f"if {undecided}:"):
-                self.code.add(f"{result} = {self.emit.present(node.otherwise).code}")
-        return Operand(result, kind_of(node))
+                value = self.emit.present(node.otherwise)
+                self.code.add(f"{result} = {value.code}")
+            kinds.add(value.kind)
+        kind, others = kind_of(node), kinds - {"null"}
+        return Operand(result, others.pop() if kind == "any" and len(others) == 1 else kind)
+
+    def _first_branch(self, result: str, undecided: str, test: n.Node, outcome: n.Node) -> str:
+        """Emit the branch that is always judged; the kind of its outcome."""
+        judged = self.code.held(self.emit.truth(test))
+        self.code.add(f"{result} = None{f'; {undecided} = True' if undecided else ''}")
+        return self._outcome(result, undecided, judged, outcome)
+
+    def _outcome(self, result: str, undecided: str, judged: Operand, outcome: n.Node) -> str:
+        with self.code.below(f"if {judged.code} is True:"):
+            value = self.emit.present(outcome)
+            decided = f"; {undecided} = False" if undecided else ""
+            self.code.add(f"{result} = {value.code}{decided}")
+        return value.kind
 
     def _coalesce(self, node: n.Call) -> Operand:
         result = self.code.variable("first")
@@ -86,6 +102,13 @@ class Calculations:
 
     def cast(self, node: n.Cast) -> Operand:
         value = self.emit.present(node.operand)
+        key = ("cast", value.code, node.type, node.parameters, self.code.told(node.operand))
+        known = self.code.known(key)
+        return known or self.code.note(key, self._cast(node, value))
+
+    def _cast(self, node: n.Cast, value: Operand) -> Operand:
+        if node.type == "varchar" and not node.parameters and value.kind == "text":
+            return value
         wanted = f"{node.type!r}, {node.parameters!r}"
         code = f"cast_value({value.code}, {wanted}, {self.code.told(node.operand)})"
         if node.type == "date" and value.code.isidentifier():

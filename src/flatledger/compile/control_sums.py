@@ -26,7 +26,8 @@ class _ControlSums:
 
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self.plan, self.constants = plan, constants
-        self.emitter = Emitter(plan, constants)
+        roots = [column.once or column.value for column in plan.totalled]
+        self.emitter = Emitter(plan, constants, roots)
         self.columns = list(enumerate(plan.totalled))
         self.grouped = set(plan.grouped_totals)
         self.level = max((key.home for key in plan.group), default=0)  # of the groups

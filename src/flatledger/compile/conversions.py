@@ -12,6 +12,7 @@ from ..values.functions import text_of
 from ..values.numbers import read_decimal
 from .emission import Expressions
 from .paths import Paths
+from .plain_data import is_null
 
 _CLASSES: dict[str, tuple[type, ...]] = {
     "number": (int, Decimal),
@@ -93,15 +94,22 @@ class Conversions:
 
     def present(self, node: n.Node) -> Operand:
         """The value, with every form of null as None."""
+        if isinstance(node, n.Literal) and is_null(node.value):
+            return Operand("None", "null")
         value = self.emit.value(node)
         if value.kind != "any":
             return value
         raw, only = value.code, self._paths.only(node)
         if only in (int, bool):
             return value
-        usual = f'{raw}.__class__ is str and {raw} >= "!"'
+        key = ("present", raw)
+        return self.code.known(key) or self.code.note(key, self._present(raw, only))
+
+    def _present(self, raw: str, only: type | None) -> Operand:
         if only is str:
-            usual = f'{raw} is None or {raw} >= "!"'
+            code = f'{raw} if {raw} is None or {raw} >= "!" or not is_null({raw}) else None'
+            return self.code.assign(code, "text")
+        usual = f'{raw}.__class__ is str and {raw} >= "!"'
         return self.code.assign(f"{raw} if {usual} else None if is_null({raw}) else {raw}", "any")
 
     def compared_as(self, nodes: Iterable[n.Node]) -> str | None:

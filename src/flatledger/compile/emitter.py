@@ -8,7 +8,7 @@ node belongs to.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from ..language import nodes as n
@@ -27,19 +27,26 @@ from .paths import Paths
 class Emitter:
     """Emits the expressions of one function, into ``code``.
 
+    ``roots`` are all that it is going to emit: their aggregates over the same entries share a loop.
     ``judging`` is the level whose entries are judged there, 0 where all have been; with
     ``notes_units`` the function takes note of the units that amounts stand in.
     """
 
     def __init__(
-        self, plan: Plan, constants: Constants, judging: int = 0, notes_units: bool = False
+        self,
+        plan: Plan,
+        constants: Constants,
+        roots: Iterable[n.Node | None] = (),
+        *,
+        judging: int = 0,
+        notes_units: bool = False,
     ) -> None:
         self.code = Emission(plan, constants)
         self.paths = Paths(self)
         self.conversions = Conversions(self, self.paths)
         self.conditions = Conditions(self, self.conversions)
         self.calculations = Calculations(self, self.conversions, self.conditions)
-        self.aggregates = Aggregates(self, self.paths, self.conditions, judging)
+        self.aggregates = Aggregates(self, self.paths, self.conditions, roots, judging)
         self.columns = Columns(self, self.paths, notes_units)
         self._families: dict[type, Callable[[Any], Operand]] = {
             Ready: lambda node: node.operand,

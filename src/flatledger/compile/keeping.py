@@ -58,7 +58,9 @@ class _Keep:
 
     def _judge(self, level: int) -> None:
         """Emit the conditions of a level, and the lines that count their verdicts."""
-        emitter = Emitter(self.plan, self.constants, judging=level)
+        conditions = [one for one in self.plan.conditions if one.side is None]
+        roots = [one.value for one in conditions if one.level == level]
+        emitter = Emitter(self.plan, self.constants, roots, judging=level)
         self.tests[level], self.verdicts[level] = emitter, []
         for index, condition in enumerate(self.plan.conditions):
             if condition.level != level or condition.side is not None:

@@ -44,7 +44,8 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
 
     With it the places whose values it looks at for every entry that is kept.
     """
-    emitter = Emitter(plan, constants, notes_units=True)
+    roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
+    emitter = Emitter(plan, constants, roots, notes_units=True)
     emit = emitter.columns.column if raw else emitter.columns.cell
     columns = [(emit(column).code, column) for column in plan.columns]
     keys = []
