@@ -9,6 +9,7 @@ from ..values.functions import FUNCTIONS
 from .conditions import Conditions
 from .conversions import Conversions
 from .emission import Expressions
+from .plain_data import is_null
 
 _CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the calendar
 
@@ -70,7 +71,7 @@ class Calculations:
             with self.code.below(f"if {undecided}:"):
                 value = self.emit.present(node.otherwise)
                 self.code.add(f"{result} = {value.code}")
-            kinds.add(value.kind)
+            kinds.add(_kind_if_present(node.otherwise, value))
         kind, others = kind_of(node), kinds - {"null"}
         return Operand(result, others.pop() if kind == "any" and len(others) == 1 else kind)
 
@@ -85,7 +86,7 @@ class Calculations:
             value = self.emit.present(outcome)
             decided = f"; {undecided} = False" if undecided else ""
             self.code.add(f"{result} = {value.code}{decided}")
-        return value.kind
+        return _kind_if_present(outcome, value)
 
     def _coalesce(self, node: n.Call) -> Operand:
         result = self.code.variable("first")
@@ -173,3 +174,8 @@ class Calculations:
     def _culprit(self, node: n.Call) -> n.Node:
         """The path that a fault of a function names: its first, or else the expression."""
         return next((part for part in node.arguments if isinstance(part, n.FieldPath)), node)
+
+
+def _kind_if_present(node: n.Node, value: Operand) -> str:
+    """The kind of a value that is null where it is blank; of a blank literal nothing is known."""
+    return "any" if isinstance(node, n.Literal) and is_null(node.value) else value.kind

@@ -12,7 +12,6 @@ from ..values.functions import text_of
 from ..values.numbers import read_decimal
 from .emission import Expressions
 from .paths import Paths
-from .plain_data import is_null
 
 _CLASSES: dict[str, tuple[type, ...]] = {
     "number": (int, Decimal),
@@ -94,8 +93,6 @@ class Conversions:
 
     def present(self, node: n.Node) -> Operand:
         """The value, with every form of null as None."""
-        if isinstance(node, n.Literal) and is_null(node.value):
-            return Operand("None", "null")
         value = self.emit.value(node)
         if value.kind != "any":
             return value
