@@ -93,6 +93,11 @@ class Columns:
         value = self._taken(column, node)
         guard = f"{result} is not None"
         code = value.code
+        if self.is_integer(plan):
+            self.code.add(f"{result} = {code}")
+            if column.decimals is not None and not exact:
+                self._round(result, guard, column.decimals, column.rounding)
+            return Operand(result, "number")
         if plan.shows_texts:  # what could not be read is still shown
             guard += f" and {result}.__class__ is not FaultText"
             code = f"{code} if {code} is not None else raw_text({self.emit.value(node).code})"
@@ -106,6 +111,15 @@ class Columns:
             test = f"{guard} and {result}.__class__ is not int"
             self.code.add(f"if {test}: {result} = plain({result})")
         return Operand(result, "number")
+
+    def is_integer(self, plan: ColumnPlan) -> bool:
+        """Whether a column is a field that holds nothing but integers."""
+        read = plan.column.reads or plan.column.conversion is not None
+        return not read and plan.value is not None and self._paths.only(plan.value) is int
+
+    def is_text(self, node: n.Node | None) -> bool:
+        """Whether a node is a field that holds nothing but texts."""
+        return node is not None and self._paths.only(node) is str
 
     def _taken(self, column: Column, node: n.Node) -> Operand:
         """The number of a column, read and converted as it says."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
+from ..language import nodes as n
 from ..plan.plan import ColumnPlan, Plan
 from ..values.aggregates import Aggregate
 from .blocks import function_head, indented, listed_codes
@@ -58,9 +59,10 @@ class _ControlSums:
 
     def _find_group(self) -> None:
         """The lines that find the list of an entry's group."""
-        key = listed_codes(self._key())
+        keys = list(self._key())
+        key = keys[0] if len(keys) == 1 else f"({listed_codes(keys)})"
         with self.emitter.code.at(self.level):
-            self.emitter.code.add(f"group = ({key})")
+            self.emitter.code.add(f"group = {key}")
             self.emitter.code.add("own = by_group.get(group)")
             self.emitter.code.add("if own is None: own = by_group[group] = new_group()")
             if self.level in self.met:
@@ -71,13 +73,15 @@ class _ControlSums:
         code = self.emitter.code
         for key in self.plan.group:
             with code.at(key.home):
+                node: n.Node | None
                 if key.slot < len(self.plan.columns):
+                    node = self.plan.columns[key.slot].value
                     value = self.emitter.columns.cell(self.plan.columns[key.slot])
                 else:
                     node = self.plan.extra_keys[key.slot - len(self.plan.columns)][0]
                     value = self.emitter.columns.key(node)
                 name = code.held(value).code
-            if key.kind in ("number", "text", "null"):
+            if key.kind in ("number", "text", "null") or self.emitter.columns.is_text(node):
                 yield name
             elif key.kind == "any":
                 yield f"{name} if {name}.__class__ is not bool else told_apart({name})"
@@ -89,6 +93,7 @@ class _ControlSums:
         state, blank, text = self.names[index]
         aggregate = _aggregate(column)
         shows_texts = column.shows_texts or not column.numeric
+        shows_texts = shows_texts and not self.emitter.columns.is_integer(column)
         if column.once is not None:
             column = replace(column, value=column.once, shown=None, once=None)
         value = self.emitter.columns.cell(column)
@@ -115,12 +120,13 @@ class _ControlSums:
             "None" if i in self.grouped else self._sums(i) for i, _ in self.columns
         )
         each = listed_codes(self._sums(i) if i in self.grouped else "None" for i, _ in self.columns)
+        group = "(group, )" if len(self.plan.group) == 1 else "group"
         lines = [
             function_head("control_sums", "records", "numbers", "kept"),
             f"    def new_group(): return [{', '.join(self.parts)}]",
             *indented(starts, 1),
             *indented(self._walk(), 1),
-            f"    by_group = {{group: ({each}) for group, own in by_group.items()}}",
+            f"    by_group = {{{group}: ({each}) for group, own in by_group.items()}}",
             *indented([f"return ({whole}), by_group"], 1),
         ]
         return "\n".join(lines)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Sequence
 from decimal import Decimal
+from operator import itemgetter
 from typing import Any
 
 import msgspec
@@ -11,6 +13,7 @@ import msgspec
 from ..language.nodes import SortKey
 from ..values.collations import collation_key
 from ..values.functions import text_of
+from ..values.numbers import PlainDecimal
 from ..values.ordering import FAULT, NUMBER, TEXT, WHOLE, order_key
 from .plan import KeyPlan
 
@@ -28,14 +31,28 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
     """
     if not keys:
         return
+    alike = [_are_alike(rows, key) for key in keys]
     if not any(key.descending for key in keys):
-        rows.sort(key=merging_key(keys))
+        rows.sort(key=itemgetter(*(k.slot for k in keys)) if all(alike) else merging_key(keys))
         return
-    for key in reversed(keys):
+    for key, plain in zip(reversed(keys), reversed(alike), strict=True):
+        if plain:
+            rows.sort(key=itemgetter(key.slot), reverse=key.descending)
+            continue
         upwards = msgspec.structs.replace(key, descending=False)
         if key.descending:
             upwards = msgspec.structs.replace(upwards, nulls_first=not key.nulls_first)
         rows.sort(key=_rank(upwards), reverse=key.descending)
+
+
+_ALIKE: tuple[set[type], ...] = ({str}, {int, Decimal, PlainDecimal}, {dt.date})
+
+
+def _are_alike(rows: list[Row], key: KeyPlan) -> bool:
+    """Whether the values of a key are all texts, all numbers or all days, which go by themselves
+    just as they do by their ranks."""
+    met = {*map(type, map(itemgetter(key.slot), rows))}
+    return not key.collation and any(met <= classes for classes in _ALIKE)
 
 
 def pair_order(order: SortKey) -> KeyPlan:

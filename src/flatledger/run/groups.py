@@ -17,6 +17,7 @@ from .sorting import Sorter
 from .tallies import Adder, Tallies, goes_by_order
 
 Key = tuple[Any, ...]
+_TOGETHER = 20_000  # rows that are taken in together
 
 
 class GroupKeys:
@@ -64,6 +65,7 @@ class Groups:
         self.held = held
         self._whole = Tallies(plan, 0)
         self._rolled_up = False
+        self._waiting: list[Row] = []  # rows that are taken in together
         self._keys = GroupKeys(plan)
         self._adder = Adder(plan)
         self._depth = len(plan.group)
@@ -81,12 +83,22 @@ class Groups:
     @property
     def count(self) -> int:
         """How many innermost groups there are."""
+        self._take_in()
         return len(self._first)
 
     def add(self, rows: list[Row]) -> None:
         """Take in rows."""
         if self.held is not None:
             self.held.add(rows)
+        self._waiting += rows
+        if len(self._waiting) >= _TOGETHER:
+            self._take_in()
+
+    def _take_in(self) -> None:
+        """Add the rows that wait to their groups."""
+        rows, self._waiting = self._waiting, []
+        if not rows:
+            return
         if not self._depth:
             self._adder.add([self._whole], rows)
             return
@@ -104,6 +116,8 @@ class Groups:
 
     def merge(self, later: Groups) -> None:
         """Take in the groups of rows that came later."""
+        self._take_in()
+        later._take_in()
         if self.held is not None and later.held is not None:
             self.held.merge(later.held)
         self._whole.merge(later._whole)
@@ -126,6 +140,7 @@ class Groups:
 
     def _roll_up(self) -> None:
         """Once all rows are there: add what the innermost groups have to those around them."""
+        self._take_in()
         if self._rolled_up:
             return
         self._rolled_up = True
@@ -164,6 +179,7 @@ class Groups:
 
     def differing(self) -> dict[str, int]:
         """By heading, in how many groups a column that describes them differs."""
+        self._take_in()
         found: dict[str, int] = defaultdict(int)
         for _, place in sorted(self._differ, key=lambda one: one[1]):
             found[self.plan.columns[place].column.heading] += 1
@@ -187,6 +203,7 @@ class Groups:
 
     def innermost(self) -> list[Key]:
         """The innermost groups, in the order in which they were met."""
+        self._take_in()
         return list(self._first)
 
 

@@ -17,6 +17,7 @@ from ..errors import SourceError
 
 CHUNK = 1 << 19
 _HEAD = 1 << 10
+_FIRST_CHUNK = 1 << 15  # the first records are looked at before all
 _GZIP = b"\x1f\x8b"
 _BYTE_ORDER_MARKS = {  # the longer ones first: that of UTF-16 begins that of UTF-32
     codecs.BOM_UTF8: "",
@@ -68,8 +69,10 @@ class Bytes:
         """All bytes from the start; the file is closed after the last that is asked for."""
         try:
             yield self._first
-            while chunk := self._read(CHUNK):
+            size = _FIRST_CHUNK
+            while chunk := self._read(size):
                 yield self._as_utf8(chunk)
+                size = min(2 * size, CHUNK)
             yield self._as_utf8(b"", final=True)
         finally:
             self.close()

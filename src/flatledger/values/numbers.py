@@ -25,6 +25,8 @@ QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
 
 Item = TypeVar("Item")
 
+_SHORT = 30  # characters of a number that is read without ado
+_SMALL = -6  # below this exponent Python writes a decimal with one
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
 
 
@@ -91,6 +93,14 @@ def digits_of(number: int | Decimal) -> str:
     return format(number if isinstance(number, Decimal) else Decimal(number), "f")
 
 
+def _usual(text: str) -> Decimal | None:
+    """The number of a short text of JSON without an exponent, whose own text is plain digits."""
+    if len(text) > _SHORT or "e" in text or "E" in text:
+        return None
+    number = Decimal(text)
+    return number if number and number.adjusted() >= _SMALL else None
+
+
 class DecimalReader(dict[str, Decimal | Unreadable]):
     """Reads the text of a JSON number, keeping the latest: most prices come many times.
 
@@ -103,7 +113,7 @@ class DecimalReader(dict[str, Decimal | Unreadable]):
     def __missing__(self, text: str) -> Decimal | Unreadable:
         if len(self) >= self._most:
             self.clear()
-        number = read_decimal(text)
+        number = _usual(text) or read_decimal(text)
         value = number if number is not None else Unreadable(text, "is beyond the range of numbers")
         self[text] = value
         return value
