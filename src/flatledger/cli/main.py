@@ -27,8 +27,11 @@ class Commands(click.Group):
     """The group of commands. An error of the family is told when the command has ended."""
 
     def invoke(self, context: click.Context) -> Any:
+        from ..api.parsed_before import parsed_before
+
         try:
-            return super().invoke(context)
+            with parsed_before():
+                return super().invoke(context)
         except BrokenPipeError:  # which click would end in its own way
             raise SystemExit(CLOSED_PIPE) from None
         except FlatLedgerError as error:

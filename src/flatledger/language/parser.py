@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
 from ..errors import ExpressionError
@@ -67,7 +67,38 @@ def plain_path(text: str) -> FieldPath | None:
     return FieldPath(segments[0].position, tuple(segments))
 
 
+class Memory(Protocol):
+    """What keeps what texts were parsed to."""
+
+    def find(self, key: tuple[str, str]) -> Any:
+        """What a text was parsed to; None where it was not."""
+        ...
+
+    def keep(self, key: tuple[str, str], node: Any) -> None:
+        """Keep what a text was parsed to."""
+        ...
+
+
+_memories: list[Memory] = []  # the one that is used, if there is one
+
+
+def remember_in(memory: Memory | None) -> None:
+    """Look texts up in a memory before they are parsed, from now on; None: in none."""
+    _memories[:] = [] if memory is None else [memory]
+
+
 def _parse(text: str, start: str) -> Any:
+    for memory in _memories:
+        known = memory.find((start, text))
+        if known is not None:
+            return known
+    node = _parsed(text, start)
+    for memory in _memories:
+        memory.keep((start, text), node)
+    return node
+
+
+def _parsed(text: str, start: str) -> Any:
     import lark
 
     from .actions import Actions

@@ -5,31 +5,9 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Callable
-from html.parser import HTMLParser
 
 _BLANKS = re.compile(r"[^\S\r\n]+")
 _LINES = re.compile(r"\s*[\r\n]+\s*")
-
-
-class _Texts(HTMLParser):
-    """Gathers the texts of a piece of HTML; a tag that ends a block parts words."""
-
-    BLOCKS = ("p", "div", "br", "li", "tr", "td", "th", "h1", "h2", "h3")
-
-    def __init__(self) -> None:
-        super().__init__(convert_charrefs=True)
-        self.parts: list[str] = []
-
-    def handle_data(self, data: str) -> None:
-        self.parts.append(data)
-
-    def handle_starttag(self, tag: str, attrs: object) -> None:
-        if tag in self.BLOCKS:
-            self.parts.append(" ")
-
-    def handle_endtag(self, tag: str) -> None:
-        if tag in self.BLOCKS:
-            self.parts.append(" ")
 
 
 def without_markup(text: str) -> str:
@@ -40,10 +18,9 @@ def without_markup(text: str) -> str:
     """
     if "<" not in text and "&" not in text:
         return text
-    parser = _Texts()
-    parser.feed(text)
-    parser.close()
-    return "".join(parser.parts)
+    from .markup import texts_of  # which takes long to import, and is rarely wanted
+
+    return texts_of(text)
 
 
 STEPS: dict[str, Callable[[str], str]] = {
