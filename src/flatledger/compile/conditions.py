@@ -161,6 +161,10 @@ class Conditions:
     # ---- patterns and spans
 
     def _like(self, node: n.Like) -> Operand:
+        plain = _plain_pattern(node)
+        if plain is not None:
+            text = self.code.held(self.emit.text(node.operand))
+            return self.code.unless_null((text,), plain.format(text.code), "truth")
         operands = [self.emit.text(node.operand), self.emit.text(node.pattern)]
         if node.escape is not None:
             operands.append(self.emit.text(node.escape))
@@ -178,3 +182,22 @@ class Conditions:
         codes = ", ".join(operand.code for operand in operands)
         call = f"overlap({codes}, {self.code.told(node.left[0])})"
         return self.code.unless_null(tuple(operands), call, "truth")
+
+
+def _plain_pattern(node: n.Like) -> str | None:
+    """The code for a pattern that says how a text begins, ends, what it holds or is, with braces for
+    the text; None for any other pattern."""
+    pattern = node.pattern.value if isinstance(node.pattern, n.Literal) else None
+    if node.regex or node.escape is not None or not isinstance(pattern, str) or "_" in pattern:
+        return None
+    middle = pattern.removeprefix("%").removesuffix("%")
+    if "%" in middle:
+        return None
+    part = repr(middle).replace("{", "{{").replace("}", "}}")
+    forms = {
+        (False, False): f"{{}} == {part}",
+        (False, True): f"{{}}.startswith({part})",
+        (True, False): f"{{}}.endswith({part})",
+        (True, True): f"{part} in {{}}",
+    }
+    return forms[pattern.startswith("%"), len(pattern) > 1 and pattern.endswith("%")]

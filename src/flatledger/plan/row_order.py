@@ -31,9 +31,9 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
     """
     if not keys:
         return
-    alike = [_are_alike(rows, key) for key in keys]
+    alike = [_are_alike(met, key) for met, key in zip(classes_met(rows, keys), keys, strict=True)]
     if not any(key.descending for key in keys):
-        rows.sort(key=itemgetter(*(k.slot for k in keys)) if all(alike) else merging_key(keys))
+        rows.sort(key=_cells(keys) if all(alike) else ranking(keys))
         return
     for key, plain in zip(reversed(keys), reversed(alike), strict=True):
         if plain:
@@ -45,14 +45,29 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
         rows.sort(key=_rank(upwards), reverse=key.descending)
 
 
+def classes_met(rows: list[Row], keys: Sequence[KeyPlan]) -> list[set[type]]:
+    """The classes of the values that rows have at each key."""
+    return [{*map(type, map(itemgetter(key.slot), rows))} for key in keys]
+
+
 _ALIKE: tuple[set[type], ...] = ({str}, {int, Decimal, PlainDecimal}, {dt.date})
 
 
-def _are_alike(rows: list[Row], key: KeyPlan) -> bool:
-    """Whether the values of a key are all texts, all numbers or all days, which go by themselves
-    just as they do by their ranks."""
-    met = {*map(type, map(itemgetter(key.slot), rows))}
+def _are_alike(met: set[type], key: KeyPlan) -> bool:
+    """Whether values are all texts, all numbers or all days, which go by themselves just as they
+    do by their ranks."""
     return not key.collation and any(met <= classes for classes in _ALIKE)
+
+
+def merging_key(keys: Sequence[KeyPlan], met: Sequence[set[type]]) -> Callable[[Row], Any]:
+    """One key for all, for rows whose values are of the classes that were ``met``: comparing it
+    orders rows as `sort_rows` does."""
+    plain = all(map(_are_alike, met, keys)) and not any(key.descending for key in keys)
+    return _cells(keys) if plain else ranking(keys)
+
+
+def _cells(keys: Sequence[KeyPlan]) -> Callable[[Row], Any]:
+    return itemgetter(*(key.slot for key in keys))
 
 
 def pair_order(order: SortKey) -> KeyPlan:
@@ -70,8 +85,8 @@ def in_order(pairs: list[Row], key: KeyPlan) -> list[Any]:
     return [value for value, _ in pairs]
 
 
-def merging_key(keys: Sequence[KeyPlan]) -> Rank:
-    """One key for all: comparing it orders rows as `sort_rows` does."""
+def ranking(keys: Sequence[KeyPlan]) -> Rank:
+    """One key for all, for rows of any values: comparing it orders rows as `sort_rows` does."""
     ranks = [_rank(key) for key in keys]
     if len(ranks) == 1:
         return ranks[0]

@@ -10,7 +10,7 @@ import msgspec
 from ..compile.plain_data import is_null
 from ..layout.model import Expectation
 from ..plan.plan import KeyPlan, Plan
-from ..plan.row_order import merging_key
+from ..plan.row_order import ranking
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
 from ..values.faults import Fault, shown
@@ -64,7 +64,7 @@ class _Watch:
         self._path = level_name(expected.after or expected.names)
         self._pairs = len(_fields(expected)) == 2
         key = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
-        self._key = merging_key([key])
+        self._key = ranking([key])
         self._last: Any = None
         self._met: set[Any] = set()
 
