@@ -185,8 +185,8 @@ class Conditions:
 
 
 def _plain_pattern(node: n.Like) -> str | None:
-    """The code for a pattern that says how a text begins, ends, what it holds or is, with braces for
-    the text; None for any other pattern."""
+    """The code for a pattern that says how a text begins or ends, or what it holds or is, with
+    braces for the text; None for any other pattern."""
     pattern = node.pattern.value if isinstance(node.pattern, n.Literal) else None
     if node.regex or node.escape is not None or not isinstance(pattern, str) or "_" in pattern:
         return None

@@ -12,7 +12,7 @@ from ..values.aggregates import Aggregate
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emitter import Emitter
-from .unfolding import loop
+from .walking import load_entries, loop
 
 
 def control_sums_source(plan: Plan, constants: Constants) -> str:
@@ -34,6 +34,7 @@ class _ControlSums:
         self.level = max((key.home for key in plan.group), default=0)  # of the groups
         homes = {column.home for _, column in self.columns}
         self.deepest = max([*homes, self.level if self.grouped else 0])
+        load_entries(self.emitter, plan, self.deepest)
         self.parts: list[str] = []  # what a group's list begins with
         self.met = {
             home: self._part("0") for home in sorted({plan.totalled[i].home for i in self.grouped})
@@ -133,7 +134,7 @@ class _ControlSums:
 
     def _walk(self) -> list[str]:
         """The loops over the records and what lies below, if there is anything to add up."""
-        lines = self._level_lines(0)
+        lines = self._level_lines(0) if self.deepest or self.columns else []
         return [loop(self.plan, 0), *indented(lines, 1)] if lines else []
 
     def _level_lines(self, level: int) -> list[str]:

@@ -29,6 +29,7 @@ from .level_watch import Crowd, watch_source
 from .plain_data import REPEAT, FaultText
 from .runtime import Runtime
 from .unfolding import identify_source, unfold_source
+from .walking import keeps_all
 from .watches import ListsMet, Watches
 
 Kept = list[tuple[Any, ...]]
@@ -77,7 +78,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
     """
     watches, faults, lists = Watches.of(plan.layout), FaultNotes(), ListsMet()
     constants = Constants(watches)
-    keep, counters = keep_source(plan, constants)
+    keep, counters = ("", ()) if keeps_all(plan) else keep_source(plan, constants)
     unfold, tested = unfold_source(plan, constants, raw)
     if plan.conditions or plan.drops_without_entries:  # then it does not look at all of them
         tested = set()
@@ -100,7 +101,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
     program = Program(
         source,
         counters,
-        loud["keep"],
+        loud.get("keep", _all_kept),
         loud["unfold"],
         quiet["control_sums"],
         watches,
@@ -113,6 +114,11 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
     _named[name] += 1
     weakref.finalize(program, _forget, name)
     return program
+
+
+def _all_kept(records: list[Any], numbers: Sequence[int]) -> tuple[Any, Any, Kept, tuple[()]]:
+    """What stands for `keep` where all is kept, and records are walked as they are."""
+    return records, numbers, [], ()
 
 
 _named: Counter[str] = Counter()  # programs by what tracebacks call their text

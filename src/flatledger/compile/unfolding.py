@@ -6,11 +6,11 @@ from ..language import nodes as n
 from ..plan.kinds import is_aggregate
 from ..plan.plan import ColumnPlan, Mark, Plan
 from ..structure.levels import Names
-from ..structure.structure import MEMBERS
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
-from .emission import entry_name, ordinal_name
+from .emission import ordinal_name
 from .emitter import Emitter
+from .walking import load_entries, loop
 
 
 def _aggregates(plan: ColumnPlan) -> bool:
@@ -46,6 +46,7 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
     """
     roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
     emitter = Emitter(plan, constants, roots, notes_units=True)
+    load_entries(emitter, plan, plan.chain.row)
     emit = emitter.columns.column if raw else emitter.columns.cell
     columns = [(emit(column).code, column) for column in plan.columns]
     keys = []
@@ -91,21 +92,6 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
         *indented([f"return rows, ({listed_codes(counts)})"], 1),
     ]
     return "\n".join(lines), emitter.code.tested
-
-
-def loop(plan: Plan, level: int) -> str:
-    """The `for` over the kept entries of a level, with their places and what is below them."""
-    entry, parts = entry_name(level), [f"ordinals_{level}", f"entries_{level}"]
-    if plan.chain.levels[level][-1:] == (MEMBERS,):
-        entry = f"(key_of_{entry}, {entry})"
-    names = [ordinal_name(level), entry]
-    if level == 0:
-        parts, names = ["numbers", "records"], ["number", "record"]
-    if level < plan.chain.row:
-        below = ["entries", "ordinals", "belows"][: 2 + (level + 1 < plan.chain.row)]
-        names.append(f"({', '.join(f'{part}_{level + 1}' for part in below)})")
-        parts.append(f"belows_{level}" if level else "kept")
-    return f"for {', '.join(names)} in zip({', '.join(parts)}):"
 
 
 def _mark_name(mark: Mark, stem: str) -> str:

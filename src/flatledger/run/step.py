@@ -100,6 +100,8 @@ class Stepper:
         names = self._identified(batch) if judged or filled else {}
         counted = Counter(dict(zip(program.counters, counts, strict=True)))
         counted.update({f"kept_{level}": count for level, count in enumerate(entries, 1)})
+        if not program.counters:  # what was met has all been kept
+            counted.update({f"met_{level}": count for level, count in enumerate(entries, 1)})
         return BatchResult(
             read=len(batch.records) + len(batch.faults),
             unreadable=len(batch.faults),
