@@ -13,6 +13,7 @@ from ..structure.levels import Access, Chain, Names
 from ..structure.structure import MEMBERS
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented
+from .by_key import ForKey, by_key
 from .conditions import Conditions
 from .emission import Expressions, Scope, entry_name
 from .paths import Paths
@@ -66,19 +67,39 @@ class Aggregates:
     def _aggregate(self, nodes: list[n.Call], plan: AggregatePlan) -> None:
         """Emit aggregates over the same entries, and note what each of them is."""
         outer, scope = self.code.scope, self._inner_scope(plan)
-        founds = [self.code.variable("found") for _ in nodes]
         separators = [self._separator(node) for node in nodes]
-        for found in founds:
-            self.code.add(f"{found} = []")
+        groups = [(group, self._begun("by_key", "{}")) for group in by_key(nodes)]
+        grouped = {id(one.call): (one, name) for group, name in groups for one in group}
+        founds = {id(node): self._begun("found", "[]") for node in nodes if id(node) not in grouped}
         self.code.scope = scope
         with self.code.at(scope.chain.row) as innermost:
-            for node, found in zip(nodes, founds, strict=True):
-                self._gather(node, aggregate_of(node), found)
+            for group, name in groups:
+                self._gather_by_key(group, name)
+            for node in nodes:
+                if id(node) in founds:
+                    self._gather(node, aggregate_of(node), founds[id(node)])
         self.code.scope = outer
         for line in self._loops(scope, plan.base, innermost.lines):
             self.code.add(line)
-        for node, found, separator in zip(nodes, founds, separators, strict=True):
-            self.code.note(self._key(node, plan), self._made(node, found, separator))
+        for one, name in grouped.values():
+            found = founds[id(one.call)] = self.code.variable("found")
+            self.code.add(f"{found} = {name}.get({one.text!r})")
+        for node, separator in zip(nodes, separators, strict=True):
+            self.code.note(self._key(node, plan), self._made(node, founds[id(node)], separator))
+
+    def _begun(self, stem: str, code: str) -> str:
+        """A variable for what is gathered, which is empty yet."""
+        name = self.code.variable(stem)
+        self.code.add(f"{name} = {code}")
+        return name
+
+    def _gather_by_key(self, group: list[ForKey], found: str) -> None:
+        """Add the value within one entry to those of its key, if there is a column for that."""
+        key = self.code.held(self.emit.text(group[0].key)).code
+        wanted = self.code.constants.name(frozenset(one.text for one in group), "keys")
+        with self.code.below(f"if {key} in {wanted}:"):
+            value = self.code.held(self.emit.present(group[0].value)).code
+            self.code.add(f"if {value} is not None: {found}.setdefault({key}, []).append({value})")
 
     def _made(self, node: n.Call, found: str, separator: str) -> Operand:
         """What the values that were found result in."""

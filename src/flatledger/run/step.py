@@ -59,12 +59,19 @@ class Stepper:
 
     def __init__(self, plan: Plan, program: Program | None = None) -> None:
         self.plan = plan
-        self.program = program or generate(plan)
+        self._program = program
         self._drift = DriftLook(plan)
         self._exact: Stepper | None = None
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
         self._keys = list(watched_keys(plan))
+
+    @property
+    def program(self) -> Program:
+        """The generated functions, made when they are first wanted."""
+        if self._program is None:
+            self._program = generate(self.plan)
+        return self._program
 
     def step(self, batch: Batch) -> BatchResult:
         """Filter, unfold and fill the records of a batch, and add up what there is to prove."""

@@ -63,6 +63,7 @@ class JsonReader(BaseReader):
             batches = self._read(_noting(self._chunks, seen), dict[str, Any])
             while len(self._first) < LOOK_AHEAD and (batch := next(batches, None)):
                 self._first += batch.records
+            self._first = self._first[:LOOK_AHEAD]
             self._chunks = chain(seen, self._chunks)
         return self._first
 
