@@ -112,7 +112,7 @@ class Stepper:
         return BatchResult(
             read=len(batch.records) + len(batch.faults),
             unreadable=len(batch.faults),
-            told=[*batch.faults, *batch.remarks],
+            told=[*batch.remarks, *batch.faults],  # one of a record comes before it
             judged=_named((one for one in judged if one.record in passed), names),
             filled=_named(filled, names),
             filtered=sum(one.record not in passed for one in judged),

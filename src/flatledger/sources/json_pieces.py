@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -15,6 +16,9 @@ from .json_values import DECODE_ERRORS, reason
 
 _SHOWN_NAMES = 12
 _SHOWN_BYTES = 40
+_STRETCH = 1 << 19  # bytes
+_LONGEST_BETWEEN = 400
+_BETWEEN = re.compile(rb"\s*,\s*\{\s*\"[^\"\\]*\"")  # as far as the next one's first name
 
 
 class Piece(NamedTuple):
@@ -36,6 +40,26 @@ class Piece(NamedTuple):
         return f"{element}line {self.line:,}"
 
 
+class Stretch:
+    """A stretch of a list that is probably some whole elements. Whoever can decode it takes it, and
+    says how many they were; else they come one by one.
+
+    It ends where the text looks as it did between two elements before. Were it cut within an
+    element, it would be no JSON.
+    """
+
+    def __init__(self, text: bytes, between: bytes) -> None:
+        self.text = text
+        self.taken = 0
+        self._between = between
+
+    @property
+    def last(self) -> bytes:
+        """The last element, most likely."""
+        start = self.text.rfind(self._between)
+        return self.text[start + 1 :].lstrip(b", \t\r\n") if start >= 0 else self.text
+
+
 class Pieces:
     """Cuts the text of a source into pieces. Values may follow each other in any way.
 
@@ -46,9 +70,10 @@ class Pieces:
     def __init__(self, text: JsonText, names: Names, source: str) -> None:
         self._text, self._names, self._source = text, names, source
         self._found = False  # whether a document had the path
+        self._between = b""  # how an element ends and the next one begins, as it was last met
         self._missed = ""
 
-    def next_value(self) -> Iterator[Piece]:
+    def next_value(self) -> Iterator[Piece | Stretch]:
         """The pieces of the next value at the top, or of what stands in its place."""
         byte = self._text.peek()
         if self._names:
@@ -75,9 +100,10 @@ class Pieces:
         broken = text.skip_line()
         return Piece(broken, place, element, wrong=_why(broken))
 
-    def _list(self) -> Iterator[Piece]:
+    def _list(self) -> Iterator[Piece | Stretch]:
         text = self._text
         begun, element, due = text.line(text.at), 0, True  # a value is due, or else a comma
+        one_by_one = 0  # as far as this place in the source
         text.at += 1
         while byte := text.peek():
             if byte == b"]":
@@ -93,11 +119,33 @@ class Pieces:
                 continue
             if not due:
                 yield self._stray("a comma is missing before this")
+            stretch = self._stretch() if due and text.passed >= one_by_one else None
+            if stretch is not None:
+                yield stretch
+                if stretch.taken:
+                    text.at += len(stretch.text)
+                    text.drop()
+                    element, due = element + stretch.taken, False
+                    continue
+                one_by_one = text.passed + len(stretch.text)
             element += 1
             piece = self._piece(element)
             due = bool(piece.wrong)  # nobody knows whether a comma was among it
             yield piece
+            self._look_between()
         yield self._stray(f"the list that begins on line {begun:,} has no end: `]` is missing")
+
+    def _look_between(self) -> None:
+        """Note how the element that has just been read is parted from the next one."""
+        found = _BETWEEN.match(self._text.ahead(_LONGEST_BETWEEN))
+        self._between = b"}" + found[0] if found else b""
+
+    def _stretch(self) -> Stretch | None:
+        """What is in the window of elements that are parted as those before."""
+        if not self._between:
+            return None
+        found = self._text.until_last(self._between, _STRETCH)
+        return Stretch(found + b"}", self._between) if found else None
 
     def _stray(self, wrong: str) -> Piece:
         text = self._text
@@ -105,7 +153,7 @@ class Pieces:
 
     # ---- documents
 
-    def _document(self, byte: bytes) -> Iterator[Piece]:
+    def _document(self, byte: bytes) -> Iterator[Piece | Stretch]:
         text = self._text
         if byte == b"{":
             found, self._found = self._found, False
@@ -121,7 +169,7 @@ class Pieces:
         start = text.value(alone=True) or text.skip_line()
         yield Piece(start, line, wrong=self._none_at(1, []))
 
-    def _members(self, depth: int) -> Iterator[Piece]:
+    def _members(self, depth: int) -> Iterator[Piece | Stretch]:
         """Go through the object that begins here; its member on the way to the records is read."""
         text, name = self._text, self._names[depth]
         begun, seen, met = text.line(text.at), list[str](), False
@@ -151,7 +199,7 @@ class Pieces:
         if not met:
             self._missed = self._missed or self._none_at(depth + 1, seen)
 
-    def _member(self, depth: int) -> Iterator[Piece]:
+    def _member(self, depth: int) -> Iterator[Piece | Stretch]:
         """The value of a member on the way to the records."""
         text, last = self._text, depth == len(self._names) - 1
         byte = text.peek()

@@ -13,7 +13,7 @@ from ..errors import SourceError
 from ..run.protocols import Batch
 from ..values.faults import Fault, shown
 from .double_keys import DoubleKeys
-from .json_pieces import Piece, Pieces
+from .json_pieces import Piece, Pieces, Stretch
 from .json_text import JsonText
 from .json_values import (
     DECODE_ERRORS,
@@ -99,7 +99,7 @@ def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
         yield chunk
 
 
-def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece]:
+def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece | Stretch]:
     """The pieces of a value, and of those that follow as far as a place in the source."""
     yield from pieces.next_value()
     while text.passed < end and text.peek():
@@ -138,17 +138,38 @@ class _Decoding:
         self.readable = self.readable or bool(records)
         return Batch(records, numbers, [], specimens, twice)
 
-    def pieces(self, pieces: Iterator[Piece]) -> Iterator[Batch]:
+    def pieces(self, pieces: Iterator[Piece | Stretch]) -> Iterator[Batch]:
         """The records among some pieces; what is none is told."""
         size, held = 0, list[Piece]()
         for piece in pieces:
-            held.append(piece)
-            size += len(piece.text)
-            if size >= _BATCH_BYTES:
+            if isinstance(piece, Piece):
+                held.append(piece)
+                size += len(piece.text)
+            if held and (size >= _BATCH_BYTES or isinstance(piece, Stretch)):
                 yield self._batch(held)
                 size, held = 0, []
+            if isinstance(piece, Stretch):
+                batch = self._stretch(piece)
+                if batch is not None:
+                    yield batch
         if held:
             yield self._batch(held)
+
+    def _stretch(self, stretch: Stretch) -> Batch | None:
+        """The records of a stretch, which is taken; None where not all can be decoded so."""
+        if self._double_keys:
+            return None
+        text = b"[" + stretch.text + b"]"
+        found = self._exact.elements(text) if self._exact else None
+        exact = found is not None
+        if found is None:
+            try:
+                found = self._many.decode(text)
+            except DECODE_ERRORS:
+                return None
+        stretch.taken = len(found)
+        last = partial(specimens, stretch.last)
+        return self._whole(found, last, stretch.text)._replace(exact=exact)
 
     def _decoded(self, text: bytes) -> Any:
         try:

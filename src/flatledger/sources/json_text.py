@@ -119,6 +119,14 @@ class JsonText:
             if not self.fill():
                 return bytes(self.buffer[self.at :])
 
+    def until_last(self, mark: bytes, size: int) -> bytes:
+        """What comes before the last mark in the window, which is filled to some size."""
+        while len(self.buffer) - self.at < size and self.fill():
+            pass
+        end = self.buffer.rfind(mark, self.at)
+        with memoryview(self.buffer) as window:
+            return bytes(window[self.at : end]) if end > self.at else b""
+
     # ---- values
 
     def value(self, alone: bool = False) -> bytes | None:
