@@ -107,12 +107,10 @@ def _gathered(
             found.told += told[: MOST_TOLD - len(found.told)]
             found.told_count += len(told)
             taken = batch.records if sample is None else batch.records[: sample - found.records]
-            for record in taken:
-                values = kind_of.find(record) if kind_of else [""]
-                kind = text_of_value(values[0]) if values else "(none)"
+            for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
-                tops.setdefault(kind, Spot(top=True)).add(record)
+                tops.setdefault(kind, Spot(top=True)).add_many(alike)
             found.records += len(taken)
             if progress:
                 progress(found.records)
@@ -121,6 +119,18 @@ def _gathered(
                 found.complete = whole and next(batches, None) is None
                 break
     return tops, found
+
+
+def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[Any]]:
+    """Records by their kinds, each in their order."""
+    if kind_of is None:
+        return {"": records}
+    found: dict[str, list[Any]] = {}
+    for record in records:
+        values = kind_of.find(record)
+        kind = text_of_value(values[0]) if values else "(none)"
+        found.setdefault(kind, []).append(record)
+    return found
 
 
 def _selection(path: str) -> Selection:

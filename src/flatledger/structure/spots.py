@@ -7,7 +7,7 @@ data, and no names of fields.
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable
 from decimal import Decimal
 from itertools import islice
@@ -32,6 +32,7 @@ _KINDS = {
     dict: "object",
     list: "list",
 }
+_TOGETHER = _KINDS.keys() - {list}  # classes whose values are taken note of together
 
 
 class Spot:
@@ -78,13 +79,83 @@ class Spot:
             else:
                 self._entry(value, depth)
             return
-        length = len(value)
-        self.lists += 1
-        self.entries += length
-        self.least = length if self.least is None else min(self.least, length)
-        self.most = max(self.most, length)
+        self._note_list(len(value))
+        self.entries += len(value)
         for entry in value:
             self._entry(entry, depth)
+
+    def add_many(self, values: list[Any], depth: int = 0) -> None:
+        """The same as `add` for each of several values, but faster: what is alike goes together."""
+        present = [value for value in values if value is not None and value != ""]
+        self.filled += len(present)
+        entries = present
+        if list in {*map(type, present)}:
+            entries = []
+            for value in present:
+                if value.__class__ is list:
+                    self._note_list(len(value))
+                    entries += value
+                else:
+                    self.lone += 1
+                    entries.append(value)
+        else:
+            self.lone += len(present)
+        self.entries += len(entries)
+        self._add_entries(entries, depth)
+
+    def _note_list(self, length: int) -> None:
+        self.lists += 1
+        self.least = length if self.least is None else min(self.least, length)
+        self.most = max(self.most, length)
+
+    def _add_entries(self, entries: list[Any], depth: int) -> None:
+        met = Counter(map(type, entries))
+        objects = dict in met
+        if not met.keys() <= _TOGETHER or (objects and len(met) > 1):
+            for entry in entries:
+                self._entry(entry, depth)
+            return
+        for kind, count in met.items():
+            self.kinds[_KINDS[kind]] += count
+        if objects:
+            self._add_objects(entries, depth)
+        elif entries:
+            only_texts = len(met) == 1 and str in met
+            self._add_texts(entries if only_texts else list(map(text_of_value, entries)))
+
+    def _add_objects(self, objects: list[dict[str, Any]], depth: int) -> None:
+        """Take note of objects: key by key, as far as all keys are known; one by one else."""
+        start = 0
+        while start < len(objects):
+            end = start
+            known = self.children.keys() if self.members is None and depth < DEEPEST else ()
+            while end < len(objects) and known and objects[end].keys() <= known:
+                end += 1
+            columns: dict[str, list[Any]] = defaultdict(list)
+            for value in objects[start:end]:
+                for key, below in value.items():
+                    columns[key].append(below)
+            self.objects += end - start
+            for key, values in columns.items():
+                self.children[key].add_many(values, depth + 1)
+            if end < len(objects):
+                self._object(objects[end], depth)
+                end += 1
+            start = end
+
+    def _add_texts(self, texts: list[str]) -> None:
+        self.longest = max(self.longest, max(map(len, texts), default=0))
+        if self.longest > LONGEST_VALUE:
+            texts = [text[:LONGEST_VALUE] for text in texts]
+        counts = Counter(texts)
+        if len(self.values) < MOST_VALUES:
+            for text, count in counts.items():
+                self._value(text, count)
+            return
+        known = self.values.keys() & counts.keys()
+        for text in known:
+            self.values[text] += counts[text]
+        self.overflow = self.overflow or len(known) < len(counts)
 
     def _entry(self, value: Any, depth: int) -> None:
         kind = _KINDS.get(value.__class__) or kind_name(value)
@@ -92,19 +163,7 @@ class Spot:
         if kind == "text":
             self._text(value)
         elif kind == "object":
-            self.objects += 1
-            if depth >= DEEPEST:
-                self.deeper = True
-                return
-            if self.members is not None:
-                self._note_keys(value)
-                add = self.members.add
-                for below in value.values():
-                    add(below, depth + 1)
-                return
-            children = self.children
-            for key, below in value.items():
-                (children.get(key) or self._child(key)).add(below, depth + 1)
+            self._object(value, depth)
         elif kind == "list":
             if depth >= DEEPEST:
                 self.deeper = True
@@ -113,6 +172,19 @@ class Spot:
                 self._entry(entry, depth + 1)
         else:
             self._text(text_of_value(value))
+
+    def _object(self, value: dict[str, Any], depth: int) -> None:
+        self.objects += 1
+        if depth >= DEEPEST:
+            self.deeper = True
+            return
+        if self.members is not None:
+            self._note_keys(value)
+            self.members.add_many(list(value.values()), depth + 1)
+            return
+        children = self.children
+        for key, below in value.items():
+            (children.get(key) or self._child(key)).add(below, depth + 1)
 
     def _child(self, key: str) -> Spot:
         """The place of a key that is new here."""
