@@ -12,6 +12,7 @@ from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath
 from ..language.selecting import Selection, compile_path
+from ..run.collecting import at_rest, restfully
 from ..run.protocols import Progress
 from ..sources import AnySource, open_source, options_of
 from ..structure.spots import Spot, text_of_value
@@ -100,7 +101,7 @@ def _gathered(
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
-        batches = reader.batches()
+        batches = restfully(reader.batches())
         for batch in batches:
             told = [*batch.faults, *batch.remarks]
             found.faults += len(batch.faults)
@@ -110,7 +111,8 @@ def _gathered(
             for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
-                tops.setdefault(kind, Spot(top=True)).add_many(alike)
+                with at_rest():
+                    tops.setdefault(kind, Spot(top=True)).add_many(alike)
             found.records += len(taken)
             if progress:
                 progress(found.records)

@@ -9,6 +9,9 @@ from __future__ import annotations
 import gc
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import TypeVar
+
+Thing = TypeVar("Thing")
 
 
 @contextmanager
@@ -21,3 +24,18 @@ def at_rest() -> Iterator[None]:
     finally:
         if working:
             gc.enable()
+
+
+def restfully(batches: Iterator[Thing]) -> Iterator[Thing]:
+    """The items of an iterator, each made while the collector rests.
+
+    >>> list(restfully(iter([1, 2])))
+    [1, 2]
+    """
+    while True:
+        with at_rest():
+            try:
+                item = next(batches)
+            except StopIteration:
+                return
+        yield item

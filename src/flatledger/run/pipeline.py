@@ -18,7 +18,7 @@ from ..structure.wanted import names_wanted
 from ..values.numbers import EXACT
 from .balance import Balance
 from .balancing import balance_of
-from .collecting import at_rest
+from .collecting import at_rest, restfully
 from .decoding import decoded
 from .over_groups import GroupStage
 from .protocols import NOTHING_LENT, Lent, Progress, Row, Source
@@ -97,11 +97,8 @@ class Run:
             exactly = self.plan.exactly
             exact = exactly.record_types.record_type if exactly else None
             batches = decoded(self.reader, self.plan.record_types.record_type, exact)
-            while True:
+            for batch in restfully(batches):
                 with at_rest():
-                    batch = next(batches, None)
-                    if batch is None:
-                        return
                     rows = self._state.absorb(self.stepper.step(batch))
                 if self._progress:
                     self._progress(self._state.read)

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterable
 from decimal import Decimal
-from itertools import islice
+from itertools import chain, islice, repeat
 from typing import Any
 
 MOST_KEYS = 3_000  # tables of hundreds of columns are normal
@@ -79,7 +79,7 @@ class Spot:
             else:
                 self._entry(value, depth)
             return
-        self._note_list(len(value))
+        self._note_lists([value])
         self.entries += len(value)
         for entry in value:
             self._entry(entry, depth)
@@ -88,25 +88,21 @@ class Spot:
         """The same as `add` for each of several values, but faster: what is alike goes together."""
         present = [value for value in values if value is not None and value != ""]
         self.filled += len(present)
+        lists = [value for value in present if value.__class__ is list]
+        self.lone += len(present) - len(lists)
         entries = present
-        if list in {*map(type, present)}:
-            entries = []
-            for value in present:
-                if value.__class__ is list:
-                    self._note_list(len(value))
-                    entries += value
-                else:
-                    self.lone += 1
-                    entries.append(value)
-        else:
-            self.lone += len(present)
+        if lists:
+            self._note_lists(lists)
+            parts = (value if value.__class__ is list else (value,) for value in present)
+            entries = list(chain.from_iterable(lists if len(lists) == len(present) else parts))
         self.entries += len(entries)
         self._add_entries(entries, depth)
 
-    def _note_list(self, length: int) -> None:
-        self.lists += 1
-        self.least = length if self.least is None else min(self.least, length)
-        self.most = max(self.most, length)
+    def _note_lists(self, lists: list[list[Any]]) -> None:
+        lengths = list(map(len, lists))
+        least, self.lists = min(lengths), self.lists + len(lists)
+        self.least = least if self.least is None else min(self.least, least)
+        self.most = max(self.most, *lengths)
 
     def _add_entries(self, entries: list[Any], depth: int) -> None:
         met = Counter(map(type, entries))
@@ -120,28 +116,30 @@ class Spot:
         if objects:
             self._add_objects(entries, depth)
         elif entries:
-            only_texts = len(met) == 1 and str in met
-            self._add_texts(entries if only_texts else list(map(text_of_value, entries)))
+            self._add_texts(_texts(entries, {*met}))
 
     def _add_objects(self, objects: list[dict[str, Any]], depth: int) -> None:
         """Take note of objects: key by key, as far as all keys are known; one by one else."""
-        start = 0
+        start, known_all = 0, self._knows_all(objects, depth)
         while start < len(objects):
             end = start
             known = self.children.keys() if self.members is None and depth < DEEPEST else ()
-            while end < len(objects) and known and objects[end].keys() <= known:
+            while not known_all and end < len(objects) and known and objects[end].keys() <= known:
                 end += 1
-            columns: dict[str, list[Any]] = defaultdict(list)
-            for value in objects[start:end]:
-                for key, below in value.items():
-                    columns[key].append(below)
+            end = len(objects) if known_all else end
             self.objects += end - start
-            for key, values in columns.items():
+            for key, values in _columns(objects[start:end]):
                 self.children[key].add_many(values, depth + 1)
             if end < len(objects):
                 self._object(objects[end], depth)
                 end += 1
             start = end
+
+    def _knows_all(self, objects: list[dict[str, Any]], depth: int) -> bool:
+        """Whether objects have no key that is new here."""
+        if self.members is not None or depth >= DEEPEST or not self.children:
+            return False
+        return set().union(*objects) <= self.children.keys()
 
     def _add_texts(self, texts: list[str]) -> None:
         self.longest = max(self.longest, max(map(len, texts), default=0))
@@ -266,6 +264,29 @@ class Spot:
             values[text] = count
         else:
             self.overflow = True
+
+
+def _columns(objects: list[dict[str, Any]]) -> Iterable[tuple[str, list[Any]]]:
+    """The values of objects by their keys."""
+    keys = set().union(*objects)
+    if 2 * sum(map(len, objects)) >= len(keys) * len(objects):  # most objects have most keys
+        return [(key, [one[key] for one in objects if key in one]) for key in keys]
+    found: dict[str, list[Any]] = defaultdict(list)
+    for one in objects:
+        for key, value in one.items():
+            found[key].append(value)
+    return found.items()
+
+
+def _texts(values: list[Any], classes: set[type]) -> list[str]:
+    """Plain values as texts."""
+    if classes == {str}:
+        return values
+    if classes == {int}:
+        return list(map(str, values))
+    if classes == {Decimal}:
+        return list(map(format, values, repeat("f")))
+    return list(map(text_of_value, values))
 
 
 # ---- keys that are data ----------------------------------------------------------------------
