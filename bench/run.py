@@ -1,121 +1,215 @@
-"""``make bench``: Flat Ledger against the plain script, the same job in the same run.
+"""``make bench``: Flat Ledger against the plain scripts, the same jobs in the same run.
 
-The tables must be equal before anything is timed. Each figure is the median of several runs of the
-whole process, the two in turn. Requisitions are generated into the system's temporary folder.
+    python bench/run.py [--size MB] [--runs N] [SHAPE …]
+
+Each shape is run by us, by the plain script with exact decimals, and by the plain script with
+binary floats, in turn; the table must be equal to the exact script's. Figures are the least of some
+runs of whole processes: CPU seconds (user and system), seconds by the clock, and megabytes. Without
+names the other figures follow: growth, a large sort, a list, a survey, a form, the samples,
+start-up.
 """
 
 from __future__ import annotations
 
+import argparse
 import compileall
 import csv
 import filecmp
+import json
 import os
-import statistics
+import shutil
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
 from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
 
-from data import write_movements, write_requisitions
+from data import write_movements
+from shapes import SHAPES, write_source
+
+from flatledger.demo import copy_to
 
 HERE = Path(__file__).parent
 TOOL = Path(sys.executable).with_name("flatledger")
-RUNS = 5
-MEGABYTE = 1_000_000
 SORTED_ROWS = 5_000_000
+FORM_ROWS = 200_000
 
 
-class Measured(NamedTuple):
-    """One run of a process: seconds by the clock, and its largest memory in megabytes."""
+class Used(NamedTuple):
+    """What a process used: CPU seconds, seconds by the clock, megabytes."""
 
-    seconds: float
+    cpu: float
+    clock: float
     memory: float
 
 
-def measure(command: list[str]) -> Measured:
+def use(command: list[str]) -> Used:
     started = time.perf_counter()
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     _, status, usage = os.wait4(process.pid, 0)
-    seconds = time.perf_counter() - started
+    clock = time.perf_counter() - started
     process.returncode = os.waitstatus_to_exitcode(status)
     if process.returncode:
         raise SystemExit(f"{' '.join(command)} ended with {process.returncode}")
-    return Measured(seconds, usage.ru_maxrss * 1024 / MEGABYTE)
+    return Used(usage.ru_utime + usage.ru_stime, clock, usage.ru_maxrss / 1000)
 
 
-def median(runs: list[Measured]) -> Measured:
-    return Measured(*(statistics.median(figures) for figures in zip(*runs, strict=True)))
+def least(runs: list[Used]) -> Used:
+    return Used(*map(min, zip(*runs, strict=True)))
 
 
-def ours(name: str, source: Path, to: Path) -> list[str]:
-    return [str(TOOL), "export", "-q", str(HERE / f"{name}.yaml"), str(source), "-o", str(to)]
+def ours(layout: Path, source: Path, table: Path) -> list[str]:
+    ways = ["-q", "--if-there", "replace", "-o", str(table)]
+    return [str(TOOL), "export", str(layout), str(source), *ways]
 
 
-def plain(name: str, source: Path, to: Path, *options: str) -> list[str]:
-    return [sys.executable, str(HERE / f"plain_{name}.py"), str(source), str(to), *options]
+def source_of(name: str, folder: Path, size: int) -> Path:
+    """The source of a shape, made if it is not there."""
+    path = folder / f"{_stem(name)}-{size}.jsonl"
+    if not path.exists():
+        write_source(name, path, size * 1_000_000)
+    return path
 
 
-def compare(name: str, source: Path, folder: Path) -> None:
-    """Check that both tables are equal, then time the three ways in turn."""
-    table, script = folder / f"{name}.csv", folder / f"{name}-plain.csv"
-    commands = {
-        "Flat Ledger": ours(name, source, table),
-        "plain script, exact decimals": plain(name, source, script, "--exact"),
-        "plain script, binary floats": plain(name, source, folder / "floats.csv"),
-    }
-    for command in commands.values():
-        measure(command)
-    if not filecmp.cmp(table, script, shallow=False):
-        raise SystemExit(f"{name}: the tables differ: {table} and {script}")
-    runs: dict[str, list[Measured]] = {label: [] for label in commands}
-    for _ in range(RUNS):
-        for label, command in commands.items():
-            runs[label].append(measure(command))
-    print(f"\n{name}: the tables are equal")
-    for label, figures in runs.items():
-        one = median(figures)
-        pairs = zip(figures, runs["Flat Ledger"], strict=True)
-        ratio = statistics.median(theirs.seconds / mine.seconds for theirs, mine in pairs)
-        times = "" if label == "Flat Ledger" else f"   {ratio:.2f} times our time"
-        print(f"  {label:30}{one.seconds:7.2f} s {one.memory:6.0f} MB{times}")
+def layout_of(name: str, folder: Path) -> Path:
+    path = folder / f"{_stem(name)}.yaml"
+    path.write_text(json.dumps(SHAPES[name].layout), encoding="utf-8")
+    return path
 
 
-def sort_large(folder: Path) -> None:
+def _stem(name: str) -> str:
+    return name.replace(" ", "-").replace(",", "")
+
+
+def compare(name: str, folder: Path, size: int, runs: int) -> str:
+    """A line of figures for a shape."""
+    source, layout = source_of(name, folder, size), layout_of(name, folder)
+    table, exact = folder / "ours.csv", folder / "exact.csv"
+    script = [sys.executable, str(HERE / "shapes.py"), name, str(source)]
+    commands = [
+        ours(layout, source, table),
+        [*script, str(exact), "--exact"],
+        [*script, str(folder / "floats.csv")],
+    ]
+    found = [[use(command) for command in commands] for _ in range(runs)]
+    same = "" if filecmp.cmp(table, exact, shallow=False) else " THE TABLES DIFFER"
+    mine, decimals, floats = (least(list(one)) for one in zip(*found, strict=True))
+    cpu = f"{mine.cpu:.2f} | {decimals.cpu:.2f} | {floats.cpu:.2f}"
+    ratios = f"{decimals.cpu / mine.cpu:.2f} | {floats.cpu / mine.cpu:.2f}"
+    clock = f"{floats.clock / mine.clock:.2f}"
+    return f"| {name} | {cpu} | {ratios} | {clock} | {mine.memory:.0f} |{same}"
+
+
+def shapes(names: list[str], folder: Path, size: int, runs: int) -> Iterator[str]:
+    yield f"CPU seconds over {size} MB, and how many times ours the scripts take"
+    yield "| shape | ours | exact | floats | exact / ours | floats / ours | by the clock | MB |"
+    yield "|---|---|---|---|---|---|---|---|"
+    for name in names or SHAPES:
+        yield compare(name, folder, size, runs)
+
+
+def growth(folder: Path) -> Iterator[str]:
+    yield "\nDetail, as the input grows"
+    for size in (10, 100, 1_000):
+        source = source_of("detail", folder, size)
+        used = use(ours(layout_of("detail", folder), source, folder / "grown.csv"))
+        yield f"  {size:5,} MB {used.cpu:8.2f} s of CPU {used.memory:6.0f} MB of memory"
+
+
+def sorting(folder: Path) -> Iterator[str]:
     """Sort more rows than are held in memory, and look whether they came out in order."""
     source, table = folder / "movements.jsonl", folder / "sorted.csv"
     if not source.exists():
         write_movements(source, SORTED_ROWS)
-    used = measure(ours("sorted", source, table))
+    used = use(ours(HERE / "sorted.yaml", source, table))
     with table.open(encoding="utf-8", newline="") as file:
         rows = csv.reader(file)
         next(rows)
         keys = ((row[0], row[1], -int(row[2])) for row in rows if row[2])
         if not all(before <= after for before, after in pairwise(keys)):
             raise SystemExit(f"{table} is not in order")
-    print(f"\nsorting {SORTED_ROWS:,} rows: {used.seconds:.0f} s, {used.memory:.0f} MB")
+    yield f"\nSorting {SORTED_ROWS:,} rows: {used.cpu:.0f} s of CPU, {used.memory:.0f} MB"
+
+
+def lists_and_surveys(folder: Path) -> Iterator[str]:
+    lines, layout = source_of("detail", folder, 100), layout_of("detail", folder)
+    whole, table = folder / "list.json", folder / "list.csv"
+    text = lines.read_bytes().rstrip(b"\n").replace(b"\n", b",\n")
+    whole.write_bytes(b"[\n" + text + b"\n]\n")
+    by_line = use(ours(layout, lines, folder / "lines.csv"))
+    by_list = use(ours(layout, whole, table))
+    if not filecmp.cmp(table, folder / "lines.csv", shallow=False):
+        raise SystemExit("the list and the lines give different tables")
+    yield f"\nA list of 100 MB takes {by_list.cpu / by_line.cpu:.2f} times the same as lines"
+    survey = use([str(TOOL), "survey", "--all", str(lines)])
+    yield f"A survey of all 100 MB: {survey.cpu:.1f} s of CPU, {survey.memory:.0f} MB"
+
+
+def form(folder: Path) -> Iterator[str]:
+    """Fill a form, against the same cells written to a new workbook."""
+    import openpyxl
+
+    headings = ["No", "Station", "Part", "Qty", "Price", "Note"]
+    book = openpyxl.Workbook()
+    book.active.append(headings)
+    book.save(folder / "form.xlsx")
+    source, layout = folder / "form.jsonl", folder / "form.yaml"
+    with source.open("w", encoding="utf-8") as file:
+        for no in range(FORM_ROWS):
+            values = (no, f"S{no % 40}", f"P-{no % 400}", no % 24, no % 2_000 / 4, f"note {no}")
+            file.write(json.dumps(dict(zip(headings, values, strict=True))) + "\n")
+    columns = [{heading: heading} for heading in headings]
+    layout.write_text(json.dumps({"fit-to": "form.xlsx", "columns": columns}), encoding="utf-8")
+    filled = use(ours(layout, source, folder / "filled.xlsx"))
+    script = [sys.executable, str(HERE / "bare_workbook.py")]
+    bare = use([*script, str(source), str(folder / "bare.xlsx")])
+    yield f"A form of {FORM_ROWS:,} rows takes {filled.cpu / bare.cpu:.2f} times the bare cells"
+
+
+def samples(folder: Path, runs: int) -> Iterator[str]:
+    """Every sample layout, over its sample data."""
+    place = folder / "samples"
+    shutil.rmtree(place, ignore_errors=True)
+    yield "\nThe samples (their data is small: start-up is most of it)"
+    for layout, source in copy_to(place).runs:
+        table = place / f"{layout.stem}{'.xlsx' if 'published' in layout.stem else '.csv'}"
+        used = least([use(ours(layout, source, table)) for _ in range(runs)])
+        yield f"  {layout.stem:28}{used.cpu:6.2f} s of CPU"
+
+
+def start_up(folder: Path, runs: int) -> Iterator[str]:
+    few, whole = folder / "ten.jsonl", source_of("detail", folder, 10)
+    few.write_bytes(b"".join(whole.read_bytes().splitlines(keepends=True)[:10]))
+    commands = {
+        "flatledger --help": [str(TOOL), "--help"],
+        "an export of ten records": ours(layout_of("detail", folder), few, folder / "few.csv"),
+        "import flatledger": [sys.executable, "-c", "import flatledger"],
+        "Python alone": [sys.executable, "-c", "pass"],
+    }
+    yield "\nStart-up"
+    for what, command in commands.items():
+        yield f"  {what:28}{least([use(command) for _ in range(runs + 3)]).cpu:6.2f} s of CPU"
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("names", nargs="*", default=[])
+    parser.add_argument("--size", type=int, default=100, help="megabytes of JSON Lines")
+    parser.add_argument("--runs", type=int, default=2)
+    given = parser.parse_args()
     compileall.compile_dir(HERE.parent / "src", quiet=1)  # as it is where a package is installed
     folder = Path(tempfile.gettempdir()) / "flatledger-bench"
     folder.mkdir(exist_ok=True)
-    sources = {size: folder / f"requisitions-{size}.jsonl" for size in (10, 100)}
-    for size, path in sources.items():
-        if not path.exists():
-            write_requisitions(path, size * MEGABYTE)
-        print(f"{path}: {path.stat().st_size / MEGABYTE:.0f} MB")
-    for name in ("detail", "summary"):
-        compare(name, sources[100], folder)
-    print("\nmemory as the input grows")
-    for size, path in sources.items():
-        used = measure(ours("detail", path, folder / "memory.csv")).memory
-        print(f"  {size:4} MB of JSON Lines       {used:6.0f} MB")
-    sort_large(folder)
-    helps = [measure([str(TOOL), "--help"]) for _ in range(RUNS)]
-    print(f"\nflatledger --help: {median(helps).seconds:.2f} s")
+    parts = [shapes(given.names, folder, given.size, given.runs)]
+    if not given.names:
+        parts += [growth(folder), sorting(folder), lists_and_surveys(folder), form(folder)]
+        parts += [samples(folder, given.runs), start_up(folder, given.runs)]
+    for part in parts:
+        for line in part:
+            print(line, flush=True)
 
 
 if __name__ == "__main__":
