@@ -1,7 +1,7 @@
-"""The generated text of some twenty layouts, kept as files in `generated/`: for loose types, and for
-exact ones where the file is called so.
+"""The generated text of some twenty layouts, kept as files in `generated/`.
 
-Run as a program this module writes them anew; read the difference before you commit it.
+It is that for loose types, and for exact ones where the file is called so. Run as a program this
+module writes them anew; read the difference before you commit it.
 """
 
 from __future__ import annotations

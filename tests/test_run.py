@@ -219,6 +219,7 @@ LINES = [
     {"no": 1, "st": "N", "fee": 5, "lines": [{"p": "a", "q": 2}, {"p": "b", "q": 3}]},
     {"no": 2, "st": "S", "fee": 7, "lines": [{"p": "a", "q": 4}, {"p": "c", "q": 6}]},
     {"no": 3, "st": "N", "fee": None, "lines": [{"p": "b", "q": 8}, {"p": "b", "q": "many"}]},
+    {"no": 4, "st": "N", "fee": 9, "lines": []},
 ]
 DETAIL: dict[str, Any] = {
     "row-per": "lines",
@@ -233,6 +234,16 @@ DETAIL: dict[str, Any] = {
     "only": ["lines.q > 2 or lines.q is null or lines.p = 'b'"],
 }
 SUMMARY = {**DETAIL, "totals": {"detail": "no"}}
+BY_PART: dict[str, Any] = {
+    "row-per": "lines",
+    "columns": [
+        {"P": "lines.p"},
+        {"Fee": {"value": "fee", "total": "sum"}},
+        {"Q": {"value": "lines.q", "total": "sum"}},
+    ],
+    "group": ["P"],
+    "totals": {"detail": "no"},
+}
 OF_GROUPS: dict[str, Any] = {
     "row-per-group": ["st"],
     "columns": [
@@ -331,6 +342,14 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
             flatledger.run.groups.GroupKeys,  # type: ignore[attr-defined]
             "of",
             lambda key_of: lambda row: ("S",) if row[1] == "b" else key_of(row),
+        ),
+    ),
+    "a row of no line in another group": (
+        BY_PART,
+        changing(
+            flatledger.run.groups.GroupKeys,  # type: ignore[attr-defined]
+            "of",
+            lambda key_of: lambda row: ("a",) if row[0] is None else key_of(row),
         ),
     ),
     "a group's cell": (

@@ -22,7 +22,8 @@ def control_sums_source(plan: Plan, constants: Constants) -> str:
 
 class _ControlSums:
     """Writes `control_sums`. Sums that are proved group by group are kept in a list for each group,
-    which is found where an entry's group is known; the others in variables.
+    which is found where an entry's group is known; the others in variables. What is split, since
+    an entry of its home can be in several groups, is in both: once in all, and once in each.
     """
 
     def __init__(self, plan: Plan, constants: Constants) -> None:
@@ -30,20 +31,32 @@ class _ControlSums:
         roots = [column.once or column.value for column in plan.totalled]
         self.emitter = Emitter(plan, constants, roots)
         self.columns = list(enumerate(plan.totalled))
-        self.grouped = set(plan.grouped_totals)
+        self.grouped, self.split = set(plan.grouped_totals), set(plan.split_totals)
         self.level = max((key.home for key in plan.group), default=0)  # of the groups
         homes = {column.home for _, column in self.columns}
-        self.deepest = max([*homes, self.level if self.grouped else 0])
+        self.deepest = max([*homes, self.level if self.grouped | self.split else 0])
         load_entries(self.emitter, plan, self.deepest)
         self.parts: list[str] = []  # what a group's list begins with
         self.met = {
             home: self._part("0") for home in sorted({plan.totalled[i].home for i in self.grouped})
         }
-        if self.grouped:
-            self._find_group()
+        self.split_homes = sorted({plan.totalled[i].home for i in self.split})
+        self.split_parts = {i: self._parts(plan.totalled[i]) for i in sorted(self.split)}
+        self.split_met = {home: self._part("0") for home in self.split_homes}
+        for home in self.split_homes:
+            with self.emitter.code.at(home, whole=True) as block:
+                block.add(f"seen_{home} = set()")
         self.names = {i: self._variables(i, column) for i, column in self.columns}
+        self.values = {i: self._value(column) for i, column in self.columns}
+        self.keys = list(self._key())
+        if self.grouped or self.split:
+            with self.emitter.code.at(self.level) as block:
+                for line in self._find_group(self.level):
+                    block.add(line)
         for index, column in self.columns:
-            self._add_up(index, column)
+            with self.emitter.code.at(column.home) as block:
+                for line in self._taking(index, self.names[index]):
+                    block.add(line)
 
     def _part(self, start: str) -> str:
         """A further part of a group's list."""
@@ -52,25 +65,35 @@ class _ControlSums:
 
     def _variables(self, index: int, column: ColumnPlan) -> tuple[str, str, str]:
         """Where the state of a column stands, its blanks, and its texts among numbers."""
-        starts = (_aggregate(column).start, "0", "0")
         if index in self.grouped:
-            state, blank, text = map(self._part, starts)
-            return state, blank, text
+            return self._parts(column)
         return f"state_{index}", f"blank_{index}", f"text_{index}"
 
-    def _find_group(self) -> None:
-        """The lines that find the list of an entry's group."""
-        keys = list(self._key())
-        key = keys[0] if len(keys) == 1 else f"({listed_codes(keys)})"
-        with self.emitter.code.at(self.level):
-            self.emitter.code.add(f"group = {key}")
-            self.emitter.code.add("own = by_group.get(group)")
-            self.emitter.code.add("if own is None: own = by_group[group] = new_group()")
-            if self.level in self.met:
-                self.emitter.code.add(f"{self.met[self.level]} += 1")
+    def _parts(self, column: ColumnPlan) -> tuple[str, str, str]:
+        starts = (_aggregate(column).start, "0", "0")
+        state, blank, text = map(self._part, starts)
+        return state, blank, text
 
-    def _key(self) -> Iterator[str]:
-        """The values that make an entry's group, the same for those that are equal."""
+    def _find_group(self, level: int) -> list[str]:
+        """The lines that find the list of a group: of an entry of the groups' level, or of one
+        above it that has none."""
+        known = [code if home <= level else "None" for code, home in self.keys]
+        lines = [
+            f"group = {known[0] if len(known) == 1 else f'({listed_codes(known)})'}",
+            "own = by_group.get(group)",
+            "if own is None: own = by_group[group] = new_group()",
+        ]
+        if level == self.level in self.met:
+            lines.append(f"{self.met[level]} += 1")
+        for home in (one for one in self.split_homes if one <= level):
+            inside = [f"seen_{home}.add(group)", f"{self.split_met[home]} += 1"]
+            for index in (i for i in self.split_parts if self.plan.totalled[i].home == home):
+                inside += self._taking(index, self.split_parts[index])
+            lines += [f"if group not in seen_{home}:", *indented(inside, 1)]
+        return lines
+
+    def _key(self) -> Iterator[tuple[str, int]]:
+        """The values that make an entry's group, the same for those that are equal; their homes."""
         code = self.emitter.code
         for key in self.plan.group:
             with code.at(key.home):
@@ -83,31 +106,33 @@ class _ControlSums:
                     value = self.emitter.columns.key(node)
                 name = code.held(value).code
             if key.kind in ("number", "text", "null") or self.emitter.columns.is_text(node):
-                yield name
+                yield name, key.home
             elif key.kind == "any":
-                yield f"{name} if {name}.__class__ is not bool else told_apart({name})"
+                yield f"{name} if {name}.__class__ is not bool else told_apart({name})", key.home
             else:
-                yield f"told_apart({name})"
+                yield f"told_apart({name})", key.home
 
-    def _add_up(self, index: int, column: ColumnPlan) -> None:
-        """The lines that add up a column; what is neither blank nor a text among numbers counts."""
-        state, blank, text = self.names[index]
-        aggregate = _aggregate(column)
-        shows_texts = column.shows_texts or not column.numeric
-        shows_texts = shows_texts and not self.emitter.columns.is_integer(column)
+    def _value(self, column: ColumnPlan) -> str:
+        """The variable with the value of a column, for an entry of its home."""
         if column.once is not None:
             column = replace(column, value=column.once, shown=None, once=None)
         value = self.emitter.columns.cell(column)
-        with self.emitter.code.at(column.home) as block:
-            name = self.emitter.code.held(value).code
-            take = aggregate.taking(state, name)
-            if aggregate.unknown:
-                block.add(take)
-                return
-            block.add(f"if {name} is None: {blank} += 1")
-            if shows_texts:
-                block.add(f"elif {name}.__class__ is FaultText: {text} += 1")
-            block.add(f"else: {take}")
+        with self.emitter.code.at(column.home):
+            return self.emitter.code.held(value).code
+
+    def _taking(self, index: int, parts: tuple[str, str, str]) -> list[str]:
+        """The lines that add up a column; what is neither blank nor a text among numbers counts."""
+        column, name = self.plan.totalled[index], self.values[index]
+        state, blank, text = parts
+        aggregate = _aggregate(column)
+        take = aggregate.taking(state, name)
+        if aggregate.unknown:
+            return [take]
+        shows_texts = column.shows_texts or not column.numeric
+        lines = [f"if {name} is None: {blank} += 1"]
+        if shows_texts and not self.emitter.columns.is_integer(column):
+            lines.append(f"elif {name}.__class__ is FaultText: {text} += 1")
+        return [*lines, f"else: {take}"]
 
     def text(self) -> str:
         alone = [(i, column) for i, column in self.columns if i not in self.grouped]
@@ -120,7 +145,7 @@ class _ControlSums:
         whole = listed_codes(
             "None" if i in self.grouped else self._sums(i) for i, _ in self.columns
         )
-        each = listed_codes(self._sums(i) if i in self.grouped else "None" for i, _ in self.columns)
+        each = listed_codes(self._sums_of_group(i) for i, _ in self.columns)
         group = "(group, )" if len(self.plan.group) == 1 else "group"
         lines = [
             function_head("control_sums", "records", "numbers", "kept"),
@@ -140,6 +165,8 @@ class _ControlSums:
     def _level_lines(self, level: int) -> list[str]:
         lines = list(self.emitter.code.scope.blocks[level].lines)
         deeper = level + 1
+        if level < self.level and any(home <= level for home in self.split_homes):
+            lines += [f"if not entries_{deeper}:", *indented(self._find_group(level), 1)]
         if level < self.deepest:
             lines.append(f"met_{deeper} += len(entries_{deeper})")
             if deeper > self.level and deeper in self.met:
@@ -149,11 +176,21 @@ class _ControlSums:
 
     def _sums(self, index: int) -> str:
         """How many values of a column there are, the state of its aggregate, how many blanks."""
-        state, blank, text = self.names[index]
         column = self.plan.totalled[index]
+        met = self.met[column.home] if index in self.grouped else f"met_{column.home}"
+        return self._found(column, self.names[index], met)
+
+    def _sums_of_group(self, index: int) -> str:
+        """The same for a group; None of a column that is not proved group by group."""
+        column = self.plan.totalled[index]
+        if index in self.split:
+            return self._found(column, self.split_parts[index], self.split_met[column.home])
+        return self._sums(index) if index in self.grouped else "None"
+
+    def _found(self, column: ColumnPlan, parts: tuple[str, str, str], met: str) -> str:
+        state, blank, text = parts
         aggregate = _aggregate(column)
         name = self.constants.name(aggregate, aggregate.name)
-        met = self.met[column.home] if index in self.grouped else f"met_{column.home}"
         return f"({met} - {blank} - {text}, {aggregate.taken(state, name)}, {blank})"
 
 

@@ -189,6 +189,15 @@ class Plan:
             return []
         return [i for i, plan in enumerate(self.totalled) if not self.splits(plan.home)]
 
+    @property
+    def split_totals(self) -> list[int]:
+        """The totalled columns, by index, whose values can be in several groups: without detail,
+        what each group shows is proved, and what the whole is."""
+        if self.layout.totals.detail or not self.group:
+            return []
+        columns = enumerate(self.totalled)
+        return [i for i, plan in columns if self.splits(plan.home) and plan.once is None]
+
     def column(self, heading: str) -> ColumnPlan:
         return next(plan for plan in self.columns if plan.column.heading == heading)
 

@@ -44,7 +44,7 @@ class Proof:
         self.plan = plan
         self.rows = self.total_rows = self.rows_cut = 0
         self._columns = [_Watched(plan, column) for column in plan.totalled]
-        self._grouped = set(plan.grouped_totals)
+        self._grouped = {*plan.grouped_totals, *plan.split_totals}
         depths = range(len(plan.group) + 1)
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all

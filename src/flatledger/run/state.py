@@ -138,9 +138,11 @@ class RunState:
     def control_sums(self) -> list[Tally]:
         """What came in, over all records."""
         whole = [tally_of(column) for column in self.plan.totalled]
-        for tallies in (self.sums, *self.group_sums.values()):
-            for own, other in zip(whole, tallies, strict=True):
-                own.merge(other)
+        for own, other in zip(whole, self.sums, strict=True):
+            own.merge(other)
+        for tallies in self.group_sums.values():
+            for index in self.plan.grouped_totals:  # of what is split, the whole is known
+                whole[index].merge(tallies[index])
         return whole
 
     def _sums_of(self, key: tuple[Any, ...]) -> list[Tally]:
