@@ -48,8 +48,9 @@ class _ControlSums:
                 block.add(f"seen_{home} = set()")
         self.names = {i: self._variables(i, column) for i, column in self.columns}
         self.values = {i: self._value(column) for i, column in self.columns}
-        self.keys = list(self._key())
+        self.keys: list[tuple[str, int]] = []
         if self.grouped or self.split:
+            self.keys += self._key()
             with self.emitter.code.at(self.level) as block:
                 for line in self._find_group(self.level):
                     block.add(line)
