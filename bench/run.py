@@ -48,7 +48,7 @@ class Used(NamedTuple):
 
 def use(command: list[str]) -> Used:
     started = time.perf_counter()
-    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     _, status, usage = os.wait4(process.pid, 0)
     clock = time.perf_counter() - started
     process.returncode = os.waitstatus_to_exitcode(status)
