@@ -137,8 +137,10 @@ def sorting(folder: Path) -> Iterator[str]:
 def lists_and_surveys(folder: Path) -> Iterator[str]:
     lines, layout = source_of("detail", folder, 100), layout_of("detail", folder)
     whole, table = folder / "list.json", folder / "list.csv"
-    text = lines.read_bytes().rstrip(b"\n").replace(b"\n", b",\n")
-    whole.write_bytes(b"[\n" + text + b"\n]\n")
+    with lines.open("rb") as source, whole.open("wb") as file:
+        for place, line in enumerate(source):  # in pieces: a process begins with our memory
+            file.write((b",\n" if place else b"[\n") + line.rstrip(b"\n"))
+        file.write(b"\n]\n")
     by_line = use(ours(layout, lines, folder / "lines.csv"))
     by_list = use(ours(layout, whole, table))
     if not filecmp.cmp(table, folder / "lines.csv", shallow=False):

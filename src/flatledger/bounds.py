@@ -38,7 +38,7 @@ LARGEST_LIST_HELD = 500_000_000  # bytes of a side list that is held in memory
 LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook
 
 # ---- runs and surveys
-MOST_BYTES_SORTED = 64_000_000  # of rows that are held in memory, as far as their cells tell
+MOST_BYTES_SORTED = 48_000_000  # of rows that are held in memory, as far as their cells tell
 MOST_FAULTS_HELD = 10_000  # all are counted
 MOST_DISTINCT = 100_000  # values that are told apart
 MOST_KINDS = 100  # kinds of record that are told apart
