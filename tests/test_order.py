@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 import random
 from decimal import Decimal
 from pathlib import Path
@@ -16,7 +17,7 @@ from flatledger import LayoutError
 from flatledger.api.spilling import TemporaryRows
 from flatledger.plan.plan import KeyPlan
 from flatledger.run.protocols import Row
-from flatledger.run.sorting import Sorter
+from flatledger.run.sorting import Sorter, merged
 from tests.conftest import Tool, table
 
 cells = st.one_of(
@@ -67,6 +68,18 @@ def test_a_spilled_sort_is_pythons_own(rows: list[Row], keys: list[KeyPlan], mem
             sorter.add(numbered[start : start + 7])
         for _ in range(2):  # as often as it is asked for
             assert [row for block in sorter.blocks() for row in block] == expected
+
+
+runs = st.lists(st.lists(st.integers(0, 6), max_size=12).map(sorted), max_size=5)
+
+
+@given(runs, st.integers(1, 5))
+def test_runs_that_are_merged_some_rows_at_a_time(found: list[list[int]], together: int) -> None:
+    rows = [[(key, run, at) for at, key in enumerate(keys)] for run, keys in enumerate(found)]
+    blocks = merged([iter(run) for run in rows], lambda row: row[0], together)
+    assert [row for block in blocks for row in block] == list(
+        heapq.merge(*rows, key=lambda row: row[0])
+    )
 
 
 @settings(max_examples=30)

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import json
 import re
+from contextlib import ExitStack
+from decimal import Decimal
+from itertools import cycle
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import pytest
 from hypothesis import given, settings
@@ -13,6 +17,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger.reports.words import where_nothing_is
+from flatledger.structure import spots
 from tests.conftest import Tool
 
 RECORDS: list[Any] = [
@@ -302,3 +307,55 @@ def test_a_preview_looks_at_rows_and_not_at_their_totals() -> None:
     assert (found.columns[1].filled, found.columns[1].examples[1][-2:]) == (2, "y…")
     assert [where_nothing_is(one.column) for one in found.columns] == ["blank", "blank", ""]
     assert (found.rows, found.balance.rows, found.balance.total_rows) == (6, 3, 3)
+
+
+# ---- many values at once -----------------------------------------------------------------------
+
+plain = st.sampled_from(
+    [None, "", "a", "bb", "ccccccc", 1, 2, Decimal("1.0"), Decimal("1.00"), True, 1.5, "x1", "x2"]
+)
+keyed = st.dictionaries(
+    st.integers(0, 30).map("k{}".format),
+    st.sampled_from([{"p": 1, "q": 2}, {"p": 3}, 5]),
+    max_size=5,
+)
+nested = st.recursive(
+    plain | keyed,
+    lambda inner: (
+        st.lists(inner, max_size=4) | st.dictionaries(st.sampled_from("abcdef"), inner, max_size=4)
+    ),
+    max_leaves=6,
+)
+
+
+def as_data(spot: spots.Spot | None) -> Any:
+    """All that a spot holds, its children in their order."""
+    if spot is None:
+        return None
+    plainly = {name: getattr(spot, name) for name in spot.__slots__}
+    plainly |= {name: list(plainly[name].items()) for name in ("kinds", "values")}
+    plainly["children"] = [(key, as_data(child)) for key, child in spot.children.items()]
+    plainly |= {name: as_data(plainly[name]) for name in ("others", "members")}
+    return {**plainly, "keys": list(spot.keys)}
+
+
+@settings(max_examples=150)
+@given(
+    st.lists(st.dictionaries(st.sampled_from("abcde"), nested, min_size=1), max_size=40),
+    st.lists(st.integers(1, 15), min_size=1, max_size=5),
+)
+def test_many_records_at_once_are_what_they_are_one_by_one(records: Any, sizes: Any) -> None:
+    bounds = {"MOST_VALUES": 6, "FEWEST_ALIKE": 4, "FEWEST_KEYED": 6, "FEWEST_PLAIN": 9}
+    with ExitStack() as patched:
+        for name, value in (bounds | {"MOST_KEYS": 14, "LONGEST_VALUE": 5}).items():
+            patched.enter_context(patch.object(spots, name, value))
+        one_by_one, together = spots.Spot(top=True), spots.Spot(top=True)
+        for record in records:
+            one_by_one.add(record)
+        rest = list(records)
+        for size in cycle(sizes):
+            if not rest:
+                break
+            together.add_many(rest[:size])
+            del rest[:size]
+        assert as_data(together) == as_data(one_by_one)
