@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from functools import partial
 from itertools import chain
-from typing import Any
+from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 
@@ -30,8 +30,10 @@ from .options import Options
 from .reader import BaseReader
 from .reading import Bytes
 
+Found = TypeVar("Found")
 _LONGEST_LINE = 1 << 18  # bytes of a line that is decoded together with others
 _BATCH_BYTES = 1 << 18
+_MANY_ODD = 20  # one record in so many that does not fit is too many to part them
 _MOST_PASSED_OVER = 63  # blocks, after many that did not fit
 
 
@@ -79,11 +81,11 @@ class JsonReader(BaseReader):
         decode = _Decoding(shape, exact, self._double_keys)
         while byte := text.peek():
             lines = b"" if self._names or byte == b"[" else text.whole_lines(_LONGEST_LINE)
-            batch = decode.lines(lines) if lines else None
-            if batch is not None:
+            batches = decode.lines(lines) if lines else None
+            if batches is not None:
                 text.at += len(lines)
                 text.drop()
-                yield batch
+                yield from batches
                 continue
             end = text.passed + len(lines)
             yield from decode.pieces(_until(text, pieces, end))
@@ -106,6 +108,14 @@ def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece | Stretch
         yield from pieces.next_value()
 
 
+class Run(NamedTuple):
+    """Records that follow one another, in exact types or in loose ones, and their text."""
+
+    exact: bool
+    records: list[Any]
+    text: bytes
+
+
 class _Decoding:
     """Turns lines and pieces into batches of a shape, and numbers the records. What fits an
     ``exact`` shape comes in that."""
@@ -119,16 +129,18 @@ class _Decoding:
         self.readable = False  # whether there was a record
         self.first_fault, self.first_text = "", b""
 
-    def lines(self, text: bytes) -> Batch | None:
+    def lines(self, text: bytes) -> list[Batch] | None:
         """The records on some lines; None where not all can be decoded so."""
-        found = self._exact.lines(text) if self._exact else None
-        if found is not None:
-            return self._whole(found, partial(_last, text), text)._replace(exact=True)
-        try:
-            records = self._one.decode_lines(text)
-        except DECODE_ERRORS:
-            return None
-        return self._whole(records, partial(_last, text), text)
+        runs = self._exact.lines(text, self._one) if self._exact else None
+        if runs is None:
+            try:
+                runs = [Run(False, self._one.decode_lines(text), text)]
+            except DECODE_ERRORS:
+                return None
+        return [
+            self._whole(run.records, partial(_last, run.text), run.text)._replace(exact=run.exact)
+            for run in runs
+        ]
 
     def _whole(self, records: list[Any], specimens: Callable[[], list[Any]], text: bytes) -> Batch:
         """A batch without faults. ``text`` is that of the records, one after another."""
@@ -236,15 +248,23 @@ class _ExactDecoding:
         self._one, self._many = decoder(shape), decoder(list[shape])
         self._refused = self._passed_over = 0
 
-    def lines(self, text: bytes) -> list[Any] | None:
-        """The records on some lines; None where not all fit."""
-        return self._tried(self._one.decode_lines, text)
+    def lines(self, text: bytes, loose: msgspec.json.Decoder[Any]) -> list[Run] | None:
+        """The records on some lines; a few that do not fit come in their ``loose`` type between
+        those that do. None where there are more of them, or a line is no record."""
+
+        def decode(text: bytes) -> list[Run] | None:
+            try:
+                return [Run(True, self._one.decode_lines(text), text)]
+            except msgspec.ValidationError:
+                return _line_by_line(text, self._one, loose)
+
+        return self._tried(decode, text)
 
     def elements(self, text: bytes) -> list[Any] | None:
-        """The records of a list."""
+        """The records of a list; None where not all fit."""
         return self._tried(self._many.decode, text)
 
-    def _tried(self, decode: Callable[[bytes], list[Any]], text: bytes) -> list[Any] | None:
+    def _tried(self, decode: Callable[[bytes], Found | None], text: bytes) -> Found | None:
         if self._passed_over < self._refused:
             self._passed_over += 1
             return None
@@ -255,6 +275,30 @@ class _ExactDecoding:
             found = None
         self._refused = 0 if found is not None else min(2 * self._refused + 1, _MOST_PASSED_OVER)
         return found
+
+
+def _line_by_line(
+    text: bytes, exact: msgspec.json.Decoder[Any], loose: msgspec.json.Decoder[Any]
+) -> list[Run] | None:
+    """The records on lines, those that follow one another in one type together."""
+    lines = text.split(b"\n")
+    runs: list[tuple[bool, list[Any], list[bytes]]] = []
+    odd = 0
+    for line in lines:
+        if not line.strip():
+            continue
+        fits = True
+        try:
+            record = exact.decode(line)
+        except msgspec.ValidationError:
+            fits, odd, record = False, odd + 1, loose.decode(line)
+        if odd * _MANY_ODD > len(lines) + _MANY_ODD:
+            return None
+        if not runs or runs[-1][0] != fits:
+            runs.append((fits, [], []))
+        runs[-1][1].append(record)
+        runs[-1][2].append(line)
+    return [Run(fits, records, b"\n".join(parts)) for fits, records, parts in runs]
 
 
 def _last(block: bytes) -> list[Any]:
