@@ -40,6 +40,7 @@ def requisition(number: int) -> dict[str, Any]:
         "count": number,
         "station": {"code": f"S{number % 4}", "address": {"town": f"Town {number}"}},
         "tags": ["lamp", "urgent", "paint"][: number % 4],
+        "names": {"en": "lamp", "cy": "lamp"} if number % 2 else {"en": "wick"},
         "payments": [
             {"method": "cash", "amount": f"§{number}.50§", "by": {"keeper": f"K{number % 2}"}},
             {"method": "card", "amount": number, "by": None},
@@ -79,6 +80,19 @@ VALUES: dict[str, Any] = {
     "List": "listagg(distinct payments.method, '/')",
     "Most": "max(payments.amount)",
     "First": "first(tags)",
+    "Of texts": "tags[?@.key=='a'].value",
+    "Below texts": "tags.key",
+    "Whole": "payments[?@.method=='cash']",
+    "All": "payments[*].method",
+    "Second": "payments[1].method",
+    "Names": "count(names.*)",
+    "Welsh": "names.cy",
+    "Place": "station",
+    "Places": "payments",
+    "Last": "listagg(payments.by.keeper, '/') within group (order by payments.amount desc)",
+    "Kinds": "count(distinct payments.method)",
+    "Lines": "count(lines)",
+    "Worth": {"value": "sum(lines.qty * lines.price)", "decimals": 2},
 }
 OF_LINES: dict[str, Any] = {
     "Code": "lines.part.code",
@@ -95,7 +109,17 @@ OF_LINES: dict[str, Any] = {
         "value": "lines.options.value",
         "keys": ["colour", "cap"],
     },
-    "Case": "case when lines.qty > 2 then lines.part.title else no end",
+    "Case": "case when lines.qty > 2 then lines.part.title when lines.qty > 1 then '' end",
+    "Ordinal": "ordinal(lines)",
+    "Dear": "count(case when lines.options.key = 'cap' then 1 end)",
+    "Same": "lines[?@.qty>1].part.code",
+    "All lines": "sum(lines.qty) / count(lines)",
+}
+OF_LOTS: dict[str, Any] = {
+    "Lot": {"value": "lines.lots.lot", "total": "sum"},
+    "Mark": {"value": "lines.lots.marks", "separator": "+"},
+    "Lot's line": "lines.part.code",
+    "In all": {"value": "lines.qty", "total": "sum"},
 }
 CONDITIONS = [
     "count > 3",
@@ -111,21 +135,26 @@ LEVELS = ["lines", "lines.options", "lines.lots", "lines.lots.marks", "payments"
 
 @st.composite
 def layouts(draw: st.DrawFn) -> dict[str, Any]:
-    lines = draw(st.booleans())
-    known = {**VALUES, **(OF_LINES if lines else {})}
+    level = draw(st.sampled_from(["", "lines", "lines.lots"]))
+    known = {**VALUES, **(OF_LOTS if level == "lines.lots" else OF_LINES if level else {})}
     names = draw(st.lists(st.sampled_from(list(known)), min_size=1, max_size=6, unique=True))
     layout: dict[str, Any] = {"columns": [{name: known[name]} for name in names]}
-    tests = [*CONDITIONS, *(OF_LINE if lines else [])]
+    tests = [*CONDITIONS, *(OF_LINE if level else [])]
     layout["only"] = draw(st.lists(st.sampled_from(tests), max_size=2, unique=True))
-    if lines:
-        layout["row-per"] = "lines"
+    if level:
+        layout["row-per"] = level
     if draw(st.booleans()):
         layout["levels"] = LEVELS
     plain = [name for name in names if isinstance(known[name], str)]
     if plain and draw(st.booleans()):
         layout["group"] = plain[:1]
-        if draw(st.booleans()):
-            layout["totals"] = {"detail": False}
+        layout["totals"] = {"detail": draw(st.booleans())}
+    elif plain and draw(st.booleans()):
+        layout["sort"] = plain[:2]
+    elif "No" in names and draw(st.booleans()):
+        layout["primary-key"] = ["No"]
+    if level == "" and "group" not in layout and draw(st.booleans()):
+        layout["take"] = {"every": 2, "of": "records"}
     return layout
 
 

@@ -63,3 +63,17 @@ def test_a_second_run_does_not_wake_the_grammar(tmp_path: Path) -> None:
     for damaged in (b"", b"\x80\x05nonsense", pickle.dumps([1]), pickle.dumps({1: 2})):
         file.write_bytes(damaged)
         assert run()[0] == "A\n4\n"
+
+
+def test_what_others_can_write_is_not_read(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    with parsed_before():
+        parse_expression("a * 3")
+    folder = tmp_path / "flatledger"
+    (file,) = folder.glob("expressions-*.pickle")
+    assert ParsedBefore(folder).find(("expression", "a * 3")) is not None
+    for lax in (folder, file):
+        mode = lax.stat().st_mode
+        lax.chmod(0o777)
+        assert ParsedBefore(folder).find(("expression", "a * 3")) is None
+        lax.chmod(mode)

@@ -20,6 +20,7 @@ from ..values import literals
 
 _MOST = 2_000  # expressions that are kept
 _LONGEST = 2_000  # characters of one of them
+_VERSIONS = 3  # of the package, whose expressions are kept
 
 
 class ParsedBefore:
@@ -50,6 +51,9 @@ class ParsedBefore:
             self._file.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
             part.write_bytes(pickle.dumps(latest))
             part.replace(self._file)
+            others = self._file.parent.glob("expressions-*.pickle")
+            for old in sorted(others, key=lambda file: file.stat().st_mtime)[:-_VERSIONS]:
+                old.unlink()
 
 
 @contextmanager
@@ -77,6 +81,8 @@ def _made_by() -> str:
 
 def _read(file: Path) -> dict[tuple[str, str], Any]:
     try:
+        if not (parser.is_ours(file.parent) and parser.is_ours(file)):
+            return {}
         found = pickle.loads(file.read_bytes())
     except Exception:  # a damaged file is none, however it is damaged
         return {}

@@ -103,7 +103,7 @@ def _gathered(
     with opened.open() as reader:
         batches = restfully(reader.batches())
         for batch in batches:
-            told = [*batch.faults, *batch.remarks]
+            told = [*batch.remarks, *batch.faults]
             found.faults += len(batch.faults)
             found.told += told[: MOST_TOLD - len(found.told)]
             found.told_count += len(told)

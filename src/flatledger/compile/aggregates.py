@@ -238,7 +238,7 @@ class Aggregates:
             return f"for {entry}, {place} in zip({', '.join(kept)}):"
         raw = self._raw_entries(scope, level, names[:-1] if members else names, lines, depth)
         side = self.code.plan.record_types.field_of(scope.chain.levels[level])
-        if side is not None and side.only is list and not side.whole:
+        if side is not None and side.holds_structs:
             return f"for {place}, {entry} in enumerate({raw} or (), 1):"
         found = f"members({raw})" if members else f"listed({raw})"
         return f"for {place}, {entry} in enumerate({found}, 1):"

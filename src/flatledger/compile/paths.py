@@ -56,7 +56,7 @@ class Paths:
         place = self.code.plan.record_types.place_of(level)
         chosen = choice_of(rest) if rest else None
         side = self.code.plan.record_types.field_of((*level, *names))
-        if chosen is not None and side is not None and side.only is list:
+        if chosen is not None and side is not None and side.holds_structs:
             self._choose(side, chosen, self._load(place, variable, names), result)
             return Operand(result, "any")
         if place.whole:
@@ -163,8 +163,9 @@ class Paths:
         chosen = choice_of(access.rest) if access.rest else None
         if chosen is not None:
             side = types.field_of(names)
-            exact = side is not None and side.only is list and not side.whole
-            return exact and side is not None and side.children[chosen.name or ""].only is str
+            if side is None or not side.holds_structs or chosen.name is None:
+                return False
+            return side.children[chosen.name].only is str
         place = None if access.rest else types.field_of(names)
         if place is None or not place.whole:
             return False
@@ -236,5 +237,3 @@ class Paths:
         names = (*known_of(node).start, *access.names)
         place = None if access.rest else self.code.plan.chain.structure.find(names)
         return [kind for kind, _ in place.kinds.most_common(2)] if place else []
-
-    # ---- loads

@@ -22,7 +22,7 @@ def keeps_all(plan: Plan) -> bool:
     if plan.conditions or plan.drops_without_entries or by_record:
         return False
     places = [plan.record_types.field_of(level) for level in plan.chain.levels[1:]]
-    exact = all(one is not None and one.only is list and not one.whole for one in places)
+    exact = all(one is not None and one.holds_structs for one in places)
     return exact and (plan.chain.row < 2 or not any(map(_goes_deeper, _nodes(plan))))
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import re
 from functools import cache
 from pathlib import Path
+from stat import S_IWOTH
 from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
@@ -152,6 +154,16 @@ def _check_bounds(text: str) -> None:
             raise ExpressionError("the brackets are nested too deeply", text, found.start())
 
 
+def is_ours(path: Path) -> bool:
+    """Whether a file or folder is the user's own, so that others have put nothing into it.
+
+    Raises OSError where it is not there.
+    """
+    found = path.stat()
+    own = not hasattr(os, "geteuid") or found.st_uid == os.geteuid()
+    return own and not found.st_mode & S_IWOTH
+
+
 @cache
 def _parser() -> Any:
     """The parser. Built once for each release, then loaded from the user's cache folder."""
@@ -168,8 +180,11 @@ def _parser() -> Any:
     }
     folder = Path(platformdirs.user_cache_dir("flatledger"))
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        kept = is_ours(folder)
     except OSError:  # no home to keep it in: build it each time
+        kept = False
+    if not kept:
         return lark.Lark(grammar, **options)
     return lark.Lark(grammar, cache=str(folder / f"grammar-{lark.__version__}"), **options)
 

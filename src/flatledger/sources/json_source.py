@@ -108,8 +108,8 @@ def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece | Stretch
         yield from pieces.next_value()
 
 
-class Run(NamedTuple):
-    """Records that follow one another, in exact types or in loose ones, and their text."""
+class Portion(NamedTuple):
+    """Records that follow one another, decoded in exact types or in loose ones, and their text."""
 
     exact: bool
     records: list[Any]
@@ -131,15 +131,15 @@ class _Decoding:
 
     def lines(self, text: bytes) -> list[Batch] | None:
         """The records on some lines; None where not all can be decoded so."""
-        runs = self._exact.lines(text, self._one) if self._exact else None
-        if runs is None:
+        portions = self._exact.lines(text, self._one) if self._exact else None
+        if portions is None:
             try:
-                runs = [Run(False, self._one.decode_lines(text), text)]
+                portions = [Portion(False, self._one.decode_lines(text), text)]
             except DECODE_ERRORS:
                 return None
         return [
-            self._whole(run.records, partial(_last, run.text), run.text)._replace(exact=run.exact)
-            for run in runs
+            self._whole(one.records, partial(_last, one.text), one.text)._replace(exact=one.exact)
+            for one in portions
         ]
 
     def _whole(self, records: list[Any], specimens: Callable[[], list[Any]], text: bytes) -> Batch:
@@ -248,13 +248,13 @@ class _ExactDecoding:
         self._one, self._many = decoder(shape), decoder(list[shape])
         self._refused = self._passed_over = 0
 
-    def lines(self, text: bytes, loose: msgspec.json.Decoder[Any]) -> list[Run] | None:
+    def lines(self, text: bytes, loose: msgspec.json.Decoder[Any]) -> list[Portion] | None:
         """The records on some lines; a few that do not fit come in their ``loose`` type between
         those that do. None where there are more of them, or a line is no record."""
 
-        def decode(text: bytes) -> list[Run] | None:
+        def decode(text: bytes) -> list[Portion] | None:
             try:
-                return [Run(True, self._one.decode_lines(text), text)]
+                return [Portion(True, self._one.decode_lines(text), text)]
             except msgspec.ValidationError:
                 return _line_by_line(text, self._one, loose)
 
@@ -279,7 +279,7 @@ class _ExactDecoding:
 
 def _line_by_line(
     text: bytes, exact: msgspec.json.Decoder[Any], loose: msgspec.json.Decoder[Any]
-) -> list[Run] | None:
+) -> list[Portion] | None:
     """The records on lines, those that follow one another in one type together."""
     lines = text.split(b"\n")
     runs: list[tuple[bool, list[Any], list[bytes]]] = []
@@ -298,7 +298,7 @@ def _line_by_line(
             runs.append((fits, [], []))
         runs[-1][1].append(record)
         runs[-1][2].append(line)
-    return [Run(fits, records, b"\n".join(parts)) for fits, records, parts in runs]
+    return [Portion(fits, records, b"\n".join(parts)) for fits, records, parts in runs]
 
 
 def _last(block: bytes) -> list[Any]:

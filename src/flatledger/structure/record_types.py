@@ -49,6 +49,11 @@ class Field:
     struct: Any = None
     only: type | None = None
 
+    @property
+    def holds_structs(self) -> bool:
+        """Whether it is a list of structs for certain."""
+        return self.only is list and not self.whole
+
     def child(self, name: str) -> Field:
         if name not in self.children:
             taken = {child.attribute for child in self.children.values()}
