@@ -74,10 +74,7 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
             ("layout.yaml", "data.xml"),
             "data.xml is not JSON, but XML or HTML (line 1 begins",
         ),
-        (
-            ("layout.yaml", "data.csv"),
-            "perhaps delimited text with commas (line 1 begins",
-        ),
+        (("layout.yaml", "data.csv"), "data.csv is not delimited text, but XML or HTML"),
         (("layout.yaml", "latin.jsonl"), "nothing in it can be read; byte 0xe9 is not UTF-8"),
         (("list.yaml", "document.json"), "no records at `data.itens`; did you mean `items`?"),
         (("level.yaml", "good.jsonl"), "line 2, column 10: no level `lnes`; did you mean `lines`?"),
@@ -91,7 +88,7 @@ def test_what_cannot_be_run_says_why_and_writes_nothing(
     (folder / "document.json").write_text('{"data": {"items": [{"no": 1}]}}')
     (folder / "empty.json").write_bytes(b"")
     (folder / "data.xml").write_text("<r>\n  <no>1</no>\n</r>\n")
-    (folder / "data.csv").write_text("no,qty\n1,2\n")
+    (folder / "data.csv").write_text("<r>no,qty\n1,2\n")
     (folder / "latin.jsonl").write_bytes(b'{"no": "\xe9"}\n')
     packed = gzip.compress(b'{"no": 1, "lines": []}\n' * 9000)
     (folder / "cut.jsonl.gz").write_bytes(packed[: len(packed) // 2])

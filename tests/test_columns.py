@@ -191,7 +191,7 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
     assert "In store" in (demo / "out.csv").read_text(encoding="utf-8")
     (demo / "codes.csv").write_text("code,wording\na,b\na,c\n")
     done = tool(*export)
-    assert "the code `a` comes twice, on lines 2 and 3" in done.stderr
+    assert "the code `a` comes twice, in entries 1 and 2" in done.stderr
 
 
 @pytest.mark.parametrize(

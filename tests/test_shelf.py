@@ -130,7 +130,7 @@ def test_the_faults_of_a_layout_put_together_have_their_own_places(tmp_path: Pat
 
 def test_lists_are_looked_up_and_what_is_not_met_is_told(tmp_path: Path) -> None:
     write(tmp_path, shelf__lists__wanted_txt="\ufeffA3\r\n\n A1 \nA1\nA9\n")
-    write(tmp_path, codes_csv='Name;"Code no";x\nfirst;A1;\n"two\nlines";A2;\nshort\n')
+    write(tmp_path, codes_csv='Name;"Code no";x\nfirst;A1;\n"two\nlines";A2;\nshort;;\n')
     write(
         tmp_path,
         own_yaml="""\

@@ -35,7 +35,11 @@ LARGEST_RECORD = 256  # MB of a record, where nothing else is stated
 MOST_MEGABYTES = 1_000_000  # that can be stated
 DEEPEST_JSON = 1_000  # brackets within each other in a value over several lines
 LARGEST_LIST_HELD = 500_000_000  # bytes of a side list that is held in memory
-LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook
+LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook, where nothing else is stated
+MOST_SPARSE = 40_000_000  # cells of a sheet from its first to its last, however few are filled
+MOST_HEADER_ROWS = 10
+MOST_SKIPPED = 10_000  # lines above the headings
+LARGEST_COLUMN_WIDTH = 100_000  # characters of a column of fixed-width text
 
 # ---- runs and surveys
 MOST_BYTES_SORTED = 48_000_000  # of rows that are held in memory, as far as their cells tell

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from os import PathLike, fspath
 from pathlib import Path
+from typing import Any
 
 from ..bounds import LARGEST_RECORD
 from ..drafting.form_draft import FormDraft
@@ -48,6 +50,7 @@ def draft(
     sample: int | None = SAMPLE,
     fit_to: str | PathLike[str] | None = None,
     largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
 ) -> DraftedLayout:
     """The text of a layout for a source: every field at or above the row's level.
 
@@ -60,23 +63,30 @@ def draft(
     >>> [line for line in text.splitlines() if line.startswith("  - ")]
     ['  - No: no', '  - Unit price: unit_price']
     """
-    result = survey(source, records=records, sample=sample, largest_record=largest_record)
-    drafted = DraftedLayout(_writer(result, row_per, records, fit_to).text())
+    result = survey(
+        source, records=records, sample=sample, largest_record=largest_record, reading=reading
+    )
+    drafted = DraftedLayout(_writer(result, row_per, source_keys(records, reading), fit_to).text())
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted
+
+
+def source_keys(records: str | None, reading: Mapping[str, Any] | None) -> dict[str, Any]:
+    """What stands under `source` in the layout."""
+    return {**({"records": records} if records else {}), **(reading or {})}
 
 
 def _writer(
     result: SurveyResult,
     row_per: str | None,
-    records: str | None,
+    source: Mapping[str, Any],
     fit_to: str | PathLike[str] | None,
 ) -> Draft:
     """What writes the layout; for a form, a row stands for what its deepest field is of."""
     if fit_to is None:
-        return Draft(result, row_per, records)
+        return Draft(result, row_per, source)
     form = read_form(Path(fit_to), FormReference(fspath(fit_to)))
-    writer = FormDraft(result, row_per, records, form)
+    writer = FormDraft(result, row_per, source, form)
     if row_per is None and writer.found:
-        return FormDraft(result, writer.deepest, records, form)
+        return FormDraft(result, writer.deepest, source, form)
     return writer

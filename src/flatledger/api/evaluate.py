@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -21,11 +22,12 @@ from ..plan.planner import make_plan
 from ..run.decoding import decoded
 from ..run.protocols import Batch, Reader
 from ..run.step import Stepper
-from ..sources import AnySource, open_source, options_of
+from ..sources import AnySource
 from ..structure.missing_fields import judged
 from ..structure.structure import observe
 from ..structure.wanted import names_wanted
 from .layout_files import FilesOf
+from .opening import open_as
 from .shelf_folders import ShelfFolders
 
 
@@ -49,6 +51,7 @@ def evaluate(
     records: str | None = None,
     first: int = 10,
     largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
 ) -> list[Evaluated]:
     """Evaluate an expression on the first records of a source.
 
@@ -64,7 +67,7 @@ def evaluate(
     level = _expression(row_per) if row_per and row_per != "record" else None
     columns = (Column(expression, _expression(expression)),)
     layout = SettledLayout("expression", columns, row_per=level, today=dt.date.today())
-    with open_source(source, options_of(records, largest_record)).open() as reader:
+    with open_as(source, records, largest_record, reading).open() as reader:
         try:
             plan = _plan(layout, reader)
         except LayoutError as error:

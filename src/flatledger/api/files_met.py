@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
 
-from ..errors import LayoutError, Problem
+from ..errors import LayoutError, Problem, SourceError
 
 _met: ContextVar[set[Path] | None] = ContextVar("met", default=None)
 
@@ -40,6 +40,8 @@ def reading(path: Path) -> Iterator[None]:
         problem = Problem(f"the file can't be read: {error.strerror}")
     except csv.Error as error:
         problem = Problem(f"this is not CSV: {error}")
+    except SourceError as error:
+        problem = Problem(str(error).removeprefix(str(path)).lstrip(": "))
     except ValueError as error:  # a NUL in its name
         problem = Problem(f"the file can't be read: {error}")
     else:

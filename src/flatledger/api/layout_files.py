@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from itertools import islice
+from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 from ..errors import LayoutError, Problem
 from ..layout.files import Kind
 from ..layout.model import FormReference, PublishedForm
 from ..layout.names import proposal
 from ..layout.text import Item, read_yaml
-from ..sources.csv_files import csv_rows
+from ..sources.list_files import OpenedList
+from ..values.functions import text_of
 from .files_met import reading
 from .form_files import read_form
 from .shelf_folders import SUFFIXES, ShelfFolders
@@ -29,14 +30,13 @@ def read_items(path: Path) -> Item:
 def read_list(path: Path, heading: str | None = None) -> tuple[str, ...]:
     """The values of a list, each once, in order; blank lines and blanks around are left out.
 
-    Of a CSV file (with a comma, semicolon or tab) it is the column under ``heading``, or the first
+    Of a table (delimited text, a workbook, JSON) it is the column under ``heading``, or the first
     one. Raises LayoutError where the file can't be read or has no such heading.
     """
-    with reading(path):
-        if path.suffix == ".csv":
-            return values_of(_column(path, heading))
-        with path.open(encoding="utf-8-sig") as file:
-            return values_of(file)
+    if path.suffix != ".txt":
+        return values_of(_column(path, heading))
+    with reading(path), path.open(encoding="utf-8-sig") as file:
+        return values_of(file)
 
 
 def values_of(lines: Iterable[str]) -> tuple[str, ...]:
@@ -50,33 +50,37 @@ def values_of(lines: Iterable[str]) -> tuple[str, ...]:
     return tuple(values)
 
 
-def _column(path: Path, heading: str | None) -> Iterator[str]:
-    rows = csv_rows(path)
-    _, headings = next(rows, (0, []))
-    if heading is not None and heading not in headings:
-        hint = proposal(heading, headings) or f"; there are {', '.join(headings)}"
-        raise LayoutError(str(path), [Problem(f"no heading `{heading}`{hint}")])
-    place = headings.index(heading) if heading is not None else 0
-    yield from (row[place] for _, row in rows if place < len(row))
+def _column(path: Path, heading: str | None) -> list[str]:
+    with reading(path), OpenedList(str(path)) as found:
+        if heading is not None and heading not in found.names:
+            hint = proposal(heading, found.names) or f"; there are {', '.join(found.names)}"
+            raise LayoutError(str(path), [Problem(f"no heading `{heading}`{hint}")])
+        name = heading if heading is not None else next(iter(found.names), "")
+        return [text_of(cell) for one in found.entries if (cell := one.get(name)) is not None]
 
 
 def read_codes(path: Path) -> dict[str, str]:
-    """A code list: the first two columns of a CSV file below its header.
+    """A code list: the first two columns of a table below its headings.
 
     Raises LayoutError where it can't be read, or where a code comes twice.
     """
     codes: dict[str, str] = {}
-    lines: dict[str, int] = {}
-    with reading(path):
-        for line, row in islice(csv_rows(path), 1, None):
-            if len(row) < 2:
-                continue
-            code = row[0].strip()
+    numbers: dict[str, int] = {}
+    with reading(path), OpenedList(str(path)) as found:
+        if len(found.names) < 2:
+            message = "a code list has two columns: the codes, and what they are called"
+            raise LayoutError(str(path), [Problem(message)])
+        for number, entry in enumerate(found.entries, 1):
+            code, wording = (_text(entry.get(name)) for name in found.names[:2])
             if code in codes:
-                message = f"the code `{code}` comes twice, on lines {lines[code]} and {line}"
+                message = f"the code `{code}` comes twice, in entries {numbers[code]} and {number}"
                 raise LayoutError(str(path), [Problem(message)])
-            codes[code], lines[code] = row[1].strip(), line
+            codes[code], numbers[code] = wording, number
     return codes
+
+
+def _text(cell: Any) -> str:
+    return "" if cell is None else text_of(cell).strip()
 
 
 # ---- finding them ----------------------------------------------------------------------------

@@ -2,25 +2,53 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from ..bounds import LARGEST_LIST_HELD
-from ..errors import SourceError
+from ..errors import LayoutError, SourceError
 from ..layout.model import LayoutParts, Lookup
+from ..layout.read_source import SOURCE
+from ..layout.reading import Reading
+from ..layout.text import from_data
 from ..plan.plan import expressions_in
 from ..run.balance import LookupCount
 from ..run.protocols import Reader, Source
 from ..sources import AnySource, open_source
 from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
-from ..sources.entry_files import CsvEntries
+from ..sources.list_files import OpenedList
 from ..sources.options import Options
 from ..sources.ordered_entries import ORDERED, OrderedEntries
 from ..sources.side_list import HeldEntries, SideList
 from ..sources.splitting import Splitter
 from ..structure.levels import KnownLevels, known_levels
 from ..structure.structure import Place
+from .layout_files import FilesOf
+from .shelf_folders import ShelfFolders
+
+
+def open_as(
+    source: AnySource,
+    records: str | None,
+    largest_record: int,
+    reading: Mapping[str, Any] | None,
+    *,
+    double_keys: bool = False,
+) -> Source:
+    """A source that is read as a person says, without a layout. Raises SourceError and LayoutError.
+
+    ``reading`` has the keys that stand under `source` in a layout.
+    """
+    item = from_data(reading or {})
+    how = Reading(FilesOf(None, ShelfFolders()))
+    found = SOURCE.read(item, "how the source is read", how)
+    if how.problems:
+        raise LayoutError("how the source is read", how.problems)
+    names = tuple(records.split(".")) if records else found.records
+    largest = largest_record if "largest-record" not in (reading or {}) else found.largest_record
+    options = Options(names, double_keys, largest << 20, found.table)
+    return open_source(source, options, format=found.format)
 
 
 def open_plain(
@@ -28,7 +56,7 @@ def open_plain(
 ) -> Source:
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
-    options = Options(how.records, strict, how.largest_record << 20)
+    options = Options(how.records, strict, how.largest_record << 20, how.table)
     return open_source(source, options, format=how.format, keep=keep)
 
 
@@ -64,17 +92,7 @@ def _side_list(lookup: Lookup, known: KnownLevels) -> SideList:
                 f"by `{lookup.key}`, or leave out what no record needs"
             )
         return SideList(lookup, OrderedEntries(path, lookup.key), known)
-    if path.suffix == ".csv":
-        file = CsvEntries(path)
-        rows = (entry for _, entry in file.read())
-        return SideList(lookup, HeldEntries(lookup, rows, file.headings), known)
-    return SideList(lookup, HeldEntries(lookup, _records(lookup.file)), known)
-
-
-def _records(file: str) -> Iterator[dict[str, Any]]:
-    """The records of a side list; one that can't be read would silently match nothing."""
-    with open_source(file).open() as reader:
-        for batch in reader.batches():
-            if batch.faults:
-                raise SourceError(f"{file}: {batch.faults[0]}")
-            yield from batch.records
+    with OpenedList(lookup.file, lookup.reading) as found:
+        if found.double:
+            raise SourceError(f"{path} has a heading twice: {', '.join(found.double)}")
+        return SideList(lookup, HeldEntries(lookup, found.entries, found.names), known)

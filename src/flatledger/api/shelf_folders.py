@@ -20,7 +20,7 @@ FOLDERS = {"layout": "layouts", "conditions": "conditions", "list": "lists"}
 SUFFIXES = {
     "layout": (".yaml", ".yml"),
     "conditions": (".yaml", ".yml"),
-    "list": (".txt", ".csv"),
+    "list": (".txt", ".csv", ".tsv", ".xlsx", ".ods", ".json", ".jsonl"),
 }
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from typing import Any
 
 import msgspec
@@ -14,9 +15,10 @@ from ..language.nodes import FieldPath
 from ..language.selecting import Selection, compile_path
 from ..run.collecting import at_rest, restfully
 from ..run.protocols import Progress
-from ..sources import AnySource, open_source, options_of
+from ..sources import AnySource
 from ..structure.spots import Spot, text_of_value
 from ..structure.survey import SurveyResult, fields_of
+from .opening import open_as
 
 SAMPLE = 2_000
 MOST_TOLD = 100  # faults of the source
@@ -43,17 +45,19 @@ def survey(
     sample: int | None = SAMPLE,
     progress: Progress | None = None,
     largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
 ) -> Survey:
     """Look at the first ``sample`` records of a source (None: at all) and describe each place.
 
     ``records`` is the path to the records within a document, and ``largest_record`` bounds each, in
-    MB. Raises SourceError.
+    MB. ``reading`` says more of how it is read, by the keys that stand under `source` in a layout
+    (``{"delimiter": "pipe"}``, ``{"sheet": "Stores"}``). Raises SourceError and LayoutError.
 
     >>> result = survey([{"no": 1, "lines": [{"qty": 2}]}, {"no": 2, "lines": {"qty": 3}}])
     >>> [(field.path, field.filled, field.entries) for field in result.fields]
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
-    tops, found = _gathered(source, records, sample, None, progress, largest_record)
+    tops, found = _gathered(source, records, sample, None, progress, largest_record, reading)
     fields = fields_of(tops.get("", Spot()))
     if found.records == 1 and found.complete and records is None:
         for field in fields:
@@ -70,6 +74,7 @@ def survey_kinds(
     sample: int | None = SAMPLE,
     progress: Progress | None = None,
     largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
 ) -> dict[str, Survey]:
     """A survey for each kind of record, told apart by the value at a path.
 
@@ -79,7 +84,7 @@ def survey_kinds(
     >>> {kind: [field.path for field in result.fields] for kind, result in kinds.items()}
     {'log': ['type', 'a'], 'chart': ['type', 'b']}
     """
-    tops, found = _gathered(source, records, sample, path, progress, largest_record)
+    tops, found = _gathered(source, records, sample, path, progress, largest_record, reading)
     return {
         kind: msgspec.structs.replace(found, records=top.filled, fields=fields_of(top))
         for kind, top in tops.items()
@@ -93,14 +98,16 @@ def _gathered(
     kind_path: str | None,
     progress: Progress | None,
     largest_record: int,
+    reading: Mapping[str, Any] | None,
 ) -> tuple[dict[str, Spot], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
-    options = options_of(records, largest_record, double_keys=sample is None)
-    opened = open_source(source, options)
+    everything = sample is None
+    opened = open_as(source, records, largest_record, reading, double_keys=everything)
     kind_of = _selection(kind_path) if kind_path else None
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
+        found.manner = reader.manner
         batches = restfully(reader.batches())
         for batch in batches:
             told = [*batch.remarks, *batch.faults]
@@ -150,6 +157,7 @@ def distinct_values(
     records: str | None = None,
     sample: int | None = None,
     largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
 ) -> Counter[Any]:
     """The distinct values at a path with their counts.
 
@@ -160,7 +168,7 @@ def distinct_values(
     Counter({'wick': 2})
     """
     selection = _selection(path)
-    opened = open_source(source, options_of(records, largest_record))
+    opened = open_as(source, records, largest_record, reading)
     counts: Counter[Any] = Counter()
     read = 0
     with opened.open() as reader:

@@ -68,7 +68,24 @@ def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
     records = click.option(
         "--records", metavar="PATH", help="Where the records sit in a JSON document."
     )
-    return records(largest(command))
+    return reading_option(records(largest(command)))
+
+
+def reading_option(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Give a command the option for further keys of how a source is read."""
+    return click.option(
+        *("--read", "reading"),
+        multiple=True,
+        metavar="KEY=VALUE",
+        callback=_reading,
+        help="How SOURCE is read, as under `source` in a layout: sheet=Stores, delimiter=pipe.",
+    )(command)
+
+
+def _reading(context: click.Context, _: click.Parameter, texts: tuple[str, ...]) -> dict[str, Any]:
+    from .typed import reading_keys
+
+    return reading_keys(texts)
 
 
 LAYOUT_OPTIONS = (
@@ -98,7 +115,7 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     for option in further:
         command = option(command)
     row_per = click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
-    return row_per(command)
+    return reading_option(row_per(command))
 
 
 @click.group(

@@ -63,9 +63,30 @@ def _kept_as(name: str | None, layout: Layout, replace: bool) -> Iterator[None]:
     reports().line(f"On the shelf as {name}: {place}", whole=True)
 
 
-def _typed(row_per: str | None, **lists: tuple[str, ...]) -> dict[str, Any]:
+def reading_keys(texts: tuple[str, ...]) -> dict[str, Any]:
+    """What was typed of how a source is read: a value in brackets is as it would be in a layout.
+
+    Raises click.UsageError.
+    """
+    found: dict[str, Any] = {}
+    for text in texts:
+        key, equals, value = text.partition("=")
+        if not equals:
+            raise click.UsageError(f"--read takes KEY=VALUE, such as delimiter=pipe, not {text!r}.")
+        brackets = value.startswith(("{", "["))
+        found[key.strip()] = (
+            _without_places(read_yaml(value, f"--read {text!r}")) if brackets else Scalar(value)
+        )
+    return found
+
+
+def _typed(
+    row_per: str | None, reading: dict[str, Any], **lists: tuple[str, ...]
+) -> dict[str, Any]:
     """What was typed, as a layout's keys and values."""
     typed: dict[str, Any] = {} if row_per is None else {"row-per": row_per}
+    if reading:
+        typed["source"] = reading
     for key, texts in lists.items():
         if texts:
             typed[key] = [_column(text) if key == "columns" else _condition(text) for text in texts]

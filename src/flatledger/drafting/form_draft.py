@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from ..layout.column import Column
 from ..layout.fitting import matched, near_ones
 from ..layout.model import PublishedForm
@@ -16,9 +19,13 @@ class FormDraft(Draft):
     """Writes the layout for a survey and a form: what has no match is blank, with proposals."""
 
     def __init__(
-        self, result: SurveyResult, row_per: str | None, records: str | None, form: PublishedForm
+        self,
+        result: SurveyResult,
+        row_per: str | None,
+        source: Mapping[str, Any],
+        form: PublishedForm,
     ) -> None:
-        super().__init__(result, row_per, records)
+        super().__init__(result, row_per, source)
         self.form = form
         self.fields = {field.path: field for field in self.columns()}
         columns = [Column(path, titles=self._titles(path)) for path in self.fields]

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Mapping
+from typing import Any
 
 from ..errors import SourceError
 from ..layout.names import proposal
+from ..layout.text import from_data, write_yaml
 from ..reports.words import counted
 from ..structure.recognising import DEEPER
 from ..structure.spots import DEEPEST, MOST_KEYS
@@ -29,9 +32,11 @@ _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGN
 class Draft:
     """Writes the layout for a survey."""
 
-    def __init__(self, result: SurveyResult, row_per: str | None, records: str | None) -> None:
+    def __init__(
+        self, result: SurveyResult, row_per: str | None, source: Mapping[str, Any]
+    ) -> None:
         self.result = result
-        self.records = records
+        self.source = source
         lone = result.records == 1  # a document whose keys are data holds the entries
         self.levels = {
             f.path: f
@@ -116,8 +121,8 @@ class Draft:
             lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
         if any(DEEPER in field.remarks for field in self.result.fields):
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
-        if self.records:
-            lines += ["", f"source: {{records: {self.records}}}"]
+        if self.source:
+            lines += ["", *write_yaml(from_data({"source": self.source})).splitlines()]
         repeating = [scalar(rooted(f.path)) for f in self.result.fields if f.is_level]
         lines += ["", f"levels: [{', '.join(repeating)}]"]
         if repeating:

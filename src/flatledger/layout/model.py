@@ -8,20 +8,10 @@ from typing import Literal, get_args
 
 import msgspec
 
-from ..bounds import LARGEST_RECORD
 from .asking import Answer, Question
 from .column import Column, Expression
+from .source_options import SourceOptions
 from .text import TextPlace
-
-
-class SourceOptions(msgspec.Struct, frozen=True):
-    """How a source is read: ``records`` is the path of names to the records within a document,
-    each of at most ``largest_record`` megabytes; a blank ``format`` is found by looking.
-    """
-
-    records: tuple[str, ...] = ()
-    format: str = ""
-    largest_record: int = LARGEST_RECORD
 
 
 class Condition(msgspec.Struct, frozen=True):
@@ -179,7 +169,7 @@ class Lookup(msgspec.Struct, frozen=True):
     """A side list: its field is put beside the key, at the innermost entry on the way to it.
 
     ``matched_by`` is the path of names to the key in the records, ``key`` the name in the list;
-    with ``many`` the field is a level of all that match.
+    with ``many`` the field is a level of all that match. ``reading`` says how the list is read.
     """
 
     name: str
@@ -187,6 +177,7 @@ class Lookup(msgspec.Struct, frozen=True):
     matched_by: tuple[str, ...]
     key: str
     many: bool = False
+    reading: SourceOptions | None = None
     place: TextPlace = (0, 0, "")
 
 

@@ -7,6 +7,7 @@ from typing import TypeVar
 
 from .forms import CHARACTERS_OR_NAME, NAMES, SWITCH, TEXT, read_text, whole_number
 from .model import FormReference, Lookup, Split
+from .read_source import SOURCE
 from .reading import (
     Form,
     Key,
@@ -87,6 +88,7 @@ _LOOKUP_KEYS: Section = {
     "matched-by": Key(NAMES, "The path to the key in the records."),
     "key": Key(TEXT, "What the key is called in the list."),
     "many": Key(SWITCH, "Whether all that match are wanted, as a level."),
+    "source": Key(SOURCE, "How the list is read, as for the records.", "reading"),
 }
 
 

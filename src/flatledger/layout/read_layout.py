@@ -5,19 +5,18 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Any
 
-from ..bounds import MOST_MEGABYTES
 from ..errors import LayoutError
-from ..language.nodes import FieldPath
 from .column import Column
 from .files import Files
-from .forms import EXPRESSION, PATHS, TEXT, choice, read_text, whole_number
-from .model import Condition, LayoutRequest, SourceOptions
+from .forms import EXPRESSION, PATHS, TEXT, choice, read_text
+from .model import Condition, LayoutRequest
 from .names import proposal
 from .read_additions import FIT_TO, LOOKUP, SPLIT
 from .read_columns import COLUMNS_SCHEMA, read_columns
 from .read_output import OUTPUT
 from .read_questions import ASK, check_asked
 from .read_rows import CALENDAR, EXPECTS_ORDER, GROUP, GROUPING, SORT, TAKE, TOTALS
+from .read_source import SOURCE
 from .read_values import LOCALE
 from .reading import (
     Form,
@@ -31,30 +30,6 @@ from .reading import (
     read_keys,
 )
 from .text import Item, ItemMap
-
-# ---- where the records are -------------------------------------------------------------------
-
-
-def _records(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
-    path = EXPRESSION.read(item, where, reading)
-    names = path.node.names() if path and isinstance(path.node, FieldPath) else None
-    if path and names is None:
-        message = f"{where} takes a path of names, such as data.items"
-        reading.problems.append(path.problem(message))
-    return names or ()
-
-
-_SOURCE_KEYS: Section = {
-    "records": Key(Form(_records, TEXT.schema), "Where the records sit in a document."),
-    "format": Key(TEXT, "The format, where content and name do not tell it."),
-    "largest-record": Key(whole_number(MOST_MEGABYTES, 1), "How many megabytes a record may have."),
-}
-
-
-def _source(item: Item, where: str, reading: Reading) -> SourceOptions:
-    keys = reading.mapping(item, where, _SOURCE_KEYS)
-    return SourceOptions(**read_keys(keys, _SOURCE_KEYS, reading))
-
 
 # ---- conditions ------------------------------------------------------------------------------
 
@@ -120,7 +95,7 @@ LAYOUT_KEYS: Section = {
     "layout": Key(TEXT, "The layout's name.", "name"),
     "about": Key(TEXT, "What it is for."),
     "locale": Key(LOCALE, "Whose way of writing numbers and dates it is (BCP 47)."),
-    "source": Key(Form(_source, object_schema(_SOURCE_KEYS)), "How the source is read."),
+    "source": Key(SOURCE, "How the source is read."),
     "levels": Key(PATHS, "The places that repeat, all of them."),
     "may-lack": Key(PATHS, "Paths that no record need have."),
     "row-per": Key(EXPRESSION, "The level that a row stands for."),

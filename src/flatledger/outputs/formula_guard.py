@@ -1,10 +1,4 @@
-"""Texts that a spreadsheet would take for formulas get an apostrophe before them.
-
-A text is taken for one where it begins with ``=``, a tab or a carriage return; or where it begins
-with ``+``, ``-`` or ``@`` and holds ``|``, a name directly before ``(``, or ``!`` between two
-names. One that begins with apostrophes before such a form gets one more, so that it can be told
-which was added.
-"""
+"""The guard of texts that a spreadsheet would take for formulas: an apostrophe before them."""
 
 from __future__ import annotations
 
@@ -15,20 +9,9 @@ from typing import Any
 from ..compile.plain_data import FaultText
 from ..layout.column import Column
 from ..run.protocols import Row, TotalRow
+from ..values.formulas import looks_like_formula
 
-_FORMULA = re.compile(r"'*+(?:[=\t\r]|[-+@].*?(?:\||[\w.]\(|[\w']!\$?\w))", re.DOTALL)
 _NO_TEXT = ("date", "dateTime", "time", "duration", "boolean")
-
-
-def looks_like_formula(text: str) -> bool:
-    """Whether a spreadsheet might take a text for a formula.
-
-    >>> [looks_like_formula(text) for text in ("=A1", "-cmd|' /C x'!A0", "'=A1", "@sum(A1)")]
-    [True, True, True, True]
-    >>> [looks_like_formula(text) for text in ("-20 °C", "+44 20 (home)", "- wick", "@keeper")]
-    [False, False, False, False]
-    """
-    return _FORMULA.match(text) is not None
 
 
 class FormulaGuard:

@@ -19,6 +19,7 @@ def print_balance(balance: Balance, screen: Screen) -> None:
     """Print a balance."""
     screen.line(f"Balance of {balance.layout}", "bold")
     screen.line(f"{balance.source}; a row for each {_singular(balance)}{_levels(balance)}")
+    screen.lines([f"Read as {balance.manner}"] if balance.manner else [])
     screen.lines(asked_lines(balance))
     screen.line()
     screen.grid(_counts(balance))

@@ -27,6 +27,7 @@ def counted(number: int, noun: str) -> str:
 def how_much(result: SurveyResult) -> str:
     """What was read: all, or a sample that a later field may be missing from."""
     unreadable = f"; {result.faults:,} could not be read" if result.faults else ""
+    unreadable += f"; read as {result.manner}" if result.manner else ""
     if result.complete:
         return f"{result.source}: all {counted(result.records, 'record')}{unreadable}"
     first = counted(result.records, "record")

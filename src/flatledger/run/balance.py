@@ -204,6 +204,7 @@ class Balance(msgspec.Struct):
     layout: str
     source: str
     row_per: str
+    manner: str = ""  # how the source was read
     read: int = 0
     unreadable: int = 0
     remaining: int = 0

@@ -132,7 +132,7 @@ class Run:
         with decimal.localcontext(EXACT):
             balance = balance_of(self.plan, self._state, self._last.proof)
             self._last.complete(balance)
-        balance.source = self.reader.name
+        balance.source, balance.manner = self.reader.name, self.reader.manner
         balance.notices = list(dict.fromkeys([*self.notices, *balance.notices]))
         balance.seconds = time.monotonic() - self._started
         return balance

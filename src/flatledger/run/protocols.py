@@ -72,10 +72,11 @@ class Reader(Protocol):
     """One reading of a source, from its start. It is a context, after which nothing stays open.
 
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
-    plan asks for.
+    plan asks for. ``manner`` says how the source is read, where there is something to say.
     """
 
     name: str
+    manner: str
     decodes: bool
 
     def peek(self) -> list[Any]:

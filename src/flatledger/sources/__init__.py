@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from os import PathLike
 from typing import Any, BinaryIO
 
-from ..bounds import LARGEST_RECORD
 from ..errors import SourceError
 from ..run.protocols import Source
 from .formats import ByteSource, format_named
@@ -35,15 +34,3 @@ def open_source(
             f"a source is a path, an open file or some records, not {type(source).__name__}"
         )
     return PythonSource(source)
-
-
-def options_of(
-    records: str | None, largest_record: int = LARGEST_RECORD, *, double_keys: bool = False
-) -> Options:
-    """The options as a person gives them: a path of names, and megabytes.
-
-    >>> options_of("data.items", 1)
-    Options(records=('data', 'items'), double_keys=False, largest=1048576)
-    """
-    names = tuple(records.split(".")) if records else ()
-    return Options(names, double_keys, largest_record << 20)

@@ -52,7 +52,7 @@ class EnrichedReader(BaseReader):
     def __init__(
         self, reader: Reader, enrichments: Sequence[Enrichment], structure: Place | None
     ) -> None:
-        self.name = reader.name
+        self.name, self.manner = reader.name, reader.manner
         self.enrichments = enrichments
         self._reader = reader
         self._structure = structure

@@ -45,11 +45,12 @@ class CsvEntries:
             self.headings, self._start = row, after
             break
         if len(set(self.headings)) != len(self.headings):
-            raise SourceError(f"{path} has a heading twice: {', '.join(self.headings)}")
+            double = [one for one in dict.fromkeys(self.headings) if self.headings.count(one) > 1]
+            raise SourceError(f"{path} has a heading twice: {', '.join(double)}")
 
     def read(self, offset: int = 0) -> Iterator[tuple[int, Entry]]:
         for place, row, _ in self._rows(offset or self._start):
-            if any(row[len(self.headings) :]):
+            if any(row[len(self.headings) :]) or len(row) < len(self.headings):
                 raise SourceError(
                     f"{self._path}: {self._delimiter.join(row)[:60]} has {len(row)} cells, and "
                     f"there are {len(self.headings)} headings"

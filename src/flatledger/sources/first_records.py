@@ -30,7 +30,7 @@ class FirstReader(BaseReader):
     """A reader that ends early."""
 
     def __init__(self, reader: Reader, most: int) -> None:
-        self.name, self.decodes = reader.name, reader.decodes
+        self.name, self.manner, self.decodes = reader.name, reader.manner, reader.decodes
         self._reader, self._most = reader, most
 
     def peek(self) -> list[Any]:

@@ -5,6 +5,7 @@ A format is the one that is stated, or that is found by how the source begins, o
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from pathlib import PurePath
 from typing import NamedTuple, cast
@@ -17,15 +18,21 @@ from .options import Options
 from .reading import Bytes, Bytestream
 
 
+def _never(head: bytes) -> bool:
+    return False
+
+
 class Format(NamedTuple):
     """A format of records: its name, how names of its files end, whether a source that begins so is
-    of it, the module whose ``open_reader`` reads it, and the extra that it needs.
+    of it, the module whose ``open_reader`` reads it, whether a source that begins so is probably of
+    it where no name tells, and the extra that it needs.
     """
 
     name: str
     suffixes: tuple[str, ...]
     begins: Callable[[bytes], bool]
     module: str
+    resembles: Callable[[bytes], bool] = _never
     extra: str = ""
 
     def reader(self, data: Bytes, options: Options) -> Reader:
@@ -36,10 +43,25 @@ class Format(NamedTuple):
 
 
 def _begins_json(head: bytes) -> bool:
-    return head.lstrip()[:1] in (b"{", b"[")
+    return _JSON.match(head) is not None
 
 
-FORMATS = (Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),)
+def _begins_workbook(head: bytes) -> bool:
+    return head.startswith(b"PK\x03\x04")
+
+
+def _resembles_table(head: bytes) -> bool:
+    from .delimited_source import resembles
+
+    return resembles(head)
+
+
+_JSON = re.compile(rb"\s*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
+FORMATS = (
+    Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
+    Format("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),
+    Format("csv", (".csv", ".tsv", ".tab", ".psv"), _never, "delimited_source", _resembles_table),
+)
 
 
 def format_named(name: str, formats: Sequence[Format] = FORMATS) -> Format:
@@ -56,7 +78,7 @@ def format_named(name: str, formats: Sequence[Format] = FORMATS) -> Format:
 
 
 def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) -> Format:
-    """The format of a source by how it begins, else by its name, else the first of all.
+    """The format of a source by how it begins, by its name, by what it is probably, or the first.
 
     >>> format_found(b'{"no": 1}', "orders.txt").name
     'json'
@@ -64,7 +86,8 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
     by_content = [one for one in formats if one.begins(head)]
     suffix = PurePath(name.lower().removesuffix(".gz")).suffix
     by_name = [one for one in formats if suffix in one.suffixes]
-    return (*by_content, *by_name, *formats)[0]
+    found = by_content or by_name or [one for one in formats if one.resembles(head)]
+    return (*found, *formats)[0]
 
 
 class ByteSource:

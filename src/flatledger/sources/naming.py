@@ -5,10 +5,11 @@ from __future__ import annotations
 from ..run.decoding import NO_RECORD
 from ..values.faults import shown
 
-READABLE = "JSON and JSON Lines can be read, plain or gzip"
+READABLE = "JSON, delimited text and workbooks (XLSX, ODS) can be read"
 _SHOWN = 40
 _BEGINNINGS = {
     b"PK\x03\x04": "a ZIP file, such as a workbook",
+    b"\xd0\xcf\x11\xe0": "a workbook of the old kind (XLS), or one with a password",
     b"%PDF": "a PDF",
     b"\x89PNG": "a picture",
     b"\xff\xd8\xff": "a picture",
@@ -24,8 +25,8 @@ def nothing_read(name: str, text: bytes, first_fault: str) -> str:
     """What to say of a source in which nothing could be read. ``text`` is what it begins with.
 
     >>> nothing_read("data.xml", b"<r>", "")
-    'data.xml is not JSON, but XML or HTML (line 1 begins `<r>`); JSON and JSON Lines can be read, \
-plain or gzip'
+    'data.xml is not JSON, but XML or HTML (line 1 begins `<r>`); JSON, delimited \
+text and workbooks (XLSX, ODS) can be read'
     """
     if text.lstrip()[:1] in (b"{", b"["):
         return f"{name}: nothing in it can be read; {first_fault}"
@@ -35,10 +36,20 @@ plain or gzip'
     return f"{name} is not JSON{_kind(text)} (line 1 begins `{begins}`); {READABLE}"
 
 
-def _kind(text: bytes) -> str:
-    kind = next((kind for start, kind in _BEGINNINGS.items() if text.startswith(start)), "")
-    if not kind and b"\0" in text[:_SHOWN]:
+def what_it_is(head: bytes) -> str:
+    """What a beginning is that is not of text with cells; blank where it may be such.
+
+    >>> what_it_is(b"%PDF-1.7"), what_it_is(b"No,Part")
+    ('a PDF', '')
+    """
+    kind = next((kind for start, kind in _BEGINNINGS.items() if head.startswith(start)), "")
+    if not kind and b"\0" in head:
         kind = "bytes that are no text, or UTF-16 without a byte order mark"
+    return kind
+
+
+def _kind(text: bytes) -> str:
+    kind = what_it_is(text[:_SHOWN])
     line = text.split(b"\n", 1)[0]
     parted = [words for mark, words in _DELIMITERS.items() if mark in line]
     if not kind and parted and line[:1] not in b'"-0123456789':

@@ -9,6 +9,7 @@ class BaseReader:
     """A reader that gives plain records, and has nothing open."""
 
     decodes = False
+    manner = ""
 
     def close(self) -> None:
         """Nothing is open."""

@@ -51,9 +51,14 @@ class Bytes:
             self.close()
             raise SourceError(f"{name} is empty: it has not one byte")
         mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
-        self._encoding = _BYTE_ORDER_MARKS.get(mark, "")
+        self._encoding, self._marked = _BYTE_ORDER_MARKS.get(mark, ""), bool(mark)
         self._decoder = codecs.getincrementaldecoder(self._encoding)() if self._encoding else None
         self._first = self._as_utf8(head[len(mark) :])
+
+    @property
+    def encoding(self) -> str:
+        """The encoding that a byte order mark tells: they come as UTF-8 then. Blank without one."""
+        return self._encoding or ("utf-8" if self._marked else "")
 
     @property
     def head(self) -> bytes:

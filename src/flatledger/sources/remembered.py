@@ -37,6 +37,11 @@ class RememberedSource:
         """Itself."""
         return [self]
 
+    @property
+    def manner(self) -> str:
+        """How the source is read."""
+        return "" if self._reader is None else self._reader.manner
+
     def first(self) -> list[Any]:
         """The first records."""
         return self._first
@@ -56,7 +61,7 @@ class RememberedReader(BaseReader):
     """One reading of what is remembered."""
 
     def __init__(self, source: RememberedSource) -> None:
-        self.name = source.name
+        self.name, self.manner = source.name, source.manner
         self._source = source
 
     def peek(self) -> list[Any]:

@@ -86,6 +86,7 @@ class SurveyResult(msgspec.Struct):
     fields: list[FieldSurvey]
     told: list[Fault] = []
     told_count: int = 0
+    manner: str = ""
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""

@@ -1,0 +1,109 @@
+"""Reading `source`: where the records are, and how they are read."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..bounds import LARGEST_COLUMN_WIDTH, MOST_HEADER_ROWS, MOST_MEGABYTES, MOST_SKIPPED
+from ..language.nodes import FieldPath
+from .dialect_forms import ENCODING, QUOTE_CHAR, TERMINATOR
+from .forms import CHARACTER, CHARACTERS_OR_NAME, EXPRESSION, SWITCH, TEXT, choice, whole_number
+from .reading import (
+    Form,
+    Key,
+    Reading,
+    Section,
+    either,
+    items_of,
+    object_schema,
+    one_or_more,
+    pairs_of,
+    read_keys,
+)
+from .source_options import SourceOptions, TableReading
+from .text import Item, Scalar
+
+_PATHS, _FIELDS = "paths", "fields"
+
+
+def _records(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
+    path = EXPRESSION.read(item, where, reading)
+    names = path.node.names() if path and isinstance(path.node, FieldPath) else None
+    if path and names is None:
+        message = f"{where} takes a path of names, such as data.items"
+        reading.problems.append(path.problem(message))
+    return names or ()
+
+
+def _headings(item: Item, where: str, reading: Reading) -> dict[str, Any]:
+    """What the headings are: fields, paths, or names of the layout's own."""
+    if isinstance(item, Scalar):
+        kind = choice((_FIELDS, _PATHS)).read(item, where, reading)
+        return {"nested": kind == _PATHS}
+    names = tuple(TEXT.read(one, where, reading) for one in items_of(item))
+    twice = next((name for name in names if names.count(name) > 1), None)
+    if twice is not None or not names:
+        reading.fault(
+            item, f"{where} takes names, each once" + (f"; `{twice}` comes twice" if twice else "")
+        )
+    return {"headings": names}
+
+
+def _widths(item: Item, where: str, reading: Reading) -> tuple[tuple[str, int], ...]:
+    """The columns of fixed-width text, with the number of characters of each."""
+    width = whole_number(LARGEST_COLUMN_WIDTH, 1)
+    pairs = [pair for one in (items_of(item) or [item]) for pair in pairs_of(one)]
+    found = tuple((name.text, width.read(one, where, reading)) for name, one in pairs)
+    if not found:
+        reading.fault(
+            item, f"{where} takes headings with a number of characters: {{No: 6, Part: 20}}"
+        )
+    return found
+
+
+_HEADINGS = Form(_headings, either({"enum": [_FIELDS, _PATHS]}, one_or_more(TEXT.schema)))
+_WIDTHS = Form(
+    _widths,
+    {"type": "object", "additionalProperties": whole_number(LARGEST_COLUMN_WIDTH, 1).schema},
+)
+_TABLE_KEYS: Section = {
+    "delimiter": Key(CHARACTERS_OR_NAME, "What stands between cells: characters or a name."),
+    "quote-char": Key(QUOTE_CHAR, "What stands around a cell, or none."),
+    "escape-char": Key(CHARACTER, "What stands before a quote within quotes, if not a quote."),
+    "line-terminator": Key(TERMINATOR, "What ends a row, if not a line break."),
+    "encoding": Key(ENCODING, "The encoding, if it is not to be found by looking."),
+    "header-row-count": Key(whole_number(MOST_HEADER_ROWS), "How many rows of headings there are."),
+    "skip-rows": Key(whole_number(MOST_SKIPPED), "How many lines stand above the headings."),
+    "comment-prefix": Key(CHARACTERS_OR_NAME, "What a line begins with that is no row."),
+    "headings": Key(_HEADINGS, "Whether they are fields or paths; or names in their place."),
+    "widths": Key(_WIDTHS, "The columns of fixed-width text."),
+    "formula-guard": Key(SWITCH, "Whether apostrophes before formulas are taken off."),
+    "sheet": Key(TEXT, "The sheet of a workbook."),
+    "range": Key(TEXT, "Cells of a workbook (A4:H90), a named range, or a table."),
+    "fill-merged": Key(SWITCH, "Whether a merged cell's value stands in each of its cells."),
+    "hidden-rows": Key(choice(("keep", "drop")), "Whether hidden rows of a workbook take part."),
+    "largest-unpacked": Key(
+        whole_number(MOST_MEGABYTES, 1), "How many megabytes a workbook may have when unpacked."
+    ),
+}
+SOURCE_KEYS: Section = {
+    "records": Key(Form(_records, TEXT.schema), "Where the records sit in a document."),
+    "format": Key(TEXT, "The format, where content and name do not tell it."),
+    "largest-record": Key(whole_number(MOST_MEGABYTES, 1), "How many megabytes a record may have."),
+    **_TABLE_KEYS,
+}
+
+
+def _source(item: Item, where: str, reading: Reading) -> SourceOptions:
+    keys = reading.mapping(item, where, SOURCE_KEYS)
+    found = read_keys(keys, SOURCE_KEYS, reading)
+    table = {
+        name: found.pop(name) for key in _TABLE_KEYS if (name := key.replace("-", "_")) in found
+    }
+    headings = table.pop("headings", {})
+    if table.get("quote_char", '"') == table.get("delimiter", ","):
+        reading.fault(item, "the delimiter and the quote character are the same; change one")
+    return SourceOptions(**found, table=TableReading(**table, **headings))
+
+
+SOURCE = Form(_source, object_schema(SOURCE_KEYS))

@@ -1,0 +1,53 @@
+"""How a source is read, as a layout says it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+from ..bounds import LARGEST_RECORD, LARGEST_UNPACKED
+
+
+class TableReading(msgspec.Struct, frozen=True):
+    """How records are read that are rows of a table: of delimited text, fixed widths, a workbook.
+
+    Names and meanings are those of CSVW's dialect description. What is blank or None is found by
+    looking. ``headings`` are names to take in place of those in the table; with ``nested`` a
+    heading is a path (`Line.Part`). ``widths`` are the headings of fixed-width text with the number
+    of characters of each. ``formula_guard`` takes the apostrophe off texts that look like formulas.
+
+    ``sheet`` and ``range`` say where a workbook's table is: a range of cells, a named one, or a
+    table by its name. A merged cell's value stands in its first cell, or in each (``fill_merged``);
+    rows that are hidden take part unless ``hidden_rows`` says otherwise. ``largest_unpacked`` is in
+    megabytes.
+    """
+
+    delimiter: str = ""
+    quote_char: str | None = '"'
+    escape_char: str = ""
+    line_terminator: str = ""
+    encoding: str = ""
+    header_row_count: int | None = None
+    skip_rows: int | None = None
+    comment_prefix: str = ""
+    headings: tuple[str, ...] = ()
+    nested: bool = False
+    widths: tuple[tuple[str, int], ...] = ()
+    formula_guard: bool = False
+    sheet: str = ""
+    range: str = ""
+    fill_merged: bool = False
+    hidden_rows: Literal["keep", "drop"] = "keep"
+    largest_unpacked: int = LARGEST_UNPACKED >> 20
+
+
+class SourceOptions(msgspec.Struct, frozen=True):
+    """How a source is read: ``records`` is the path of names to the records within a document,
+    each of at most ``largest_record`` megabytes; a blank ``format`` is found by looking.
+    """
+
+    records: tuple[str, ...] = ()
+    format: str = ""
+    largest_record: int = LARGEST_RECORD
+    table: TableReading = TableReading()

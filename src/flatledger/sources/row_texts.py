@@ -1,0 +1,258 @@
+"""Rows of delimited text, some at a time: by the standard library where the text is as RFC 4180
+has it, and with care where it is not.
+
+A quote that opens and does not end as it should is not let swallow the rows after it: the line on
+which it opens is told, and the next line is read for itself.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any, NamedTuple
+
+from .dialects import Dialect
+
+NEVER_ENDS = "a quote opens here that does not end before the next delimiter or line break"
+TOO_MUCH = "text stands between a closing quote and the next delimiter"
+_STAND_INS = "\ue000\ue001\ue002\ue003\uf8f0\uf8f1\uf8f2\uf8f3\x1c\x1d\x02\x03"
+csv.field_size_limit(1 << 31 - 1)  # how large a record may be is bounded here
+
+
+class WrongRow(NamedTuple):
+    """A line that could not be read as a row: before which of the rows it stands, its number, its
+    text, and why."""
+
+    before: int
+    line: int
+    text: str
+    reason: str
+
+
+class RowBlock(NamedTuple):
+    """Some rows, none of them blank; what could not be read, and what is odd and kept all the same
+    (``odd``, by the place of the row); and a function from the place of a row to where it is."""
+
+    rows: list[Any]
+    where: Callable[[int], str]
+    wrong: Sequence[WrongRow] = ()
+    odd: Sequence[tuple[int, str]] = ()
+
+    def without(self, first: int) -> RowBlock:
+        """The same without its first rows."""
+        where = self.where
+        wrong = [one._replace(before=max(one.before - first, 0)) for one in self.wrong]
+        odd = [(place - first, reason) for place, reason in self.odd if place >= first]
+        return RowBlock(self.rows[first:], lambda place: where(place + first), wrong, odd)
+
+
+class RowTexts:
+    """Cuts a text into rows. ``width`` is how many cells a row has, once that is known."""
+
+    def __init__(self, dialect: Dialect, largest: int, line: int = 1) -> None:
+        """``line`` is the number of the first line."""
+        self.width = 0
+        self._dialect = dialect
+        self._largest = largest
+        self._line = line  # the number of the next
+
+    def blocks(self, texts: Iterator[str]) -> Iterator[RowBlock]:
+        """The rows of a text that comes in pieces."""
+        held, wanted = "", 0
+        for text in texts:
+            held += text
+            if len(held) < wanted:
+                continue
+            cut = self._cut(held)
+            block, rest = self._block(held[:cut], final=False)
+            held = rest + held[cut:]
+            wanted = 2 * len(held) if len(held) <= self._largest else 0
+            if block is not None:
+                yield block
+            while len(held) > self._largest:  # a quote that has not ended by now never does
+                block, held = self._block(held, final=True)
+                if block is not None:
+                    yield block
+        block, _ = self._block(held, final=True)
+        if block is not None:
+            yield block
+
+    def _cut(self, text: str) -> int:
+        """Where the last line ends that a row may end with: not within an odd quote, as a rule."""
+        dialect = self._dialect
+        ends = (dialect.line_terminator,) if dialect.line_terminator else ("\n",)
+        end = len(text)
+        if dialect.quote_char and text.count(dialect.quote_char) % 2:
+            end = text.rfind(dialect.quote_char)
+        found = max(text.rfind(one, 0, end) + len(one) for one in ends)
+        if found < len(ends[0]) and not dialect.line_terminator:
+            found = text.rfind("\r", 0, end - 1) + 1
+        if found < len(ends[0]):
+            found = text.rfind(ends[0]) + len(ends[0])
+        return found if found >= len(ends[0]) else 0
+
+    def _block(self, text: str, final: bool) -> tuple[RowBlock | None, str]:
+        """The rows of a text that ends with a line, and what of it belongs to the next text."""
+        if not text:
+            return None, ""
+        standing = _StandIns(self._dialect, text)
+        lines = standing.text
+        rows: list[list[str]] | None = None
+        if not self._dialect.comment_prefix:
+            try:
+                rows = list(self._reader(io.StringIO(lines, newline=""), standing))
+            except csv.Error:
+                rows = None
+            if rows is not None and self._is_doubtful(rows, lines):
+                rows = None
+        if rows is not None:
+            start = self._line
+            self._line += _line_breaks(lines)
+            where = _Lines(lambda: self._starts(lines, standing, start))
+            if not all(rows):
+                rows = [row for row in rows if row]
+            standing.put_back(rows)
+            return RowBlock(rows, where) if rows else None, ""
+        return self._carefully(list(io.StringIO(lines, newline="")), standing, final)
+
+    def _is_doubtful(self, rows: list[list[str]], lines: str) -> bool:
+        """Whether a row of several lines has another number of cells than it should."""
+        if not self.width or {*map(len, rows)} <= {0, self.width}:
+            return False
+        return len(rows) < _line_breaks(lines) + (not lines.endswith(("\n", "\r")))
+
+    def _reader(self, lines: Any, standing: _StandIns, strict: bool = True) -> Any:
+        return csv.reader(lines, **self._dialect.as_told(standing.delimiter, strict=strict))
+
+    def _starts(self, lines: str, standing: _StandIns, start: int) -> list[int]:
+        """The number of the line that each row begins on."""
+        reader = self._reader(io.StringIO(lines, newline=""), standing)
+        starts, line = [], 0
+        for row in reader:
+            if row:
+                starts.append(start + line)
+            line = reader.line_num
+        return starts
+
+    # ---- row by row
+
+    def _carefully(
+        self, lines: list[str], standing: _StandIns, final: bool
+    ) -> tuple[RowBlock | None, str]:
+        rows: list[list[str]] = []
+        starts: list[int] = []
+        wrong: list[WrongRow] = []
+        odd: list[tuple[int, str]] = []
+        source = _From(lines)
+        first = self._line
+        reader = self._reader(source, standing)
+        rest = ""
+        while source.at < len(lines):
+            at = source.at
+            prefix = self._dialect.comment_prefix
+            if prefix and lines[at].startswith(prefix):
+                source.at += 1
+                continue
+            try:
+                row = next(reader)
+                ended = source.at - at == 1 or not self.width or len(row) in (0, self.width)
+            except csv.Error:
+                row, ended = [], False
+                if source.at == len(lines) and not final and source.ran_out:
+                    rest = "".join(lines[at:])
+                    break
+            if not ended:
+                reader = self._reader(source, standing)
+                several, source.at = source.at - at > 1 or source.ran_out, at + 1
+                source.ran_out = False
+                if several:
+                    text = standing.original(lines[at])
+                    wrong.append(WrongRow(len(rows), first + at, text.rstrip("\r\n"), NEVER_ENDS))
+                    continue
+                row = next(self._reader(iter([lines[at]]), standing, strict=False))
+                odd.append((len(rows), TOO_MUCH))
+            if row:
+                rows.append(row)
+                starts.append(first + at)
+        self._line = first + len(lines) - (len(lines) - at if rest else 0)
+        standing.put_back(rows)
+        block = RowBlock(rows, _Lines(lambda: starts), wrong, odd) if rows or wrong else None
+        return block, standing.original(rest)
+
+
+class _From(Iterator[str]):
+    """Lines from a place on. ``ran_out``: more were asked for than there are."""
+
+    def __init__(self, lines: list[str]) -> None:
+        self._lines = lines
+        self.at = 0
+        self.ran_out = False
+
+    def __next__(self) -> str:
+        if self.at == len(self._lines):
+            self.ran_out = True
+            raise StopIteration
+        self.at += 1
+        return self._lines[self.at - 1]
+
+
+class _Lines:
+    """Where rows are, found out when it is first asked for."""
+
+    def __init__(self, find: Callable[[], list[int]]) -> None:
+        self._find = find
+        self._starts: list[int] | None = None
+
+    def __call__(self, place: int) -> str:
+        if self._starts is None:
+            self._starts = self._find()
+        return f"line {self._starts[place]:,}"
+
+
+class _StandIns:
+    """What the standard library can't be told (delimiters of several characters, other line ends)
+    is put as single characters that the text does not hold, and put back in the cells."""
+
+    def __init__(self, dialect: Dialect, text: str) -> None:
+        self.delimiter = dialect.delimiter
+        self._pairs: list[tuple[str, str]] = []
+        self.text = text
+        if len(dialect.delimiter) == 1 and not dialect.line_terminator:
+            return
+        free = (one for one in _STAND_INS if one not in text and one != dialect.quote_char)
+        if dialect.line_terminator:
+            for mark in ("\n", "\r"):
+                if mark in text and dialect.line_terminator not in (mark, "\r\n"):
+                    self._put(mark, next(free))
+            if dialect.line_terminator != "\n":
+                self.text = self.text.replace(dialect.line_terminator, "\n")
+                self._pairs.append((dialect.line_terminator, "\n"))
+        if len(dialect.delimiter) > 1:
+            self.delimiter = next(free)
+            self._put(dialect.delimiter, self.delimiter)
+
+    def _put(self, mark: str, stands: str) -> None:
+        self.text = self.text.replace(mark, stands)
+        self._pairs.append((mark, stands))
+
+    def original(self, text: str) -> str:
+        """A part of the text as it was."""
+        for mark, stands in reversed(self._pairs):
+            text = text.replace(stands, mark)
+        return text
+
+    def put_back(self, rows: list[list[str]]) -> None:
+        """Put the marks back into the cells of rows."""
+        if not self._pairs:
+            return
+        for row in rows:
+            for place, cell in enumerate(row):
+                row[place] = self.original(cell)
+
+
+def _line_breaks(text: str) -> int:
+    """How many lines end in a text, by CR LF, LF or CR."""
+    if "\r" not in text:
+        return text.count("\n")
+    return text.count("\n") + text.count("\r") - text.count("\r\n")

@@ -1,0 +1,245 @@
+"""Records that are rows of a table: each cell by its heading."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from itertools import chain
+from typing import Any, NamedTuple
+
+import msgspec
+
+from ..errors import SourceError
+from ..run.protocols import Batch
+from ..values.faults import Fault, shown
+from .json_values import LOOK_AHEAD
+from .reader import BaseReader
+from .row_texts import RowBlock
+
+Maker = Callable[[list[Sequence[Any]]], list[Any]]
+
+
+class Headings(NamedTuple):
+    """The names of fields, what to say of those that are not as they stood, and those that came
+    more than once."""
+
+    names: list[str]
+    notes: Sequence[str] = ()
+    double: Sequence[str] = ()
+
+
+def headings_of(rows: Sequence[Sequence[str]], joiner: str) -> Headings:
+    """The headings in one or several rows.
+
+    Of several rows those of a column are joined; a blank one above goes on from the left, as under
+    a heading that stands over several columns. Blank headings get a name, equal ones a number.
+
+    >>> headings_of([["Lot", "", "Note"], ["Qty", "Price", ""]], " ").names
+    ['Lot Qty', 'Lot Price', 'Note']
+    >>> headings_of([["No", "No", ""]], " ")
+    Headings(names=['No', 'No_2', 'column_3'], notes=['No_2 is the second column headed No', \
+'column_3 has no heading'], double=['No'])
+    """
+    width = max(map(len, rows), default=0)
+    parts: list[list[str]] = [[] for _ in range(width)]
+    for number, row in enumerate(rows, 1):
+        above = ""
+        for place in range(width):
+            cell = row[place].strip() if place < len(row) else ""
+            above = cell or above
+            part = above if number < len(rows) else cell
+            if part:
+                parts[place].append(part)
+    names, notes = list[str](), list[str]()
+    plain = [joiner.join(part) for part in parts]
+    met: Counter[str] = Counter()
+    for place, name in enumerate(plain, 1):
+        met[name] += 1
+        own = name
+        if not name:
+            own = _free(f"column_{place}", plain, names)
+            notes.append(f"{own} has no heading")
+        elif met[name] > 1:
+            own = _free(f"{name}_{met[name]}", plain, names)
+            notes.append(f"{own} is the {_ordinal(met[name])} column headed {name}")
+        names.append(own)
+    return Headings(names, notes, [name for name, count in met.items() if name and count > 1])
+
+
+def _free(name: str, *taken: Sequence[str]) -> str:
+    while any(name in names for names in taken):
+        name += "_"
+    return name
+
+
+def _ordinal(number: int) -> str:
+    words = {2: "second", 3: "third", 4: "fourth", 5: "fifth"}
+    return words.get(number, f"{number}th")
+
+
+class TableReader(BaseReader):
+    """Reads the rows of a table as records (a Reader). ``manner`` says how it is read.
+
+    It makes records in the type that is asked for; where all cells are ``texts``, in an exact one
+    too. ``nested`` headings are paths, and such records are plain data. ``double`` are headings
+    that came more than once, and were numbered.
+    """
+
+    def __init__(
+        self,
+        name: str,
+        headings: Sequence[str],
+        blocks: Iterator[RowBlock],
+        manner: str,
+        *,
+        close: Callable[[], None],
+        double: Sequence[str] = (),
+        nested: bool = False,
+        texts: bool = True,
+    ) -> None:
+        self.name, self.manner = name, manner
+        self.decodes = not nested
+        self.headings = self._headings = list(headings)
+        self.double = double
+        self._blocks = blocks
+        self._close = close
+        self._texts = texts
+        self._plain: Maker = _nested(self._headings, name) if nested else self._as_mappings
+        self._first: list[Any] | None = None
+
+    def close(self) -> None:
+        self._close()
+
+    def peek(self) -> list[Any]:
+        if self._first is None:
+            seen, found = list[RowBlock](), list[Any]()
+            for block in self._blocks:
+                seen.append(block)
+                fit = [row for row in block.rows if len(row) == len(self._headings)]
+                found += self._plain(fit[: LOOK_AHEAD - len(found)])
+                if len(found) >= LOOK_AHEAD:
+                    break
+            self._first = found
+            self._blocks = chain(seen, self._blocks)
+        return self._first
+
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
+        make, is_exact = self._maker(record_type, exact)
+        number, readable, first_fault = 1, False, ""
+        for block in self._blocks:
+            batch = self._batch(block, number, make)._replace(exact=is_exact)
+            number += len(batch.records) + len(batch.faults)
+            readable = readable or bool(batch.records)
+            first_fault = first_fault or next((str(fault.reason) for fault in batch.faults), "")
+            yield batch
+        if first_fault and not readable:
+            raise SourceError(f"{self.name}: nothing in it can be read; {first_fault}")
+
+    def _maker(self, record_type: Any, exact: Any) -> tuple[Maker, bool]:
+        if exact is not None and self._texts and _takes_texts(exact):
+            return _structs(exact, self._headings), True
+        if isinstance(record_type, type) and issubclass(record_type, msgspec.Struct):
+            return _structs(record_type, self._headings), False
+        return self._plain, False
+
+    def _as_mappings(self, rows: list[Sequence[Any]]) -> list[Any]:
+        names = self._headings
+        return [dict(zip(names, row, strict=False)) for row in rows]
+
+    def _batch(self, block: RowBlock, number: int, make: Maker) -> Batch:
+        rows, width = block.rows, len(self._headings)
+        numbers: Sequence[int] = range(number, number + len(rows))
+        faults: list[Fault] = []
+        remarks: list[Fault] = []
+        if block.wrong or {*map(len, rows)} - {width}:
+            rows, numbers, faults = self._parted(block, number)
+        if block.odd:
+            places = {id(row): at for row, at in zip(rows, numbers, strict=True)}
+            for place, reason in block.odd:
+                row = block.rows[place]
+                if id(row) in places:
+                    why = f"{reason} ({block.where(place)})"
+                    remarks.append(Fault(places[id(row)], "", _line(row), why))
+        return Batch(make(rows), numbers, faults, lambda: self._plain(rows[-1:]), remarks)
+
+    def _parted(
+        self, block: RowBlock, number: int
+    ) -> tuple[list[Sequence[Any]], list[int], list[Fault]]:
+        """The rows that are whole, with their numbers, and the faults of the others.
+
+        Blank cells beyond the last heading are passed over.
+        """
+        width = len(self._headings)
+        rows: list[Sequence[Any]] = []
+        numbers: list[int] = []
+        faults: list[Fault] = []
+        wrong = iter(block.wrong)
+        next_wrong = next(wrong, None)
+        for place in range(len(block.rows) + 1):
+            while next_wrong is not None and next_wrong.before <= place:
+                why = f"{next_wrong.reason} (line {next_wrong.line:,}); the record is left out"
+                faults.append(Fault(number, "", shown(next_wrong.text[:200]), why))
+                number += 1
+                next_wrong = next(wrong, None)
+            if place == len(block.rows):
+                break
+            row = block.rows[place]
+            if len(row) > width and not any(row[width:]):
+                row = row[:width]
+            if len(row) == width:
+                rows.append(row)
+                numbers.append(number)
+            else:
+                many = "too many" if len(row) > width else "too few"
+                why = (
+                    f"{many} cells: {len(row):,} under {width:,} headings ({block.where(place)}); "
+                    "the record is left out"
+                )
+                faults.append(Fault(number, "", _line(row), why))
+            number += 1
+        return rows, numbers, faults
+
+
+def _line(row: Sequence[Any]) -> str:
+    return shown(" | ".join("" if cell is None else str(cell) for cell in row)[:200])
+
+
+def _takes_texts(shape: Any) -> bool:
+    """Whether records whose cells are all texts fit a type of exact records."""
+    if not (isinstance(shape, type) and issubclass(shape, msgspec.Struct)):
+        return False
+    return all(one.type in (Any, str | None) for one in msgspec.structs.fields(shape))
+
+
+def _structs(shape: Any, headings: list[str]) -> Maker:
+    """A function that makes structs of rows: each field from the cell under its heading."""
+    places = {name: place for place, name in enumerate(headings)}
+    names = shape.__struct_encode_fields__
+    cells = [f"row[{places[name]}]" if name in places else "None" for name in names]
+    code = f"lambda rows: [shape({', '.join(cells)}) for row in rows]"
+    made: Maker = eval(code, {"shape": shape})
+    return made
+
+
+def _nested(headings: list[str], name: str) -> Maker:
+    """A function that makes objects within objects, by headings that are paths."""
+    paths = [tuple(part.strip() for part in heading.split(".")) for heading in headings]
+    objects = {path[:length] for path in paths for length in range(1, len(path))}
+    for path in paths:
+        if path in objects or not all(path):
+            what = "is a value and holds others too" if all(path) else "has a blank part"
+            raise SourceError(f"{name}: the heading {'.'.join(path)} {what}; rename it")
+
+    def make(rows: list[Sequence[Any]]) -> list[Any]:
+        found = []
+        for row in rows:
+            record: dict[str, Any] = {}
+            for path, cell in zip(paths, row, strict=True):
+                holder = record
+                for part in path[:-1]:
+                    holder = holder.setdefault(part, {})
+                holder[path[-1]] = cell
+            found.append(record)
+        return found
+
+    return make
