@@ -48,7 +48,7 @@ def open_as(
     names = tuple(records.split(".")) if records else found.records
     largest = largest_record if "largest-record" not in (reading or {}) else found.largest_record
     options = Options(names, double_keys, largest << 20, found.table)
-    return open_source(source, options, format=found.format)
+    return open_source(source, options, format=found.stated_format)
 
 
 def open_plain(
@@ -57,7 +57,7 @@ def open_plain(
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
     options = Options(how.records, strict, how.largest_record << 20, how.table)
-    return open_source(source, options, format=how.format, keep=keep)
+    return open_source(source, options, format=how.stated_format, keep=keep)
 
 
 def enriched(request: LayoutParts, source: Source, structure: Place | None = None) -> Source:

@@ -51,3 +51,8 @@ class SourceOptions(msgspec.Struct, frozen=True):
     format: str = ""
     largest_record: int = LARGEST_RECORD
     table: TableReading = TableReading()
+
+    @property
+    def stated_format(self) -> str:
+        """The format that is stated, be it by the widths of its columns; blank where none is."""
+        return self.format or ("fixed-width" if self.table.widths else "")

@@ -11,16 +11,16 @@ from ..errors import SourceError
 from ..layout.source_options import TableReading
 from ..values.formulas import without_guard
 from .csvw_metadata import Described, described_beside, read_cells
-from .dialects import Dialect, first_rows, found_delimiter, found_header
+from .dialects import Dialect, first_rows, found_delimiter, found_header, usual_width
 from .naming import what_it_is
 from .options import Options
 from .reading import Bytes
 from .row_texts import RowBlock, RowTexts
 from .tables import Headings, TableReader, headings_of
-from .text_encodings import Encoding, found_encoding, texts
+from .text_encodings import Encoding
+from .text_source import OpenedText, after_lines
 
 _JSON_LINE = re.compile(r"\s*[\[{]")
-_HEAD = 1 << 16  # bytes that are looked at
 
 
 def resembles(head: bytes) -> bool:
@@ -44,17 +44,14 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         raise SourceError(f"{name}: there is no place within a table; leave out `records`")
     described = described_beside(name)
     stated = described.completed(options.table)
-    head, chunks = _begun(data.chunks(), _HEAD)
-    if not stated.encoding and (other := what_it_is(head)):
-        raise SourceError(f"{name} is not delimited text, but {other}")
-    encoding = _encoding(data, stated, head)
-    looked_at = "".join(texts(iter([head]), encoding, name, whole=False))
-    found = _found(stated, looked_at)
-    end = found.dialect.line_terminator
-    text = _after_lines(texts(chunks, encoding, name), found.skipped, end)
+    opened = OpenedText(data, stated.encoding, "delimited text")
+    found = _found(stated, opened.beginning)
+    text = after_lines(opened.texts, found.skipped, found.dialect.line_terminator)
     rows = RowTexts(found.dialect, options.largest, 1 + found.skipped)
     header, blocks = _taken(rows.blocks(text), found.header)
     headings, notes, double = _headings(header, stated, described)
+    if not headings:
+        headings, blocks = _numbered(blocks)
     rows.width = len(headings)
     if not headings:
         data.close()
@@ -69,7 +66,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         name,
         headings,
         blocks,
-        _manner(found, encoding, stated, described, notes),
+        _manner(found, opened.encoding, stated, described, notes),
         close=data.close,
         double=double,
         nested=stated.nested,
@@ -85,23 +82,6 @@ class _Found(NamedTuple):
     header: int
 
 
-def _begun(chunks: Iterator[bytes], size: int) -> tuple[bytes, Iterator[bytes]]:
-    """The first bytes, and all of them from the start."""
-    first: list[bytes] = []
-    for chunk in chunks:
-        first.append(chunk)
-        if sum(map(len, first)) >= size:
-            break
-    return b"".join(first), chain(first, chunks)
-
-
-def _encoding(data: Bytes, stated: TableReading, head: bytes) -> Encoding:
-    """The encoding of the chunks: what a byte order mark tells has been made UTF-8 already."""
-    if data.encoding:
-        return Encoding("utf-8")
-    return Encoding(stated.encoding) if stated.encoding else found_encoding(head)
-
-
 def _found(stated: TableReading, text: str) -> _Found:
     """The dialect and the header, as stated and else by looking at the first rows."""
     ways = stated.quote_char, stated.escape_char, stated.line_terminator, stated.comment_prefix
@@ -114,33 +94,6 @@ def _found(stated: TableReading, text: str) -> _Found:
     if skipped is None:
         skipped = found_header(first_rows(text, dialect)) if header == 1 else 0
     return _Found(dialect, skipped, header)
-
-
-def _after_lines(pieces: Iterator[str], count: int, end: str) -> Iterator[str]:
-    """A text that comes in pieces, without its first lines."""
-    held = ""
-    for piece in pieces:
-        held += piece
-        while count:
-            after = _line_end(held, end)
-            if not after:
-                break
-            held, count = held[after:], count - 1
-        if not count:
-            yield held
-            held = ""
-    if not count:
-        yield held
-
-
-def _line_end(text: str, end: str) -> int:
-    """Where the first line of a text ends for certain; 0 where that can't be told yet."""
-    if end:
-        return text.find(end) + len(end) if end in text else 0
-    found = min((at for mark in "\r\n" if (at := text.find(mark)) >= 0), default=-1)
-    if found < 0 or found + 1 == len(text):
-        return found + 1 if text[found:] == "\n" else 0
-    return found + 1 + (text[found : found + 2] == "\r\n")
 
 
 def _taken(blocks: Iterator[RowBlock], count: int) -> tuple[list[list[str]], Iterator[RowBlock]]:
@@ -164,6 +117,15 @@ def _headings(header: list[list[str]], stated: TableReading, described: Describe
     if header:
         return headings_of(header, "." if stated.nested else " ")
     return Headings(described.headings())
+
+
+def _numbered(blocks: Iterator[RowBlock]) -> tuple[list[str], Iterator[RowBlock]]:
+    """Headings for a table that has none, as many as most of its first rows have cells."""
+    first = next(blocks, None)
+    if first is None:
+        return [], iter(())
+    width, _ = usual_width(first.rows)
+    return headings_of([[""] * width], "").names, chain([first], blocks)
 
 
 def _unguarded(blocks: Iterator[RowBlock]) -> Iterator[RowBlock]:

@@ -61,6 +61,7 @@ FORMATS = (
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
     Format("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),
     Format("csv", (".csv", ".tsv", ".tab", ".psv"), _never, "delimited_source", _resembles_table),
+    Format("fixed-width", (), _never, "fixed_width_source"),
 )
 
 

@@ -41,7 +41,7 @@ class OpenedList(AbstractContextManager[ListFile]):
         how = how or SourceOptions()
         self._file = file
         options = Options(how.records, False, how.largest_record << 20, how.table)
-        self._reader: Reader = open_source(file, options, format=how.format).open()
+        self._reader: Reader = open_source(file, options, format=how.stated_format).open()
 
     def __enter__(self) -> ListFile:
         reader = self._reader

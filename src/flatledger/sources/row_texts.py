@@ -32,12 +32,14 @@ class WrongRow(NamedTuple):
 
 class RowBlock(NamedTuple):
     """Some rows, none of them blank; what could not be read, and what is odd and kept all the same
-    (``odd``, by the place of the row); and a function from the place of a row to where it is."""
+    (``odd``, by the place of the row); and a function from the place of a row to where it is.
+    ``even``: all are known to have as many cells as they should."""
 
     rows: list[Any]
     where: Callable[[int], str]
     wrong: Sequence[WrongRow] = ()
     odd: Sequence[tuple[int, str]] = ()
+    even: bool = False
 
     def without(self, first: int) -> RowBlock:
         """The same without its first rows."""
@@ -98,29 +100,29 @@ class RowTexts:
             return None, ""
         standing = _StandIns(self._dialect, text)
         lines = standing.text
-        rows: list[list[str]] | None = None
-        if not self._dialect.comment_prefix:
-            try:
-                rows = list(self._reader(io.StringIO(lines, newline=""), standing))
-            except csv.Error:
-                rows = None
-            if rows is not None and self._is_doubtful(rows, lines):
-                rows = None
-        if rows is not None:
-            start = self._line
-            self._line += _line_breaks(lines)
-            where = _Lines(lambda: self._starts(lines, standing, start))
-            if not all(rows):
-                rows = [row for row in rows if row]
-            standing.put_back(rows)
-            return RowBlock(rows, where) if rows else None, ""
+        block = None if self._dialect.comment_prefix else self._at_once(lines, standing)
+        if block is not None:
+            return block if block.rows else None, ""
         return self._carefully(list(io.StringIO(lines, newline="")), standing, final)
 
-    def _is_doubtful(self, rows: list[list[str]], lines: str) -> bool:
-        """Whether a row of several lines has another number of cells than it should."""
-        if not self.width or {*map(len, rows)} <= {0, self.width}:
-            return False
-        return len(rows) < _line_breaks(lines) + (not lines.endswith(("\n", "\r")))
+    def _at_once(self, lines: str, standing: _StandIns) -> RowBlock | None:
+        """The rows of some lines; None where one is no row by RFC 4180, or where one of several
+        lines has another number of cells than it should."""
+        reader = self._reader(io.StringIO(lines, newline=""), standing)
+        try:
+            rows = list(reader)
+        except csv.Error:
+            return None
+        widths = {*map(len, rows)}
+        if self.width and not widths <= {0, self.width} and len(rows) < reader.line_num:
+            return None
+        start = self._line
+        self._line += reader.line_num
+        if 0 in widths:
+            rows = [row for row in rows if row]
+        standing.put_back(rows)
+        where = _Lines(lambda: self._starts(lines, standing, start))
+        return RowBlock(rows, where, even=widths <= {0, self.width})
 
     def _reader(self, lines: Any, standing: _StandIns, strict: bool = True) -> Any:
         return csv.reader(lines, **self._dialect.as_told(standing.delimiter, strict=strict))
@@ -222,12 +224,13 @@ class _StandIns:
             return
         free = (one for one in _STAND_INS if one not in text and one != dialect.quote_char)
         if dialect.line_terminator:
+            end = next(free)
+            self.text = text.replace(dialect.line_terminator, end)
             for mark in ("\n", "\r"):
-                if mark in text and dialect.line_terminator not in (mark, "\r\n"):
+                if mark in self.text:
                     self._put(mark, next(free))
-            if dialect.line_terminator != "\n":
-                self.text = self.text.replace(dialect.line_terminator, "\n")
-                self._pairs.append((dialect.line_terminator, "\n"))
+            self.text = self.text.replace(end, "\n")
+            self._pairs.append((dialect.line_terminator, "\n"))
         if len(dialect.delimiter) > 1:
             self.delimiter = next(free)
             self._put(dialect.delimiter, self.delimiter)
@@ -249,10 +252,3 @@ class _StandIns:
         for row in rows:
             for place, cell in enumerate(row):
                 row[place] = self.original(cell)
-
-
-def _line_breaks(text: str) -> int:
-    """How many lines end in a text, by CR LF, LF or CR."""
-    if "\r" not in text:
-        return text.count("\n")
-    return text.count("\n") + text.count("\r") - text.count("\r\n")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from itertools import chain
+from itertools import chain, starmap
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 import msgspec
@@ -151,7 +152,7 @@ class TableReader(BaseReader):
         numbers: Sequence[int] = range(number, number + len(rows))
         faults: list[Fault] = []
         remarks: list[Fault] = []
-        if block.wrong or {*map(len, rows)} - {width}:
+        if not block.even and (block.wrong or {*map(len, rows)} - {width}):
             rows, numbers, faults = self._parted(block, number)
         if block.odd:
             places = {id(row): at for row, at in zip(rows, numbers, strict=True)}
@@ -215,6 +216,9 @@ def _structs(shape: Any, headings: list[str]) -> Maker:
     """A function that makes structs of rows: each field from the cell under its heading."""
     places = {name: place for place, name in enumerate(headings)}
     names = shape.__struct_encode_fields__
+    if len(names) > 1 and places.keys() >= {*names}:
+        cells_of = itemgetter(*(places[name] for name in names))
+        return lambda rows: list(starmap(shape, map(cells_of, rows)))
     cells = [f"row[{places[name]}]" if name in places else "None" for name in names]
     code = f"lambda rows: [shape({', '.join(cells)}) for row in rows]"
     made: Maker = eval(code, {"shape": shape})

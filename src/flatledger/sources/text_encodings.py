@@ -8,6 +8,11 @@ from typing import NamedTuple
 
 from ..errors import SourceError
 
+_USUAL = [  # of others a few letters tell nothing
+    *("cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859_2", "iso8859_5"),
+    *("koi8_r", "koi8_u", "mac_roman", "shift_jis", "euc_jp", "euc_kr", "gb18030", "big5"),
+    *("utf_16_le", "utf_16_be"),
+]
 _WESTERN = "cp1252"  # taken where what is met could be it: the usual one after UTF-8
 _CALLED = {"cp1252": "windows-1252", "cp1250": "windows-1250", "cp1251": "windows-1251"}
 
@@ -48,7 +53,7 @@ def found_encoding(head: bytes) -> Encoding:
 def _likely(data: bytes) -> str:
     from charset_normalizer import from_bytes
 
-    best = from_bytes(data).best()
+    best = from_bytes(data, cp_isolation=_USUAL).best()
     if best is None or _WESTERN in (best.encoding, *best.could_be_from_charset):
         return _WESTERN
     return best.encoding
