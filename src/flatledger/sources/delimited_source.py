@@ -9,14 +9,13 @@ from typing import NamedTuple
 
 from ..errors import SourceError
 from ..layout.source_options import TableReading
-from ..values.formulas import without_guard
 from .csvw_metadata import Described, described_beside, read_cells
 from .dialects import Dialect, first_rows, found_delimiter, found_header, usual_width
 from .naming import what_it_is
 from .options import Options
 from .reading import Bytes
 from .row_texts import RowBlock, RowTexts
-from .tables import Headings, TableReader, headings_of
+from .tables import Headings, TableReader, headings_of, unguarded
 from .text_encodings import Encoding
 from .text_source import OpenedText, after_lines
 
@@ -61,7 +60,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
     if any(readings):
         blocks = read_cells(blocks, readings)
     if stated.formula_guard:
-        blocks = _unguarded(blocks)
+        blocks = unguarded(blocks)
     return TableReader(
         name,
         headings,
@@ -126,15 +125,6 @@ def _numbered(blocks: Iterator[RowBlock]) -> tuple[list[str], Iterator[RowBlock]
         return [], iter(())
     width, _ = usual_width(first.rows)
     return headings_of([[""] * width], "").names, chain([first], blocks)
-
-
-def _unguarded(blocks: Iterator[RowBlock]) -> Iterator[RowBlock]:
-    for block in blocks:
-        for row in block.rows:
-            for place, cell in enumerate(row):
-                if cell.__class__ is str and cell[:1] == "'":
-                    row[place] = without_guard(cell)
-        yield block
 
 
 def _manner(

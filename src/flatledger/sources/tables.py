@@ -13,6 +13,7 @@ import msgspec
 from ..errors import SourceError
 from ..run.protocols import Batch
 from ..values.faults import Fault, shown
+from ..values.formulas import without_guard
 from .json_values import LOOK_AHEAD
 from .reader import BaseReader
 from .row_texts import RowBlock
@@ -97,7 +98,9 @@ class TableReader(BaseReader):
         double: Sequence[str] = (),
         nested: bool = False,
         texts: bool = True,
+        value: Callable[[Any], Any] | None = None,
     ) -> None:
+        """``value`` makes of a cell what a record has, where that is not the cell itself."""
         self.name, self.manner = name, manner
         self.decodes = not nested
         self.headings = self._headings = list(headings)
@@ -105,7 +108,11 @@ class TableReader(BaseReader):
         self._blocks = blocks
         self._close = close
         self._texts = texts
+        self._value = value
         self._plain: Maker = _nested(self._headings, name) if nested else self._as_mappings
+        if nested and value is not None:
+            make = self._plain
+            self._plain = lambda rows: make([list(map(value, row)) for row in rows])
         self._first: list[Any] | None = None
 
     def close(self) -> None:
@@ -140,12 +147,14 @@ class TableReader(BaseReader):
         if exact is not None and self._texts and _takes_texts(exact):
             return _structs(exact, self._headings), True
         if isinstance(record_type, type) and issubclass(record_type, msgspec.Struct):
-            return _structs(record_type, self._headings), False
+            return _structs(record_type, self._headings, self._value), False
         return self._plain, False
 
     def _as_mappings(self, rows: list[Sequence[Any]]) -> list[Any]:
-        names = self._headings
-        return [dict(zip(names, row, strict=False)) for row in rows]
+        names, value = self._headings, self._value
+        if value is None:
+            return [dict(zip(names, row, strict=False)) for row in rows]
+        return [dict(zip(names, map(value, row), strict=False)) for row in rows]
 
     def _batch(self, block: RowBlock, number: int, make: Maker) -> Batch:
         rows, width = block.rows, len(self._headings)
@@ -201,6 +210,16 @@ class TableReader(BaseReader):
         return rows, numbers, faults
 
 
+def unguarded(blocks: Iterator[RowBlock]) -> Iterator[RowBlock]:
+    """Rows without the apostrophes that guard texts from being taken for formulas."""
+    for block in blocks:
+        for row in block.rows:
+            for place, cell in enumerate(row):
+                if cell.__class__ is str and cell[:1] == "'":
+                    row[place] = without_guard(cell)
+        yield block
+
+
 def _line(row: Sequence[Any]) -> str:
     return shown(" | ".join("" if cell is None else str(cell) for cell in row)[:200])
 
@@ -212,16 +231,19 @@ def _takes_texts(shape: Any) -> bool:
     return all(one.type in (Any, str | None) for one in msgspec.structs.fields(shape))
 
 
-def _structs(shape: Any, headings: list[str]) -> Maker:
+def _structs(shape: Any, headings: list[str], value: Callable[[Any], Any] | None = None) -> Maker:
     """A function that makes structs of rows: each field from the cell under its heading."""
     places = {name: place for place, name in enumerate(headings)}
     names = shape.__struct_encode_fields__
-    if len(names) > 1 and places.keys() >= {*names}:
+    if value is None and len(names) > 1 and places.keys() >= {*names}:
         cells_of = itemgetter(*(places[name] for name in names))
         return lambda rows: list(starmap(shape, map(cells_of, rows)))
-    cells = [f"row[{places[name]}]" if name in places else "None" for name in names]
+    cell = "row[{}]"
+    if value is not None:  # most cells are texts, which stay as they are
+        cell = "cell if (cell := row[{}]).__class__ is str and cell else value(cell)"
+    cells = [cell.format(places[name]) if name in places else "None" for name in names]
     code = f"lambda rows: [shape({', '.join(cells)}) for row in rows]"
-    made: Maker = eval(code, {"shape": shape})
+    made: Maker = eval(code, {"shape": shape, "value": value})
     return made
 
 

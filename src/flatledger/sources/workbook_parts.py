@@ -23,10 +23,11 @@ from ..errors import SourceError
 Area = tuple[int, int, int, int]  # first row, first column, and those after the last; from 0
 _CHUNK = 1 << 20
 _AREA = re.compile(r"\$?([A-Z]{1,3})\$?([0-9]{1,7})(?::\$?([A-Z]{1,3})\$?([0-9]{1,7}))?", re.I)
-_ROW = re.compile(rb'<(?:\w+:)?row\b[^>]*?\br="([0-9]{1,9})"')
-_WIDE = re.compile(rb'<(?:\w+:)?c r="([A-Z]{2,3})[0-9]')
-_ERROR = re.compile(rb'\bt="e"')
-_HIDDEN = re.compile(rb'\bhidden="(?:1|true)"')
+_FAR_DOWN = re.compile(rb' r="([0-9]{4,9})"')
+_FAR_RIGHT = re.compile(rb' r="([A-Z]{2,3})[0-9]')
+_ERROR, _HIDDEN = b't="e"', b'hidden="'
+_MOST_COLUMNS = 16_384
+_SMALL = 1 << 16  # bytes of a packed part that can't become large
 _OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 _TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
@@ -89,17 +90,20 @@ class Parts:
             raise SourceError(f"{name} is a ZIP file, but no workbook (XLSX, XLSM, ODS)")
 
     def _check(self, largest: int) -> None:
-        """No more is unpacked than may be, whatever the file says of its own parts."""
-        size = 0
+        """No more is unpacked than may be. What a part's size is said to be holds when it is read:
+        a part of another size is damaged."""
+        if sum(part.file_size for part in self._zip.infolist()) > largest:
+            raise SourceError(
+                f"{self.name} has more than {largest >> 20:,} MB when it is unpacked; "
+                "`largest-unpacked` under `source` allows more"
+            )
+
+    def _check_sizes(self, sheet: str) -> None:
+        """Raise SourceError where a part that is read beside a sheet has another size than said."""
+        sheets = {*self._places.values()} if self._office else {sheet}
         for part in self._zip.infolist():
-            with self._zip.open(part) as file:
-                while chunk := file.read(_CHUNK):
-                    size += len(chunk)
-                    if size > largest:
-                        raise SourceError(
-                            f"{self.name} has more than {largest >> 20:,} MB when it is unpacked; "
-                            "`largest-unpacked` under `source` allows more"
-                        )
+            if part.compress_size > _SMALL and part.filename not in sheets:
+                self._read(part.filename)
 
     def _read(self, name: str) -> bytes:
         try:
@@ -216,18 +220,20 @@ class Parts:
         """
         if not self._office:
             return self._table_marks(sheet)
-        data = self._read(self._sheet_parts()[sheet])
+        part = self._sheet_parts()[sheet]
+        self._check_sizes(part)
+        data = self._read(part)
         self._check_reach(data)
-        if _ERROR.search(data) is None and not (hidden and _HIDDEN.search(data)):
+        if _ERROR not in data and not (hidden and _HIDDEN in data):
             return Marks(frozenset(), {})
         return _sheet_marks(data)
 
     def _check_reach(self, data: bytes) -> None:
-        rows = max(map(int, _ROW.findall(data)), default=0) or data.count(b"<row")
-        if rows * 16_384 <= MOST_SPARSE:
-            return
-        columns = max((_column(one.decode()) + 1 for one in set(_WIDE.findall(data))), default=26)
-        self._refuse_sparse(rows, columns, data.count(b"<c "))
+        rows = max(map(int, _FAR_DOWN.findall(data)), default=999)
+        letters = {*_FAR_RIGHT.findall(data)} if rows * _MOST_COLUMNS > MOST_SPARSE else {b"XFD"}
+        columns = max((_column(one.decode()) + 1 for one in letters), default=26)
+        if rows * columns > MOST_SPARSE:
+            self._refuse_sparse(rows, columns, data.count(b"<c ") + data.count(b":c "))
 
     def _refuse_sparse(self, rows: int, columns: int, cells: int) -> None:
         if rows * columns > MOST_SPARSE and rows * columns > 20 * cells:
@@ -249,6 +255,7 @@ class Parts:
 
     def _table_marks(self, sheet: str) -> Marks:
         """The same for OpenDocument, where rows and cells that are alike stand once."""
+        self._check_sizes("content.xml")
         hidden, errors = set[int](), dict[tuple[int, int], str]()
         rows = columns = cells = 0
         tables = self._xml("content.xml").iter(f"{_TABLE}table")

@@ -17,7 +17,6 @@ from typing import Any
 from ..errors import SourceError
 from ..layout.names import proposal
 from ..layout.source_options import TableReading
-from ..values.formulas import without_guard
 from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import Unreadable
@@ -25,7 +24,7 @@ from .dialects import FirstRow, found_header
 from .options import Options
 from .reading import Bytes
 from .row_texts import RowBlock
-from .tables import TableReader, headings_of
+from .tables import TableReader, headings_of, unguarded
 from .workbook_parts import Area, Parts, area_of
 
 _BLOCK = 500
@@ -56,15 +55,17 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
     said = f"sheet {sheet}" + (f", {stated.range}" if stated.range else "")
     if skipped:
         said += f"; headings in row {cells.number(skipped)}"
+    blocks = _blocks(cells, skipped + header, width)
     return TableReader(
         name,
         headings,
-        _blocks(cells, skipped + header, width, stated),
+        unguarded(blocks) if stated.formula_guard else blocks,
         "; ".join([f"a workbook, {said}", *cells.notes, *notes]),
         close=data.close,
         double=double,
         nested=stated.nested,
         texts=False,
+        value=_value,
     )
 
 
@@ -111,7 +112,9 @@ class _Cells:
         hidden = marks.hidden if stated.hidden_rows == "drop" else frozenset[int]()
         top, left, bottom, right = area or (0, 0, len(rows), max(map(len, rows), default=0))
         self._numbers = [at + 1 for at in range(top, min(bottom, len(rows))) if at not in hidden]
-        self.rows: list[Sequence[Any]] = [rows[number - 1][left:right] for number in self._numbers]
+        self.rows: list[Sequence[Any]] = [
+            rows[number - 1][left:right] if area else rows[number - 1] for number in self._numbers
+        ]
         dropped = min(bottom, len(rows)) - top - len(self._numbers)
         if dropped > 0:
             rows_are = "1 hidden row is" if dropped == 1 else f"{dropped:,} hidden rows are"
@@ -173,27 +176,29 @@ def _as_wide(
     return headings[:used], used
 
 
-def _blocks(cells: _Cells, start: int, width: int, stated: TableReading) -> Iterator[RowBlock]:
+def _blocks(cells: _Cells, start: int, width: int) -> Iterator[RowBlock]:
     """The rows below the headings that are not blank."""
     for first in range(start, len(cells.rows), _BLOCK):
         rows, places = [], []
         for at in range(first, min(first + _BLOCK, len(cells.rows))):
-            row = [_value(cell, stated) for cell in cells.rows[at][:width]]
-            if any(cell is not None for cell in row):
-                rows.append(row + [None] * (width - len(row)))
+            row = cells.rows[at]
+            if len(row) != width:
+                row = [*row[:width], *[""] * (width - len(row))]
+            if row.count("") < width:
+                rows.append(row)
                 places.append(cells.number(at))
-        yield RowBlock(rows, _numbered(places))
+        yield RowBlock(rows, _numbered(places), even=True)
 
 
 def _numbered(places: list[int]) -> Callable[[int], str]:
     return lambda place: f"row {places[place]:,}"
 
 
-def _value(cell: Any, stated: TableReading) -> Any:
+def _value(cell: Any) -> Any:
     """A cell as a record has it: numbers exact, moments by ISO 8601, nothing for a blank."""
     kind = cell.__class__
     if kind is str:
-        return (without_guard(cell) if stated.formula_guard else cell) if cell else None
+        return cell or None
     if kind is float:
         return int(cell) if cell.is_integer() and abs(cell) < 1e15 else _decimal(cell)
     if kind in (dt.datetime, dt.date, dt.time):
