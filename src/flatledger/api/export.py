@@ -2,33 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, nullcontext
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager, nullcontext
 from os import PathLike
 from typing import Any
 
 from ..compile.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
-from ..layout.model import IfThere
 from ..layout.note import note_of
+from ..layout.output_options import IfThere
 from ..layout.settling import output_of
 from ..outputs import Destination, Target, open_writer
 from ..outputs.fault_table import fault_table
 from ..outputs.files import is_file
 from ..outputs.writer import Writer
 from ..run.balance import Balance, FileCount, Learnt
+from ..run.pipeline import Run
 from ..run.protocols import Progress
 from ..sources import AnySource
 from .layout import AnyLayout, Layout
 from .notes import learnt
-from .places import Places, check_places, own_place
+from .places import Places, check_places, tables_of
 from .preparing import Preparation, given_for
 
 
 def export(
     layout: AnyLayout,
     source: AnySource,
-    to: Destination | None = None,
+    to: Destination | Sequence[Destination] | None = None,
     *,
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
@@ -41,7 +42,8 @@ def export(
     """Flatten records into a table and write it; return the balance.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``to`` is a path (``-``:
-    standard output) or an open binary file; left out, it is the layout's own ``output: file``.
+    standard output), an open binary file, or a list of such, each in the format of its name; left
+    out, it is the layout's own ``output: file``.
     ``ask`` gives the values that the layout asks for. A file takes its name when it is whole. One
     that is there already is replaced; if it is not as it was last written, it is kept beside
     (``table.former.csv``). ``if_there`` chooses otherwise (``replace``: kept nowhere, ``refuse``,
@@ -66,7 +68,7 @@ def export(
     given = given_for(stated, ask, learn=learn, strict=strict)
     output = output_of(stated.request, given)
     places = Places(
-        to if to is not None else own_place(output),
+        tables_of(to, output),
         faults_to,
         report_to,
         if_there or output.if_there,
@@ -78,7 +80,7 @@ def export(
         try:
             return _exported(prepared, places, progress, learning)
         except LevelsDifferError as wrong:
-            seen = any(map(_is_stream, (places.table, places.faults)))
+            seen = any(map(_is_stream, (*places.tables, places.faults)))
             prepared.begin_again(wrong, given=seen)
 
 
@@ -103,7 +105,8 @@ def _exported(
             _learn(learning, prepared, balance)
     except FlatLedgerError as error:
         if done:
-            error.written = f"the table had been written to {done[0].name}"
+            names = ", ".join(one.name for one in done)
+            error.written = f"the table had been written to {names}"
         raise
     return balance
 
@@ -111,31 +114,45 @@ def _exported(
 def _table(prepared: Preparation, places: Places, progress: Progress | None) -> Balance:
     """Write the table, and the faults beside it; the balance, which decides what it is called."""
     layout = prepared.layout
-    with (
-        Target(places.table, places.if_there) as target,
-        fault_table(faults := places.target(places.faults)) as sink,
-    ):
+    with ExitStack() as placing:
+        targets = [placing.enter_context(Target(one, places.if_there)) for one in places.tables]
+        sink = placing.enter_context(fault_table(faults := places.target(places.faults)))
         run = prepared.run(progress, faults=sink)
-        with open_writer(layout, target, run.columns) as writer, _telling_rows(writer, target):
-            for block in run.blocks():
-                writer.write(block)
+        with ExitStack() as writing:
+            writers = [
+                writing.enter_context(open_writer(layout, target, run.columns))
+                for target in targets
+            ]
+            writing.enter_context(_telling_rows(writers, targets))
+            _write(run, writers)
             prepared.check_names(run)
         balance = prepared.balance(run)
         if not balance.balanced:
-            target.stand_aside("unbalanced")
-    balance.notes += [*writer.notes(), *target.notes, *(faults.notes if faults else ())]
-    balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
+            for target in targets:
+                target.stand_aside("unbalanced")
+    for writer, target in zip(writers, targets, strict=True):
+        balance.notes += [*writer.notes(), *target.notes]
+        balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
+    balance.notes = [*dict.fromkeys(balance.notes), *(faults.notes if faults else ())]
     return balance
 
 
+def _write(run: Run, writers: Sequence[Writer]) -> None:
+    """Give each writer the table, some rows at a time."""
+    for block in run.blocks():
+        for writer in writers:
+            writer.write(block)
+
+
 @contextmanager
-def _telling_rows(writer: Writer, target: Target) -> Iterator[None]:
+def _telling_rows(writers: Sequence[Writer], targets: Sequence[Target]) -> Iterator[None]:
     """Where an error ends a run, tell what a stream had been given: it can't be taken back."""
     try:
         yield
     except FlatLedgerError as error:
-        if not target.replaces and writer.bytes:
-            error.written = f"{writer.rows:,} rows had been given to {target.name}"
+        for writer, target in zip(writers, targets, strict=True):
+            if not target.replaces and writer.bytes:
+                error.written = f"{writer.rows:,} rows had been given to {target.name}"
         raise
 
 

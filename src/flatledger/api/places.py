@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 from msgspec.structs import replace
 
 from ..errors import OutputError
-from ..layout.model import IfThere, Output
 from ..layout.note import note_of
+from ..layout.output_options import IfThere, Output
 from ..outputs import Destination, Target, check_apart, check_suffix, check_table
 from ..outputs.files import is_file, name_of
 from ..outputs.formats import TEXTS
 from ..sources import AnySource
 from .layout import Layout
 
+Tables = tuple[Destination, ...]
+
 
 class Places(NamedTuple):
     """The places of a run, and what becomes of files that are there."""
 
-    table: Destination
+    tables: tuple[Destination, ...]
     faults: Destination | None
     report: Destination | None
     if_there: IfThere
@@ -30,14 +33,31 @@ class Places(NamedTuple):
         return None if place is None else Target(place, self.if_there)
 
 
-def own_place(output: Output) -> str:
+def tables_of(to: Destination | Sequence[Destination] | None, output: Output) -> Tables:
+    """Where the table goes: to one place or several, or where the layout says.
+
+    Raises OutputError.
+    """
+    if to is None:
+        return own_places(output)
+    several = isinstance(to, Sequence) and not isinstance(to, str | bytes)
+    found = tuple(cast(Sequence[Destination], to)) if several else (cast(Destination, to),)
+    if not found:
+        raise OutputError("nowhere to write to: the list of places is empty")
+    return found
+
+
+def own_places(output: Output) -> tuple[str, ...]:
     """Where the layout says that its table goes: in the folder where it is run, or below.
 
     Raises OutputError.
     """
-    file = output.file
-    if file is None:
+    if not output.files:
         raise OutputError("nowhere to write to: name a file, or put `output: file` in the layout")
+    return tuple(map(_own_place, output.files))
+
+
+def _own_place(file: str) -> str:
     try:
         inside = Path(file).resolve().is_relative_to(Path.cwd().resolve())
     except (OSError, RuntimeError) as error:
@@ -55,12 +75,14 @@ def check_places(
 ) -> None:
     """Raise OutputError where a place can't be written to, before anything is read."""
     inputs = layout.taking_part()
-    outputs = {"the table": places.table, "the faults": places.faults, "the report": places.report}
+    tables = {f"the table{' ' * at}": table for at, table in enumerate(places.tables)}
+    outputs = {**tables, "the faults": places.faults, "the report": places.report}
     check_apart([source, *inputs], outputs)
     if learn and layout.path is not None:
         note = note_of(layout.path)
         check_apart([source, *(one for one in inputs if one != note)], {"the note": note})
-    check_table(replace(layout.request, output=output), name_of(places.table))
+    for table in places.tables:
+        check_table(replace(layout.request, output=output), name_of(table))
     if places.faults is not None:
         check_suffix(name_of(places.faults), TEXTS, "the table of faults")
     if places.report is not None:
@@ -69,10 +91,11 @@ def check_places(
 
 def check_own_place(layout: Layout, source: AnySource, output: Output) -> None:
     """Make the checks of an export to the layout's own file, if it names one; nothing is left."""
-    if output.file is None:
+    if not output.files:
         return
-    place = own_place(output)
-    places = Places(place, None, None, output.if_there)
+    tables = own_places(output)
+    places = Places(tables, None, None, output.if_there)
     check_places(places, source, layout, output)
-    if is_file(place) or Path(place).is_dir():
-        Target(places.table, places.if_there).abandon()
+    for table in tables:
+        if is_file(table) or Path(table).is_dir():
+            Target(table, places.if_there).abandon()

@@ -32,7 +32,7 @@ def given_for(
     layout: Layout, ask: Mapping[str, Any] | None, *, learn: bool = False, strict: bool = False
 ) -> Given:
     """What is known when a run of a layout begins. Raises LayoutError for the note beside it."""
-    return Given(ask or {}, dt.date.today(), note_beside(layout, learn=learn), strict)
+    return Given(ask or {}, dt.datetime.now(), note_beside(layout, learn=learn), strict)
 
 
 class Preparation:

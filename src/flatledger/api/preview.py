@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
 from ..compile.level_watch import LevelsDifferError
-from ..layout.model import Output
+from ..layout.output_options import Output
 from ..layout.settling import output_of
 from ..outputs import Target, open_writer
 from ..outputs.finishing import Finisher
@@ -110,7 +110,7 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
 
 
 def _name(output: Output) -> str:
-    return output.file or "the table"
+    return next(iter(output.files), "the table")
 
 
 def _scratch(output: Output) -> BinaryIO:

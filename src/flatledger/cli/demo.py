@@ -30,8 +30,8 @@ def run_demo(folder: str) -> int:
     worst = 0
     for path, source in samples.runs:
         layout = Layout.from_file(path)  # the samples have defaults for what they ask
-        own = output_of(layout.request, given_for(layout, None)).file
-        to = path.parent / (own or f"{path.stem}.csv")
+        own = output_of(layout.request, given_for(layout, None)).files
+        to = path.parent / next(iter(own), f"{path.stem}.csv")
         out = results()
         out.line(f"{layout.name}: {layout.request.about}", "bold")
         out.line()

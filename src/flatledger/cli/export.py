@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from ..api.export import export
 from ..api.layout import Layout
 from ..errors import SamePlaceError
-from ..layout.model import IfThere
+from ..layout.output_options import IfThere
 from ..run.balance import Balance
 from .progress import showing_progress
 
@@ -20,7 +20,7 @@ DOES_NOT_BALANCE = 4
 class Ways(NamedTuple):
     """How an export is to go, as it was typed."""
 
-    to: str | None = None
+    to: tuple[str, ...] = ()
     report_to: str | None = None
     faults_to: str | None = None
     if_there: IfThere | None = None
@@ -31,7 +31,7 @@ class Ways(NamedTuple):
 
 def run_export(layout: Layout, source: str, ask: Mapping[str, Any], ways: Ways) -> int:
     """Export, show the balance on standard error, and give the exit code."""
-    own = layout.request.output.file
+    own = layout.request.output.files
     try:
         with showing_progress() as progress:
             balance = export(
@@ -47,7 +47,7 @@ def run_export(layout: Layout, source: str, ask: Mapping[str, Any], ways: Ways) 
                 if_there=ways.if_there,
             )
     except SamePlaceError as error:
-        if error.place in (ways.to, ways.report_to, ways.faults_to):
+        if error.place in (*ways.to, ways.report_to, ways.faults_to):
             error.exit_code = WRONG_COMMAND
         raise
     code = exit_code(balance, ways.strict)

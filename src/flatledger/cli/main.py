@@ -138,7 +138,12 @@ def flatledger() -> None:
 
 @flatledger.command(help=help_texts.EXPORT)
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
-@click.option("-o", "--output", "to", metavar="FILE", help="Where to write; - is standard output.")
+@click.option(
+    *("-o", "--output", "to"),
+    multiple=True,
+    metavar="FILE",
+    help="Where to write, - is standard output; several times: to each, in its format.",
+)
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
 @click.option("--faults-to", metavar="FILE", help="Write every fault there, as a table (CSV).")
 @click.option(
@@ -152,7 +157,7 @@ def flatledger() -> None:
 @layout_options
 def export(
     places: tuple[str, ...],
-    to: str | None,
+    to: tuple[str, ...],
     report_to: str | None,
     faults_to: str | None,
     if_there: IfThere | None,

@@ -9,7 +9,7 @@ import msgspec
 
 from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds
 from ..errors import ExpressionError
-from ..layout.model import Output
+from ..layout.output_options import Output
 from ..outputs import Target
 from ..outputs.delimited import DelimitedWriter
 from ..reports.survey_page import survey_page

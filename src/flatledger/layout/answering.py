@@ -11,17 +11,18 @@ import msgspec
 
 from ..errors import AnswerError
 from ..language import nodes as n
-from .asking import Answer, Question, filled, fit_for_file, read_answer
+from .asking import OF_THE_RUN, Answer, Question, filled, fit_for_file, read_answer
 from .column import Expression
 from .model import LayoutParts, LayoutRequest, NamedList, SettledLayout
 from .names import proposal
 
 
-def answered(request: LayoutRequest, given: Mapping[str, Any], today: dt.date) -> SettledLayout:
+def answered(request: LayoutRequest, given: Mapping[str, Any], now: dt.datetime) -> SettledLayout:
     """The layout with what was given for its questions, and defaults for the rest.
 
     Raises AnswerError, with all that is missing or wrong.
     """
+    today = now.date()
     problems = [
         f"the layout asks for no `{name}`{proposal(name, _names(request)) or _known(request)}"
         for name in given
@@ -44,7 +45,7 @@ def answered(request: LayoutRequest, given: Mapping[str, Any], today: dt.date) -
         raise AnswerError("; ".join(problems))
     parts = {name: getattr(request, name) for name in LayoutParts.__struct_fields__}
     settled = SettledLayout(**parts, today=today, answers=tuple(answers.values()))
-    return _put_in(settled, answers) if answers else settled
+    return _put_in(settled, answers, now) if answers or _names_output(request) else settled
 
 
 def _names(request: LayoutRequest) -> list[str]:
@@ -59,7 +60,7 @@ def _says(question: Question) -> str:
     return f" ({question.says})" if question.says else ""
 
 
-def _put_in(settled: SettledLayout, answers: dict[str, Answer]) -> SettledLayout:
+def _put_in(settled: SettledLayout, answers: dict[str, Answer], now: dt.datetime) -> SettledLayout:
     """The layout with literals for what its expressions ask for, and texts in its names."""
     putting = _Putting(answers)
     parts = ("columns", "conditions", "row_per", "row_per_group", "sort", "group")
@@ -70,10 +71,22 @@ def _put_in(settled: SettledLayout, answers: dict[str, Answer]) -> SettledLayout
         grand_label=filled(settled.totals.grand_label, answers),
     )
     output = settled.output
-    if output.file:
-        output = msgspec.structs.replace(output, file=_named(output.file, answers))
+    named = {**answers, **_of_the_run(now)}
+    files = tuple(_named(file, named) for file in output.files)
+    preamble = tuple(filled(line, named) for line in output.preamble)
+    output = msgspec.structs.replace(output, files=files, preamble=preamble)
     lists = (*settled.lists, *putting.lists.values())
     return msgspec.structs.replace(settled, **changed, totals=totals, output=output, lists=lists)
+
+
+def _names_output(request: LayoutRequest) -> bool:
+    return bool(request.output.files or request.output.preamble)
+
+
+def _of_the_run(now: dt.datetime) -> dict[str, Answer]:
+    """The day and the time of day of a run, as names of files can have them."""
+    texts = zip(OF_THE_RUN, (now.date().isoformat(), now.strftime("%H%M%S")), strict=True)
+    return {name: Answer(name, text, text) for name, text in texts}
 
 
 def _named(pattern: str, answers: Mapping[str, Answer]) -> str:

@@ -144,6 +144,9 @@ _WANTED = {
 # ---- answers in names and titles -------------------------------------------------------------
 
 
+OF_THE_RUN = ("run_date", "run_time")  # what names may have in braces without asking
+
+
 def placeholders(text: str) -> list[str]:
     """The names in braces in a file's name or a title.
 

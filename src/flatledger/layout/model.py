@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 from decimal import Decimal
-from typing import Literal, get_args
+from typing import Literal
 
 import msgspec
 
 from .asking import Answer, Question
 from .column import Column, Expression
+from .output_options import Output
 from .source_options import SourceOptions
 from .text import TextPlace
 
@@ -83,33 +84,6 @@ class Totals(msgspec.Struct, frozen=True):
     grand_total: bool = True
     label: str = "Total {group}"
     grand_label: str = "Grand total"
-
-
-IfThere = Literal["keep", "replace", "refuse", "number"]
-IF_THERE: tuple[IfThere, ...] = get_args(IfThere)
-
-
-class Output(msgspec.Struct, frozen=True):
-    """How the table is written. Names and meanings are CSVW's dialect description.
-
-    A blank ``format`` is told by the file's name; a blank ``delimiter`` is that of the form that is
-    fitted, or a comma. ``second_header`` is a row
-    of the columns' paths or units below the headings. A file that is there already is replaced, and
-    kept beside where it was changed by hand, unless ``if_there`` says otherwise.
-    ``formula_guard`` puts an apostrophe before texts that a spreadsheet would take for formulas.
-    """
-
-    file: str | None = None
-    format: str = ""
-    if_there: IfThere = "keep"
-    formula_guard: bool = True
-    delimiter: str = ""
-    quote_char: str | None = '"'
-    quote_all: bool = False
-    header: bool = True
-    second_header: Literal["none", "paths", "units"] = "none"
-    line_terminator: str = "\r\n"
-    encoding: str = "utf-8"
 
 
 class FormReference(msgspec.Struct, frozen=True):
@@ -253,7 +227,7 @@ class LayoutParts(msgspec.Struct, frozen=True):
     @property
     def headings(self) -> tuple[str, ...]:
         """The headings as they are written; a unit that has a row of its own is not in them."""
-        if self.output.second_header == "units":
+        if "units" in self.output.second_header:
             return tuple(column.form_heading or column.heading for column in self.written)
         return tuple(column.title for column in self.written)
 
@@ -262,10 +236,12 @@ class LayoutParts(msgspec.Struct, frozen=True):
         """The rows above the table, as the layout has them."""
         if not self.output.header:
             return ()
-        paths = (" ".join(c.value.text.split()) if c.value else "" for c in self.written)
-        units = (column.unit for column in self.written)
-        second = {"paths": (tuple(paths),), "units": (tuple(units),)}
-        return (self.headings, *second.get(self.output.second_header, ()))
+        further = {
+            "paths": [" ".join(c.value.text.split()) if c.value else "" for c in self.written],
+            "units": [column.unit for column in self.written],
+            "datatypes": [column.datatype or "" for column in self.written],
+        }
+        return (self.headings, *(tuple(further[one]) for one in self.output.second_header))
 
 
 class LayoutRequest(LayoutParts, frozen=True):

@@ -145,7 +145,7 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
         if "row-per-group" in keys and other in keys:
             says = f"`row-per-group` takes the place of `{other}`; keep one"
             reading.fault(keys[other], says)
-    if request.fit_to is not None and request.output.second_header != "none":
+    if request.fit_to is not None and request.output.second_header:
         says = "a form has the rows of its header; leave out second-header"
         reading.fault(keys["output"], says)
     if request.group_order.as_met and request.totals.subtotals == "before":

@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 
 from ..language import nodes as n
-from .asking import DATATYPES, Question, placeholders, read_answer
+from .asking import DATATYPES, OF_THE_RUN, Question, placeholders, read_answer
 from .expressions import expressions_of
 from .forms import TEXT, choice, list_of
 from .model import LayoutRequest
@@ -75,9 +75,10 @@ def check_asked(request: LayoutRequest, keys: Mapping[str, Item], reading: Readi
                 if message:
                     reading.problems.append(expression.problem(message, node.position))
     labels = request.totals.label.replace("{group}", "") + request.totals.grand_label
-    for key, text in {"output": request.output.file or "", "totals": labels}.items():
+    named = " ".join((*request.output.files, *request.output.preamble))
+    for key, text in {"output": named, "totals": labels}.items():
         for name in placeholders(text):
-            if name not in kinds:
+            if name not in kinds and not (key == "output" and name in OF_THE_RUN):
                 reading.fault(keys[key], f"`{{{name}}}` is not asked for{_hint(name, kinds)}")
 
 

@@ -14,18 +14,19 @@ import msgspec
 from .answering import answered
 from .column import Column
 from .fitting import fitted
-from .model import LayoutRequest, Output, SettledLayout
+from .model import LayoutRequest, SettledLayout
 from .note import Note
+from .output_options import Output
 from .spreading import spread
 
 
 class Given(msgspec.Struct, frozen=True):
-    """What is known when a run begins: the ``answers`` as they were given, the day, and the
+    """What is known when a run begins: the ``answers`` as they were given, the time, and the
     ``note`` beside the layout, if there is one. ``strict`` refuses a form that does not fit.
     """
 
     answers: Mapping[str, Any]
-    today: dt.date
+    now: dt.datetime
     note: Note | None = None
     strict: bool = False
 
@@ -39,7 +40,7 @@ def settle(
     Raises AnswerError, with all that is missing or wrong, and LayoutError where keys make a heading
     that another column has, or where columns do not fit their form and that is strict.
     """
-    settled = answered(request, given.answers, given.today)
+    settled = answered(request, given.answers, given.now)
     if given.note is not None:
         settled = msgspec.structs.replace(settled, known=given.note.fields)
     return fitted(spread(settled, keys or {}), given.strict)
@@ -59,4 +60,4 @@ def known_keys(column: Column, given: Given) -> tuple[str, ...]:
 
 def output_of(request: LayoutRequest, given: Given) -> Output:
     """How the table is written, with the answers in the name of its file. Raises AnswerError."""
-    return answered(request, given.answers, given.today).output
+    return answered(request, given.answers, given.now).output

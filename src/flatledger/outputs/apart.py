@@ -33,7 +33,7 @@ def check_apart(inputs: Iterable[Any], outputs: Mapping[str, Any]) -> None:
         found = _identity(place, _OUT)
         if found in taken:
             raise SamePlaceError(
-                f"{name_of(place)} {taken[found]}; name another file for {purpose}", place
+                f"{name_of(place)} {taken[found]}; name another file for {purpose.strip()}", place
             )
         if found is not None:
             taken[found] = "is written to in this run already"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-from ..layout.model import Output
+from ..layout.output_options import Output
 from ..run.protocols import Row
 from ..values.faults import Fault
 from .delimited import DelimitedWriter

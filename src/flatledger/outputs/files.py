@@ -13,7 +13,7 @@ from types import TracebackType
 from typing import Any, BinaryIO
 
 from ..errors import OutputError
-from ..layout.model import IfThere
+from ..layout.output_options import IfThere
 from .last_written import is_as_written, remember
 from .streams import standard_output, stream_number
 from .unfinished import LONGEST_NAME, Unfinished

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..compile.plain_data import FaultText
 from ..layout.column import Column
+from ..layout.output_options import Output
 from ..run.protocols import Row, TotalRow
 from ..values.formulas import looks_like_formula
 
@@ -20,20 +21,22 @@ class FormulaGuard:
     ``count`` is how many were guarded; ``first`` says which was the first.
     """
 
-    def __init__(self, columns: Sequence[Column], delimiter: str) -> None:
+    def __init__(self, columns: Sequence[Column], output: Output) -> None:
         self.count = 0
         self.first = ""
         self._columns = columns
-        self._delimiter = delimiter
-        mark = re.escape(delimiter)
-        number = rf"[\d.]++(?:{mark}|[\r\n]|\Z)"
-        self._starts = re.compile(rf"(?:\A|[\r\n]|{mark})[\"']*+[-+@](?!{number})")
+        self._marks = (output.delimiter or ",") + output.line_terminator
+        parts = (
+            f"(?:{re.escape(output.delimiter or ',')}|{re.escape(output.line_terminator)}|[\r\n])"
+        )
+        quotes = re.escape(f"\"'{output.quote_char or ''}{output.escape_char}")
+        self._starts = re.compile(rf"(?:\A|{parts})[{quotes}]*+[-+@](?![\d.]++(?:{parts}|\Z))")
 
     def may_matter(self, text: str, rows: int) -> bool:
         """Whether there may be something to guard in the text of some rows; quickly told."""
         if "=" in text or text.count("\r") > rows:
             return True
-        if self._delimiter != "\t" and "\t" in text:
+        if "\t" not in self._marks and "\t" in text:
             return True
         holds = "(" in text or "!" in text or "|" in text
         return holds and self._starts.search(text) is not None
@@ -41,6 +44,16 @@ class FormulaGuard:
     def guarded(self, rows: Sequence[Row], number: int) -> list[Row]:
         """The rows, of which the first has this number; 0 is that of the headings."""
         return [self._row(row, place) for place, row in enumerate(rows, number)]
+
+    def notes(self) -> list[str]:
+        """What a reader of the table should know."""
+        if not self.count:
+            return []
+        return [
+            f"{self.count:,} {'text' if self.count == 1 else 'texts'} that a spreadsheet would take "
+            f"for a formula begin with an apostrophe; the first is {self.first} "
+            "(`output: {formula-guard: no}` leaves them as they are)"
+        ]
 
     def _row(self, row: Row, number: int) -> Row:
         cells = list(row)

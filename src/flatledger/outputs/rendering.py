@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Callable, Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
 from ..compile.plain_data import FaultText
+from ..layout.output_options import Output
 from ..plan.plan import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
@@ -15,28 +17,67 @@ from .finishing import Finisher
 
 _AS_THEY_ARE: frozenset[Any] = frozenset({str, int, Decimal, PlainDecimal, FaultText, type(None)})
 _PLAIN = ("number", "text", "null", "any")  # kinds that need no more than their own text
+_LINE_BREAK = re.compile(r"\r\n|[\r\n]")
+
+
+class Rendered(str):
+    """The text of a value that is none itself."""
+
+    __slots__ = ()
 
 
 class Rendering:
     """Renders the rows of some columns.
 
     Where a column's kind is only known from the data, its cells are texts or numbers as a rule;
-    `careful` renders also those that are not.
+    `careful` renders also those that are not. ``output`` says how numbers, blanks and line breaks
+    are written; ``broken`` counts the line breaks that became something else.
     """
 
-    def __init__(self, columns: Sequence[ColumnPlan] = (), locale: str = "en") -> None:
+    def __init__(
+        self,
+        columns: Sequence[ColumnPlan] = (),
+        locale: str = "en",
+        output: Output | None = None,
+    ) -> None:
+        output = output or Output()
         self._finisher = Finisher(columns, locale)
         self._others = [place for place, one in enumerate(columns) if not _is_plain(one)]
+        self._output = output
+        usual = (output.null, output.decimal_char, output.line_break) == ("", ".", None)
+        self._last: Callable[[Any], Any] | None = None if usual else self._by_dialect
+        self.broken = 0
 
     def rows(self, rows: list[Row]) -> list[Row]:
         """The rows, their cells being texts, numbers, days and nulls."""
         if self._finisher.active:
             rows = self._finisher.finished(rows)
-        return [_as_texts(row, self._others) for row in rows] if self._others else rows
+        if self._others:
+            rows = [_as_texts(row, self._others) for row in rows]
+        if self._last is not None:
+            rows = [self._written(row) for row in rows]
+        return rows
 
     def careful(self, rows: list[Row]) -> list[Row]:
         """The rows, each cell that is neither text nor number as its text."""
         return [_as_texts(row, range(len(row))) for row in rows]
+
+    def _written(self, row: Row) -> Row:
+        if row.__class__ is TotalRow:  # where nothing stands, nothing is missing
+            return TotalRow(None if cell is None else self._by_dialect(cell) for cell in row)
+        return tuple(map(self._by_dialect, row))
+
+    def _by_dialect(self, cell: Any) -> Any:
+        output = self._output
+        if cell is None:
+            return output.null or None
+        if isinstance(cell, Decimal):
+            return cell if output.decimal_char == "." else Rendered(text_of(cell).replace(".", ","))
+        if output.line_break is not None and isinstance(cell, str) and _LINE_BREAK.search(cell):
+            text, count = _LINE_BREAK.subn(lambda _: output.line_break or "", cell)
+            self.broken += count
+            return text
+        return cell
 
 
 def _is_plain(plan: ColumnPlan) -> bool:
@@ -48,5 +89,5 @@ def _as_texts(row: Row, places: Iterable[int]) -> Row:
     cells = list(row)
     for place in places:
         if cells[place].__class__ not in _AS_THEY_ARE:
-            cells[place] = text_of(cells[place])
+            cells[place] = Rendered(text_of(cells[place]))
     return tuple(cells) if row.__class__ is tuple else TotalRow(cells)
