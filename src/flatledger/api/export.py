@@ -13,8 +13,10 @@ from ..layout.note import note_of
 from ..layout.output_options import IfThere
 from ..layout.settling import output_of
 from ..outputs import Destination, Target, open_writer
+from ..outputs.csvw import SUFFIX, metadata
 from ..outputs.fault_table import fault_table
 from ..outputs.files import is_file
+from ..outputs.formats import is_delimited
 from ..outputs.writer import Writer
 from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
@@ -134,7 +136,21 @@ def _table(prepared: Preparation, places: Places, progress: Progress | None) -> 
         balance.notes += [*writer.notes(), *target.notes]
         balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
     balance.notes = [*dict.fromkeys(balance.notes), *(faults.notes if faults else ())]
+    if layout.output.csvw:
+        _describe(prepared, run, balance)
     return balance
+
+
+def _describe(prepared: Preparation, run: Run, balance: Balance) -> None:
+    """Write CSVW metadata beside each table of delimited text."""
+    layout = prepared.layout
+    for file in list(balance.files):
+        if not is_file(file.name) or not is_delimited(file.name, layout.output.format):
+            continue
+        data = metadata(layout, run.columns, file.name)
+        with Target(file.name + SUFFIX, "replace") as target:
+            target.write(data)
+        balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
 
 
 def _write(run: Run, writers: Sequence[Writer]) -> None:

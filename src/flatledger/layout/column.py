@@ -118,7 +118,9 @@ class Column(msgspec.Struct, frozen=True):
     ``aligned`` keeps a place for each entry that has no value. ``datatype``, ``reads`` (how its
     sender writes it), ``conversion`` (to its ``unit``) and ``clean`` say what a value becomes;
     ``translate``, ``format``, ``default`` and ``null`` only how it is written. ``titles`` are other
-    names for the heading, and ``form_heading`` is what a published form calls it.
+    names for the heading, and ``form_heading`` is what a published form calls it. ``width`` is in
+    characters, ``align`` and ``fill`` say how a cell stands in it; ``required`` and ``allowed`` are
+    for those who fill in a specimen.
     """
 
     heading: str
@@ -144,6 +146,11 @@ class Column(msgspec.Struct, frozen=True):
     null: str = ""
     titles: tuple[str, ...] = ()
     form_heading: str | None = None
+    width: int | None = None
+    align: Literal["", "left", "right", "center"] = ""
+    fill: str = " "
+    required: bool = False
+    allowed: tuple[str, ...] | None = None
     spread: Spread | None = None
     once: bool = False  # its total counts each entry of its value's level that shows it once
     checks: bool = False  # it is not the layout's, and tells of what other columns lack

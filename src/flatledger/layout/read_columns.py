@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..bounds import MOST_COLUMNS, MOST_DECIMALS
+from ..bounds import LARGEST_COLUMN_WIDTH, MOST_COLUMNS, MOST_DECIMALS
+from ..errors import LayoutError, ShelfError
 from ..language.nodes import FieldPath
 from ..values.aggregates import AGGREGATES
 from .column import Column, Expression, Spread, Total
 from .forms import (
+    CHARACTER,
     CHARACTERS_OR_NAME,
     EXPRESSION,
     SWITCH,
@@ -67,6 +69,18 @@ def _values(item: Item, where: str, reading: Reading) -> list[tuple[str, Express
     return [(name.text, EXPRESSION.read(one, where, reading)) for name, one in pairs_of(item)]
 
 
+def _allowed(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
+    """Values that may be filled in: as they are typed, or those of a file."""
+    if not isinstance(item, Scalar):
+        return tuple(TEXT.read(one, where, reading) for one in items_of(item))
+    try:
+        return reading.files.values(TEXT.read(item, where, reading), None)
+    except (LayoutError, ShelfError) as error:
+        reading.fault(item, str(error))
+        return ()
+
+
+ALLOWED = Form(_allowed, one_or_more(TEXT.schema))
 _EXACT = {name: {"const": "exact"} for name in ("sum", "avg")}
 TOTAL = Form(
     _total,
@@ -107,6 +121,11 @@ PROPERTIES: Section = {
     "suppress-output": Key(
         SWITCH, "Whether it is only sorted, grouped or filtered by.", "suppressed"
     ),
+    "width": Key(whole_number(LARGEST_COLUMN_WIDTH, 1), "How many characters wide it is."),
+    "align": Key(choice(("left", "right", "center")), "Where a cell stands in its width."),
+    "fill": Key(CHARACTER, "What fills the rest of its width, in text of fixed width."),
+    "required": Key(SWITCH, "Whether a specimen says that it may not be empty."),
+    "allowed": Key(ALLOWED, "The values that may be filled in: a list, or a file of them."),
     "titles": Key(list_of(TEXT), "Other names for the heading."),
     **SPREAD_KEYS,
 }

@@ -38,6 +38,7 @@ class Format(NamedTuple):
 FORMATS = (
     Format("csv", (".csv", ".txt"), "delimited"),
     Format("tsv", (".tsv", ".tab"), "tabbed"),
+    Format("fixed-width", (), "fixed_width"),
     Format("xlsx", (".xlsx",), "form_workbook"),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
@@ -66,6 +67,15 @@ def format_of(name: str, stated: str = "", formats: Sequence[Format] = FORMATS) 
     if named is None:
         check_suffix(name, [suffix for one in formats for suffix in one.suffixes], "a table")
     return named or formats[0]
+
+
+def is_delimited(name: str, stated: str = "") -> bool:
+    """Whether a table in a file of this name is delimited text.
+
+    >>> is_delimited("lines.csv"), is_delimited("lines.xlsx")
+    (True, False)
+    """
+    return format_of(name, stated).name in ("csv", "tsv")
 
 
 def check_table(layout: LayoutParts, name: str) -> None:

@@ -49,9 +49,10 @@ class FormulaGuard:
         """What a reader of the table should know."""
         if not self.count:
             return []
+        texts = "1 text" if self.count == 1 else f"{self.count:,} texts"
         return [
-            f"{self.count:,} {'text' if self.count == 1 else 'texts'} that a spreadsheet would take "
-            f"for a formula begin with an apostrophe; the first is {self.first} "
+            f"{texts} that a spreadsheet would take for a formula begin with an apostrophe; the "
+            f"first is {self.first} "
             "(`output: {formula-guard: no}` leaves them as they are)"
         ]
 
