@@ -122,13 +122,15 @@ def _table(prepared: Preparation, places: Places, progress: Progress | None) -> 
         run = prepared.run(progress, faults=sink)
         with ExitStack() as writing:
             writers = [
-                writing.enter_context(open_writer(layout, target, run.columns))
+                writing.enter_context(open_writer(layout, target, run.columns, run.reader.name))
                 for target in targets
             ]
             writing.enter_context(_telling_rows(writers, targets))
             _write(run, writers)
             prepared.check_names(run)
-        balance = prepared.balance(run)
+            balance = prepared.balance(run)
+            for writer in writers:
+                writer.finish(balance)
         if not balance.balanced:
             for target in targets:
                 target.stand_aside("unbalanced")

@@ -10,6 +10,7 @@ from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import Output
 from ..plan.plan import ColumnPlan
+from ..run.balance import Balance
 from ..run.protocols import Row
 from ..values.numbers import PlainDecimal
 from .encoding import Encoded
@@ -32,7 +33,7 @@ def check_table(layout: LayoutParts, name: str) -> None:
 
 
 def open_writer(
-    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
 ) -> DelimitedWriter:
     """A writer for a target, the header written."""
     rendering = Rendering(columns, layout.locale, layout.output)
@@ -80,6 +81,9 @@ class DelimitedWriter:
 
     def __exit__(self, *error: object) -> None:
         """All is written already."""
+
+    def finish(self, balance: Balance) -> None:
+        """There is no place for a balance in it."""
 
     def notes(self) -> list[str]:
         """What a reader of the table should know."""

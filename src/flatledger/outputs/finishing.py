@@ -40,8 +40,8 @@ class Finisher:
         if TotalRow not in {*map(type, rows)}:
             return self._finish(rows)
         return [
-            TotalRow(map(_formatted_figure, row, self._totals))
-            if row.__class__ is TotalRow
+            row.with_cells(map(_formatted_figure, row, self._totals))
+            if isinstance(row, TotalRow)
             else tuple(map(_applied, row, self._rows))
             for row in rows
         ]

@@ -8,6 +8,7 @@ from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
 from ..plan.plan import ColumnPlan
+from ..run.balance import Balance
 from ..run.protocols import Row
 from ..values.functions import text_of
 from .encoding import Encoded
@@ -28,7 +29,7 @@ def check_table(layout: LayoutParts, name: str) -> None:
 
 
 def open_writer(
-    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
 ) -> FixedWidthWriter:
     """A writer for a target, the header written."""
     writer = FixedWidthWriter(layout, target, columns)
@@ -116,6 +117,9 @@ class FixedWidthWriter:
 
     def __exit__(self, *error: object) -> None:
         """All is written already."""
+
+    def finish(self, balance: Balance) -> None:
+        """There is no place for a balance in it."""
 
     def notes(self) -> list[str]:
         """What a reader of the table should know."""

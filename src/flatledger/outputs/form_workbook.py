@@ -18,8 +18,9 @@ from msgspec.structs import replace
 
 from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
-from ..layout.model import LayoutParts, PublishedForm, SettledLayout
+from ..layout.model import PublishedForm
 from ..plan.plan import ColumnPlan
+from ..run.balance import Balance
 from ..run.protocols import Row
 from .files import Target
 from .finishing import Finisher
@@ -33,23 +34,6 @@ _DOCUMENT, _STYLES, _TABLE, _SHEET = "/officeDocument", "/styles", "/table", "/w
 _SHOWN = 80
 
 
-def check_table(layout: LayoutParts, name: str) -> None:
-    """Raise OutputError where there is no form to copy, which is a workbook itself."""
-    if layout.form is None or not layout.form.workbook:
-        raise OutputError(
-            f"{name}: a workbook is written as a copy of a form that is one (`fit-to`); without "
-            "such a form, name a CSV file"
-        )
-
-
-def open_writer(
-    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]
-) -> FormWorkbook:
-    """A writer into a copy of the layout's form."""
-    assert layout.form is not None
-    return FormWorkbook(layout.form, columns, layout.locale, target)
-
-
 class FormWorkbook:
     """Writes rows into a copy of a form (a Writer)."""
 
@@ -57,7 +41,7 @@ class FormWorkbook:
         self, form: PublishedForm, columns: Sequence[ColumnPlan], locale: str, target: Target
     ) -> None:
         self.rows = self.bytes = 0
-        self._finisher = Finisher([_without_pattern(column) for column in columns], locale)
+        self._finisher = Finisher([without_pattern(column) for column in columns], locale)
         self._form = form
         self._target = target
         with self._telling():
@@ -153,14 +137,12 @@ class FormWorkbook:
                     self._part.close()
             self._new.fp = None
 
+    def finish(self, balance: Balance) -> None:
+        """A form has no place for a balance."""
+
     def notes(self) -> list[str]:
         """What a reader of the workbook should know."""
-        return [
-            f"{cells.heading}: numbers of more than 15 digits, which a workbook would cut, stand "
-            f"as texts ({cells.as_text:,})"
-            for cells in self._cells
-            if cells.as_text
-        ]
+        return [note for cells in self._cells for note in cells.notes()]
 
     # ---- the parts of the file
 
@@ -215,7 +197,7 @@ class FormWorkbook:
         return self._book
 
 
-def _without_pattern(plan: ColumnPlan) -> ColumnPlan:
+def without_pattern(plan: ColumnPlan) -> ColumnPlan:
     """A column whose cells are values: a workbook has formats of its own."""
     if plan.column.datatype == "boolean":
         return plan

@@ -39,7 +39,7 @@ FORMATS = (
     Format("csv", (".csv", ".txt"), "delimited"),
     Format("tsv", (".tsv", ".tab"), "tabbed"),
     Format("fixed-width", (), "fixed_width"),
-    Format("xlsx", (".xlsx",), "form_workbook"),
+    Format("xlsx", (".xlsx",), "workbook"),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 
@@ -83,7 +83,9 @@ def check_table(layout: LayoutParts, name: str) -> None:
     format_of(name, layout.output.format).load().check_table(layout, name)
 
 
-def open_writer(layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]) -> Writer:
-    """The writer for a target, the header written; ``columns`` are those of the rows."""
+def open_writer(
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str = ""
+) -> Writer:
+    """The writer for a target; ``columns`` are those of the rows, which come from ``source``."""
     module = format_of(target.name, layout.output.format).load()
-    return cast(Writer, module.open_writer(layout, target, columns))
+    return cast(Writer, module.open_writer(layout, target, columns, source))

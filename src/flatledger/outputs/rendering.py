@@ -63,8 +63,8 @@ class Rendering:
         return [_as_texts(row, range(len(row))) for row in rows]
 
     def _written(self, row: Row) -> Row:
-        if row.__class__ is TotalRow:  # where nothing stands, nothing is missing
-            return TotalRow(None if cell is None else self._by_dialect(cell) for cell in row)
+        if isinstance(row, TotalRow):  # where nothing stands, nothing is missing
+            return row.with_cells(None if one is None else self._by_dialect(one) for one in row)
         return tuple(map(self._by_dialect, row))
 
     def _by_dialect(self, cell: Any) -> Any:
@@ -90,4 +90,4 @@ def _as_texts(row: Row, places: Iterable[int]) -> Row:
     for place in places:
         if cells[place].__class__ not in _AS_THEY_ARE:
             cells[place] = Rendered(text_of(cells[place]))
-    return tuple(cells) if row.__class__ is tuple else TotalRow(cells)
+    return row.with_cells(cells) if isinstance(row, TotalRow) else tuple(cells)

@@ -23,8 +23,8 @@ def check_table(layout: LayoutParts, name: str) -> None:
 
 
 def open_writer(
-    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan]
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
 ) -> delimited.DelimitedWriter:
     """A writer for a target, the header written."""
     output = replace(layout.output, delimiter="\t")
-    return delimited.open_writer(replace(layout, output=output), target, columns)
+    return delimited.open_writer(replace(layout, output=output), target, columns, source)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from decimal import Decimal
+from decimal import ROUND_CEILING, Context, Decimal
 from fractions import Fraction
 from math import inf, nextafter
 from typing import Any
@@ -13,17 +13,18 @@ from xml.sax.saxutils import escape
 from ..errors import OutputError
 from ..layout.column import Column
 from ..values.functions import text_of
-from ..values.numbers import read_decimal
+from ..values.literals import Interval
+from .cell_values import EPOCH, FIRST_DAY, LONGEST, CellValues, too_long
 
-LONGEST = 32_767  # letters in a cell
-_DIGITS = 15  # a workbook's numbers are binary64, which keep so many
 _DAY, _MICROSECOND = dt.timedelta(days=1), dt.timedelta(microseconds=1)
-_EPOCH, _EPOCH_1904 = dt.datetime(1899, 12, 30), dt.datetime(1904, 1, 1)
-_FIRST_DAY = dt.datetime(1900, 3, 1)  # before it the days of workbooks are off by one
+_EPOCH_1904 = dt.datetime(1904, 1, 1)
+_UP_16 = Context(prec=16, rounding=ROUND_CEILING)
 _CONTROL = re.compile(
     r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)"
 )
 _ISO = {"date": "yyyy-mm-dd", "dateTime": "yyyy-mm-dd hh:mm:ss", "time": "hh:mm:ss"}
+_KINDS = {dt.date: "date", dt.time: "time"}
+_DURATION = "[h]:mm:ss"
 _NUMBER_PATTERN = re.compile(r"[#0,.%; ()+-]+")
 _DATE_FIELD = re.compile(r"'([^']*)'|([yMdEHhms])\2*|a|[^A-Za-z]")
 _DATE_FIELDS = {
@@ -33,56 +34,40 @@ _DATE_FIELDS = {
 }  # fmt: skip
 
 
-class CellWriter:
-    """Writes the cells of one column; ``from_1904`` is the epoch of the workbook's days.
-
-    ``as_text`` counts numbers that have more digits than a workbook keeps: they become texts.
-    """
+class CellWriter(CellValues):
+    """Writes the cells of one column; ``from_1904`` is the epoch of the workbook's days."""
 
     def __init__(self, column: Column, from_1904: bool = False) -> None:
+        self._epoch = _EPOCH_1904 if from_1904 else EPOCH
+        super().__init__(column, max(FIRST_DAY, self._epoch))
         self.format = number_format(column)
-        self.heading = column.title
-        self.as_text = 0
-        default = column.default if column.numeric else None
-        self._default = default if default and read_decimal(default) is not None else None
-        self._epoch = _EPOCH_1904 if from_1904 else _EPOCH
 
     def cell(self, value: Any, place: str, style: int) -> str:
         """One cell as XML, at a place such as B5."""
         start = f'<c r="{place}" s="{style}"' if style else f'<c r="{place}"'
+        value = self.of(value)
         if value is None:
             return f"{start}/>" if style else ""
-        moment = isinstance(value, dt.date | dt.time)
-        if moment or value.__class__ is str:
-            value = self._typed(value)
         if isinstance(value, bool):
             return f'{start} t="b"><v>{int(value)}</v></c>'
+        if isinstance(value, dt.date | dt.time | Interval):
+            value = _days(span_of(value, self._epoch))
         if isinstance(value, int | Decimal):
             number = format(value, "f") if isinstance(value, Decimal) else str(value)
-            if moment or len(number.strip("-0.").replace(".", "")) <= _DIGITS:
-                return f"{start}><v>{number}</v></c>"
-            self.as_text += 1
-            value = number
-        return (
-            f'{start} t="inlineStr"><is><t xml:space="preserve">{_text(value, place)}</t></is></c>'
-        )
+            return f"{start}><v>{number}</v></c>"
+        text = cell_text(value, place)
+        return f'{start} t="inlineStr"><is><t xml:space="preserve">{text}</t></is></c>'
 
-    def _typed(self, value: Any) -> Any:
-        """A moment as the days since the epoch; where a workbook can't have it, its text.
 
-        A workbook's moments have no zone.
-        """
-        if isinstance(value, str):
-            return read_decimal(value) if value == self._default else value
-        moment = value
-        if isinstance(value, dt.time):
-            moment = dt.datetime.combine(self._epoch, value)
-        elif not isinstance(value, dt.datetime):
-            moment = dt.datetime(value.year, value.month, value.day)
-        early = moment.tzinfo is None and moment < max(_FIRST_DAY, self._epoch)
-        if moment.tzinfo is not None or (early and not isinstance(value, dt.time)):
-            return text_of(value)
-        return _days(moment - self._epoch)
+def span_of(value: dt.date | dt.time | Interval, epoch: dt.datetime = EPOCH) -> dt.timedelta:
+    """The time from the epoch of a workbook's days to a moment; a duration itself."""
+    if isinstance(value, Interval):
+        return value.time
+    if isinstance(value, dt.time):
+        return dt.datetime.combine(epoch, value) - epoch
+    if not isinstance(value, dt.datetime):
+        value = dt.datetime(value.year, value.month, value.day)
+    return value - epoch
 
 
 def _days(span: dt.timedelta) -> int | Decimal:
@@ -95,10 +80,25 @@ def _days(span: dt.timedelta) -> int | Decimal:
     return Decimal(repr(days))
 
 
-def _text(value: Any, place: str) -> str:
+def days_in_16_digits(span: dt.timedelta) -> int | Decimal:
+    """A span in days of so many digits, which as binary64 is no less.
+
+    >>> days_in_16_digits(dt.timedelta(hours=12)), days_in_16_digits(dt.timedelta(seconds=1))
+    (Decimal('0.5'), Decimal('0.00001157407407407408'))
+    """
+    if not span % _DAY:
+        return span.days
+    exact = Fraction(span // _MICROSECOND, _DAY // _MICROSECOND)
+    days = _UP_16.divide(Decimal(exact.numerator), Decimal(exact.denominator))
+    while Fraction(float(days)) < exact:
+        days = _UP_16.next_plus(days)
+    return days
+
+
+def cell_text(value: Any, place: str) -> str:
     """A text with what XML does not allow as `_x0001_`, the way ECMA-376 has it (22.9.2.19)."""
     text = text_of(value)
-    if len(text) > LONGEST:
+    if too_long(text):
         raise OutputError(f"{place}: a cell holds {LONGEST:,} letters, and this is {len(text):,}")
     text = escape(_CONTROL.sub(lambda found: f"_x{ord(found[0]):04X}_", text))
     return text.replace("\r", "&#13;")  # which XML would take for a line feed
@@ -120,6 +120,18 @@ def number_format(column: Column) -> str | None:
     if column.decimals is None:
         return None
     return f"0.{'0' * column.decimals}" if column.decimals else "0"
+
+
+def moment_format(column: Column, value: Any) -> str:
+    """The format of a moment or a duration in a column.
+
+    >>> [moment_format(Column("A"), one) for one in (dt.date(2026, 3, 1), Interval(0, _DAY))]
+    ['yyyy-mm-dd', '[h]:mm:ss']
+    """
+    if isinstance(value, Interval):
+        return _DURATION
+    own = number_format(column) if column.datatype in _ISO else None
+    return own or _ISO["dateTime" if isinstance(value, dt.datetime) else _KINDS[type(value)]]
 
 
 def _date_format(pattern: str) -> str:

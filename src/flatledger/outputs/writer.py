@@ -7,6 +7,7 @@ from pathlib import PurePath
 from typing import Any, Protocol, Self
 
 from ..errors import OutputError
+from ..run.balance import Balance
 from ..run.protocols import Row
 
 
@@ -20,6 +21,10 @@ class Writer(Protocol):
     bytes: int
 
     def write(self, rows: list[Row]) -> None: ...
+
+    def finish(self, balance: Balance) -> None:
+        """Take the balance in, after the last row, where there is a place for it."""
+        ...
 
     def __enter__(self) -> Self: ...
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
 from ..plan.plan import Plan
@@ -15,13 +15,24 @@ Progress = Callable[[int], None]  # called with the number of records read so fa
 class TotalRow(tuple[Any, ...]):
     """A row of totals: of a group, or of the whole table. It is a tuple as any row is.
 
+    ``depth`` is how many groups are around it: 0 is the whole table, 1 the outermost group.
+
     >>> import flatledger
     >>> layout = {"columns": [{"No": "no"}, {"Fee": {"value": "fee", "total": "sum"}}]}
     >>> [isinstance(row, TotalRow) for row in flatledger.table(layout, [{"no": 1, "fee": 2}])]
     [False, True]
     """
 
-    __slots__ = ()
+    depth = 0
+
+    def with_depth(self, depth: int) -> Self:
+        """The same row, of a group of this depth."""
+        self.depth = depth
+        return self
+
+    def with_cells(self, cells: Iterable[Any]) -> TotalRow:
+        """A row of the same group with other cells."""
+        return TotalRow(cells).with_depth(self.depth)
 
 
 class Batch(NamedTuple):

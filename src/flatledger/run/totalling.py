@@ -50,7 +50,7 @@ class TotalRows:
         value = self._wording(place, value)
         name = BLANK_GROUP if value is None else text_of(value)
         self._put_label(row, place, self._plan.layout.totals.label.replace("{group}", name))
-        return Total(TotalRow(row), group, tallies)
+        return Total(TotalRow(row).with_depth(len(group)), group, tallies)
 
     def group(self, group: Key, first: Row, tallies: Tallies) -> Total:
         """The row of a group whose rows are not shown: its values, totals, what describes it."""
