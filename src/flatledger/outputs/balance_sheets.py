@@ -4,21 +4,30 @@ them."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from ..run.balance import Balance
 from ..run.protocols import Row
 
-_FAULTS = ("Record", "Identifier", "Path", "Value", "Reason")
+
+class Heading(tuple[Any, ...]):
+    """A row of headings."""
+
+
+_FAULTS = Heading(("Record", "Identifier", "Path", "Value", "Reason"))
+
+
+_TOTALS = ("Column", "Total", "Counted once for each", "In the source", "In the table", "Agrees")
 
 
 def balance_rows(balance: Balance) -> Iterator[Row]:
-    """What was read, kept and written, and both sides of each total; the first row is a header.
+    """What was read, kept and written, and both sides of each total.
 
     >>> rows = list(balance_rows(Balance("lines", "lines.jsonl", "record", read=2, remaining=2)))
     >>> rows[1], rows[4]
     (('Source', 'lines.jsonl'), ('Records read', 2))
     """
-    yield (f"Balance of {balance.layout}",)
+    yield Heading((f"Balance of {balance.layout}", "", ""))
     yield "Source", balance.source
     yield "A row for each", balance.row_per
     for asked in balance.asked:
@@ -27,7 +36,7 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Records read", balance.read
     yield "Records that could not be read", balance.unreadable
     yield "Records filtered out", balance.filtered_out
-    yield "Records dropped, without rows", balance.dropped
+    yield "Records dropped", balance.dropped
     yield "Records not taken", balance.not_taken
     yield "Records kept", balance.remaining
     yield "Rows written", balance.rows
@@ -35,12 +44,12 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Faults", balance.fault_count
     if balance.conditions:
         yield ()
-        yield "Condition", "Passed", "Filtered out", "Unknown", "Remaining"
+        yield Heading(("Condition", "Passed", "Filtered out", "Unknown", "Remaining"))
         for one in balance.conditions:
             yield one.text, one.passed, one.filtered_out, one.unknown, one.remaining
     if balance.columns:
         yield ()
-        yield "Column", "Total", "Counted once for each", "In the source", "In the table", "Agrees"
+        yield Heading(_TOTALS)
         for column in balance.columns:
             agrees = "yes" if column.balanced else "no"
             yield (
@@ -56,7 +65,7 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
 
 
 def fault_rows(balance: Balance) -> Iterator[Row]:
-    """The faults that are listed; the first row is a header."""
+    """The faults that are listed, below their headings."""
     yield _FAULTS
     for one in balance.faults:
         yield one.record, one.identifier, one.path, one.value, one.reason

@@ -35,8 +35,9 @@ def units(text: str) -> int:
 class CellValues:
     """The values of one column as the cells of a workbook hold them.
 
-    ``earliest`` is the first moment that they can have. ``as_text`` counts numbers that have more
-    digits than a workbook keeps: they become texts, so that none is cut.
+    ``default`` is a number that stands, as a text, where there is none; ``earliest`` is the first
+    moment that they can have. ``as_text`` counts numbers that have more digits than a workbook
+    keeps: they become texts, so that none is cut.
 
     >>> cells = CellValues(Column("No"))
     >>> cells.of(12), cells.of("007"), cells.of(1234567890123456789)
@@ -47,14 +48,14 @@ class CellValues:
         self.heading = column.title
         self.as_text = 0
         default = column.default if column.numeric else None
-        self._default = default if default and read_decimal(default) is not None else None
+        self.default = default if default and read_decimal(default) is not None else None
         self._earliest = earliest
 
     def of(self, value: Any) -> Any:
         """A number, truth value, moment or duration that a cell keeps as it is; else a text."""
         kind = value.__class__
         if kind is str:
-            return read_decimal(value) if value == self._default else value
+            return read_decimal(value) if value == self.default else value
         if kind is bool or value is None:
             return value
         if isinstance(value, int | Decimal):
@@ -64,7 +65,10 @@ class CellValues:
         return text_of(value)
 
     def _number(self, value: int | Decimal) -> Any:
-        text = format(value, "f") if isinstance(value, Decimal) else str(value)
+        text = str(value)
+        if len(text) <= DIGITS:
+            return value
+        text = format(value, "f") if isinstance(value, Decimal) else text
         few = len(text.strip("-0.").replace(".", "")) <= DIGITS
         if few and (len(text) <= _LARGEST or Decimal(value).adjusted() <= _LARGEST):
             return value

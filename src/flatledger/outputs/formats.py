@@ -40,6 +40,7 @@ FORMATS = (
     Format("tsv", (".tsv", ".tab"), "tabbed"),
     Format("fixed-width", (), "fixed_width"),
     Format("xlsx", (".xlsx",), "workbook"),
+    Format("ods", (".ods",), "opendocument"),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 

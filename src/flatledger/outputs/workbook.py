@@ -18,7 +18,7 @@ from ..run.balance import Balance
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from . import form_workbook
-from .balance_sheets import balance_rows, fault_rows
+from .balance_sheets import Heading, balance_rows, fault_rows
 from .cell_values import CellValues
 from .files import Target
 from .finishing import Finisher
@@ -31,24 +31,24 @@ from .sheet_shape import (
     check_columns,
     sheet_name,
 )
-from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format, span_of
+from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format
 
 _CREATED = dt.datetime(2000, 1, 1)  # the same in every run, so that its bytes are
 _A4 = 9
-_FURTHER, _FURTHER_WIDTH = 9, 18  # columns of the sheets beside the table
+_FIRST_WIDTH, _FURTHER, _FURTHER_WIDTH = 36, 9, 20  # columns of the sheets beside the table
+_SHORT = 16_000  # letters of a text that every cell holds
+_ODD = re.compile(r"[\n\r\ud800-\udfff\ufffe\uffff]|\A<r>").search
 _RAW = re.compile(r"[\r\ud800-\udfff\ufffe\uffff]|\A<r>")
+_HEADING = {"bold": True, "text_wrap": True, "valign": "top", "bottom": 1, "bg_color": "#E9EDF0"}
+_TRUTH = '"TRUE";"TRUE";"FALSE"'  # since some programs show 1 and 0 else
 _PLAIN = CellValues(Column(""))
 _STYLES: dict[str, dict[str, Any]] = {
     "title": {"bold": True},
-    "heading": {
-        "bold": True,
-        "text_wrap": True,
-        "valign": "top",
-        "bottom": 1,
-        "fg_color": "#E9EDF0",
-    },
+    "heading": _HEADING,
+    "number heading": {**_HEADING, "align": "right"},
     "subtotal": {"bold": True, "top": 1},
     "whole": {"bold": True, "top": 1, "bottom": 6},
+    "moment": {"align": "left", "indent": 1},
     "wrap": {"text_wrap": True, "valign": "top"},
 }
 
@@ -81,6 +81,7 @@ class Workbook:
         plain = [form_workbook.without_pattern(one) for one in columns]
         self._finisher = Finisher(plain, layout.locale)
         self._cells = [CellValues(column) for column in self._columns]
+        self._numeric = [one.numeric or one.kind == "number" for one in columns]
         self._codes = [number_format(column) or "" for column in self._columns]
         self._widths, self._folding = Widths(self._columns), Folding(layout)
         self._long = LongTexts(continued=layout.output.beyond == "continue")
@@ -90,6 +91,7 @@ class Workbook:
         about = {"title": layout.name, "subject": layout.about, "comments": f"Source: {source}"}
         self._book.set_properties({**about, "created": _CREATED})
         self._formats: dict[tuple[str, str], Any] = {}
+        self._by_style: dict[str, list[Any]] = {}
         self._sheets: dict[str, Any] = {}
         self._sheet: Any = None
         self._ended = False
@@ -120,7 +122,8 @@ class Workbook:
         first = len(output.preamble)
         for at, row in enumerate(header, first):
             for place, text in enumerate(row):
-                self._text(at, place, text, "heading")
+                style = "number heading" if self._numeric[place] else "heading"
+                self._text(at, place, text, style)
         self._at = first + len(header)
         if header:
             sheet.freeze_panes(self._at, 0)
@@ -170,32 +173,41 @@ class Workbook:
         if level:
             self._sheet.set_row(at, None, None, {"level": level})
             self._sheet.row_info.pop(at - 2, None)  # it is written: memory is not to grow
+        texts = self._format("", style)
+        numbers = self._number_formats(style)
+        write_string, write_number = self._sheet.write_string, self._sheet.write_number
         for place, (cell, values) in enumerate(zip(row, self._cells, strict=True)):
+            kind = cell.__class__
+            if kind is str and values.default is None:
+                if len(cell) <= _SHORT and not _ODD(cell):
+                    write_string(at, place, cell, texts)
+                else:
+                    self._text(at, place, cell, style)
+                continue
             value = values.of(cell)
-            kind = value.__class__
-            if kind is str:
-                self._text(at, place, value, style)
-            elif kind is int or kind is Decimal:
-                number_code = self._codes[place]
-                self._sheet.write_number(at, place, value, self._format(number_code, style))
+            if isinstance(value, int | Decimal) and not isinstance(value, bool):
+                write_number(at, place, value, numbers[place])
             elif value is not None:
                 self._other(at, place, value, style)
             elif style:
-                self._sheet.write_blank(at, place, None, self._format("", style))
+                self._sheet.write_blank(at, place, None, texts)
+
+    def _number_formats(self, style: str) -> list[Any]:
+        """The formats of numbers in the columns, in a row of a style."""
+        if style not in self._by_style:
+            self._by_style[style] = [self._format(code, style) for code in self._codes]
+        return self._by_style[style]
 
     def _other(self, at: int, place: int, value: Any, style: str) -> None:
-        """A number of another class, a truth value, a moment or a duration; else a text."""
+        """A truth value, a moment or a duration; else a text."""
         if isinstance(value, bool):
-            self._sheet.write_boolean(at, place, value, self._format("", style))
-        elif isinstance(value, Decimal):
-            code = self._codes[place]
-            self._sheet.write_number(at, place, Decimal(value), self._format(code, style))
+            self._sheet.write_boolean(at, place, value, self._format(_TRUTH, style or "moment"))
         elif isinstance(value, str):
             self._text(at, place, str(value), style)
         else:
-            days = days_in_16_digits(span_of(value))
             code = moment_format(self._columns[place], value)
-            self._sheet.write_number(at, place, days, self._format(code, style))
+            days = days_in_16_digits(value)
+            self._sheet.write_number(at, place, days, self._format(code, style or "moment"))
 
     def _text(self, at: int, place: int, text: str, style: str) -> None:
         title = self._columns[place].title if place < len(self._columns) else ""
@@ -219,12 +231,16 @@ class Workbook:
                 self._further("Faults", fault_rows(balance))
 
     def _further(self, name: str, rows: Iterable[Row]) -> None:
-        """A sheet beside that of the table; its first row is its header."""
+        """A sheet beside that of the table."""
         self._end_sheet_once()
         self._sheet = self._add(name)
-        self._sheet.set_column(0, _FURTHER, _FURTHER_WIDTH)
+        self._sheet.set_column(0, 0, _FIRST_WIDTH)
+        self._sheet.set_column(1, _FURTHER, _FURTHER_WIDTH)
+        self._sheet.set_landscape()
+        self._sheet.set_paper(_A4)
+        self._sheet.fit_to_pages(1, 0)
         for at, row in enumerate(rows):
-            style = "" if at else "heading"
+            style = "title" if isinstance(row, Heading) else ""
             for place, cell in enumerate(row):
                 value = _PLAIN.of(cell)
                 if isinstance(value, int | Decimal) and not isinstance(value, bool):
@@ -252,7 +268,7 @@ class Workbook:
                 with self._telling():
                     self._end_sheet_once()
                     if self._long.parts:
-                        self._further("Long texts", [LONG_TEXTS, *self._long.parts])
+                        self._further("Long texts", [Heading(LONG_TEXTS), *self._long.parts])
                     self._book.close()
                     self.bytes = self._target.file.tell() if self._target.replaces else 1
         finally:

@@ -6,6 +6,7 @@ import datetime as dt
 import re
 from decimal import ROUND_CEILING, Context, Decimal
 from fractions import Fraction
+from functools import lru_cache
 from math import inf, nextafter
 from typing import Any
 from xml.sax.saxutils import escape
@@ -80,12 +81,15 @@ def _days(span: dt.timedelta) -> int | Decimal:
     return Decimal(repr(days))
 
 
-def days_in_16_digits(span: dt.timedelta) -> int | Decimal:
-    """A span in days of so many digits, which as binary64 is no less.
+@lru_cache(20_000)
+def days_in_16_digits(value: dt.date | dt.time | Interval) -> int | Decimal:
+    """A moment in days since the epoch, or a duration in days, of so many digits that as binary64
+    it is no less.
 
-    >>> days_in_16_digits(dt.timedelta(hours=12)), days_in_16_digits(dt.timedelta(seconds=1))
+    >>> days_in_16_digits(dt.time(12)), days_in_16_digits(dt.time(0, 0, 1))
     (Decimal('0.5'), Decimal('0.00001157407407407408'))
     """
+    span = span_of(value)
     if not span % _DAY:
         return span.days
     exact = Fraction(span // _MICROSECOND, _DAY // _MICROSECOND)
@@ -136,13 +140,29 @@ def moment_format(column: Column, value: Any) -> str:
 
 def _date_format(pattern: str) -> str:
     """A pattern of UTS #35 as a workbook writes it; blank where it has no such thing."""
-    parts = []
+    fields = date_fields(pattern)
+    return "".join(_DATE_FIELDS[text] if is_field else _quoted(text) for text, is_field in fields)
+
+
+def _quoted(text: str) -> str:
+    return f'"{text}"' if len(text) != 1 or text.isalpha() else text
+
+
+def date_fields(pattern: str) -> list[tuple[str, bool]]:
+    """The fields of a pattern of UTS #35 and the texts between them, each told apart; none where a
+    workbook has no such field.
+
+    >>> date_fields("d 'of' MMM")
+    [('d', True), (' ', False), ('of', False), (' ', False), ('MMM', True)]
+    """
+    found = []
     place = 0
     while place < len(pattern):
-        found = _DATE_FIELD.match(pattern, place)
-        if found is None or (found[2] and found[0] not in _DATE_FIELDS):
-            return ""
-        quoted = found[1]
-        parts.append(f'"{quoted}"' if quoted is not None else _DATE_FIELDS.get(found[0], found[0]))
-        place = found.end()
-    return "".join(parts)
+        field = _DATE_FIELD.match(pattern, place)
+        if field is None or (field[2] and field[0] not in _DATE_FIELDS):
+            return []
+        quoted = field[1]
+        known = quoted is None and field[0] in _DATE_FIELDS
+        found.append((quoted if quoted is not None else field[0], known))
+        place = field.end()
+    return found
