@@ -41,6 +41,10 @@ FORMATS = (
     Format("fixed-width", (), "fixed_width"),
     Format("xlsx", (".xlsx",), "workbook"),
     Format("ods", (".ods",), "opendocument"),
+    Format("json", (".json",), "json_document"),
+    Format("jsonl", (".jsonl", ".ndjson"), "json_lines"),
+    Format("markdown", (".md",), "markdown"),
+    Format("html", (".html", ".htm"), "web_page"),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 
