@@ -37,7 +37,7 @@ def table(layout: dict[str, Any], records: list[Any]) -> tuple[list[tuple[Any, .
 
 def settled(layout: AnyLayout) -> SettledLayout:
     """A layout with nothing open, on a certain day."""
-    return settle(Layout.of(layout).request, Given({}, TODAY))
+    return settle(Layout.of(layout).request, Given({}, dt.datetime.combine(TODAY, dt.time())))
 
 
 @pytest.fixture

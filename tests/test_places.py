@@ -301,7 +301,7 @@ def test_a_preview_makes_the_checks_of_an_export(tool: Tool, folder: Path) -> No
 @pytest.mark.parametrize(
     ("option", "name"),
     [
-        *(("-o", f"t.{suffix}") for suffix in ("parquet", "json", "html", "csv.gz", "xlsx", "ods")),
+        *(("-o", f"t.{suffix}") for suffix in ("parquet", "json", "pdf", "csv.gz", "xls", "doc")),
         *(("--faults-to", "f.json"), ("--report-to", "r.csv")),
     ],
 )

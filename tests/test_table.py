@@ -190,7 +190,9 @@ def test_a_missing_extra_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -
         wanting.load()
     with pytest.raises(flatledger.SourceError, match="no format `cvs`; there are"):
         list(flatledger.table({**LAYOUT, "source": {"format": "cvs"}}, "-"))
-    with pytest.raises(flatledger.OutputError, match="no format `cvs`; there are csv, tsv, xlsx"):
+    with pytest.raises(
+        flatledger.OutputError, match="no format `cvs`; there are csv, tsv, fixed-width, xlsx"
+    ):
         flatledger.export({**LAYOUT, "output": {"format": "cvs"}}, RECORDS, "-")
     with pytest.raises(flatledger.OutputError, match="format is csv, and such a name is for xlsx"):
         flatledger.export({**LAYOUT, "output": {"format": "csv"}}, RECORDS, "table.xlsx")

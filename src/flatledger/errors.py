@@ -161,7 +161,7 @@ class OutputError(FlatLedgerError):
     >>> flatledger.export({"columns": [{"No": "no"}]}, [], "table.docx")
     Traceback (most recent call last):
     flatledger.errors.OutputError: table.docx: a table is not written as `.docx`; name a file \
-that ends in .csv, .txt, .tsv, .tab or .xlsx
+that ends in .csv, .txt, .tsv, .tab, .xlsx, .ods, .json, .jsonl, .ndjson, .md, .html or .htm
     """
 
 

@@ -16,7 +16,8 @@ from ..outputs import Destination, Target, open_writer
 from ..outputs.csvw import SUFFIX, metadata
 from ..outputs.fault_table import fault_table
 from ..outputs.files import is_file
-from ..outputs.formats import is_delimited
+from ..outputs.formats import format_of, is_delimited
+from ..outputs.verifying import Verifier
 from ..outputs.writer import Writer
 from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
@@ -24,8 +25,9 @@ from ..run.protocols import Progress
 from ..sources import AnySource
 from .layout import AnyLayout, Layout
 from .notes import learnt
-from .places import Places, check_places, tables_of
+from .places import Places, check_places, check_verified, tables_of
 from .preparing import Preparation, given_for
+from .spilling import TemporaryRows
 
 
 def export(
@@ -40,6 +42,7 @@ def export(
     faults_to: Destination | None = None,
     report_to: Destination | None = None,
     if_there: IfThere | None = None,
+    verify: bool = False,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
@@ -55,8 +58,9 @@ def export(
     ``progress`` is called with the number of records read so far. With ``learn`` the note beside
     the layout's file takes in the fields and keys that are new in the data. ``strict`` refuses a
     form that the columns do not fit, and looks for names that come twice in an object.
-    ``faults_to`` takes every fault as a table (CSV), ``report_to`` the balance as JSON. Nothing
-    that takes part is written over.
+    ``verify`` reads each finished file again, by a reader that is not ours, and holds every cell
+    against what was written. ``faults_to`` takes every fault as a table (CSV), ``report_to`` the
+    balance as JSON. Nothing that takes part is written over.
 
     Raises LayoutError, ShelfError, AnswerError, SourceError, OutputError and MissingExtraError.
 
@@ -76,11 +80,13 @@ def export(
         if_there or output.if_there,
     )
     check_places(places, source, stated, output, learn=learn)
+    if verify:
+        check_verified(places, output)
     prepared = Preparation(stated, source, given, learn=learn)
     learning = stated if learn else None
     while True:
         try:
-            return _exported(prepared, places, progress, learning)
+            return _exported(prepared, places, progress, learning, verify)
         except LevelsDifferError as wrong:
             seen = any(map(_is_stream, (*places.tables, places.faults)))
             prepared.begin_again(wrong, given=seen)
@@ -92,13 +98,17 @@ def _is_stream(place: Destination | None) -> bool:
 
 
 def _exported(
-    prepared: Preparation, places: Places, progress: Progress | None, learning: Layout | None
+    prepared: Preparation,
+    places: Places,
+    progress: Progress | None,
+    learning: Layout | None,
+    verify: bool,
 ) -> Balance:
     """Write the table with what goes with it; the balance."""
     done: list[FileCount] = []
     try:
         with places.target(places.report) or nullcontext() as report:
-            balance = _table(prepared, places, progress)
+            balance = _table(prepared, places, progress, verify)
             done += balance.files
             if report is not None:
                 report.write(balance.to_json())
@@ -113,7 +123,9 @@ def _exported(
     return balance
 
 
-def _table(prepared: Preparation, places: Places, progress: Progress | None) -> Balance:
+def _table(
+    prepared: Preparation, places: Places, progress: Progress | None, verify: bool
+) -> Balance:
     """Write the table, and the faults beside it; the balance, which decides what it is called."""
     layout = prepared.layout
     with ExitStack() as placing:
@@ -126,11 +138,14 @@ def _table(prepared: Preparation, places: Places, progress: Progress | None) -> 
                 for target in targets
             ]
             writing.enter_context(_telling_rows(writers, targets))
-            _write(run, writers)
+            verifier = Verifier(layout, run.columns, TemporaryRows()) if verify else None
+            _write(run, writers, verifier)
             prepared.check_names(run)
             balance = prepared.balance(run)
             for writer in writers:
                 writer.finish(balance)
+        if verifier is not None:
+            _verify(verifier, targets, layout.output.format, balance)
         if not balance.balanced:
             for target in targets:
                 target.stand_aside("unbalanced")
@@ -155,11 +170,24 @@ def _describe(prepared: Preparation, run: Run, balance: Balance) -> None:
         balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
 
 
-def _write(run: Run, writers: Sequence[Writer]) -> None:
+def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> None:
     """Give each writer the table, some rows at a time."""
     for block in run.blocks():
         for writer in writers:
             writer.write(block)
+        if verifier is not None:
+            verifier.look_at(block)
+
+
+def _verify(verifier: Verifier, targets: Sequence[Target], stated: str, balance: Balance) -> None:
+    """Read each finished file again; what differs does not balance."""
+    for target in targets:
+        with target.whole() as file:
+            format = format_of(target.name, stated).name
+            wrong, said = verifier.verified(file, target.name, format)
+        balance.wrong = [*balance.wrong, *wrong]
+        if not wrong:
+            balance.notes.append(said)
 
 
 @contextmanager

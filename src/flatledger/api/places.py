@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from os import PathLike
 from pathlib import Path
 from typing import NamedTuple, cast
 
@@ -13,7 +14,8 @@ from ..layout.note import note_of
 from ..layout.output_options import IfThere, Output
 from ..outputs import Destination, Target, check_apart, check_suffix, check_table
 from ..outputs.files import is_file, name_of
-from ..outputs.formats import TEXTS
+from ..outputs.formats import TEXTS, format_of
+from ..outputs.read_back import check_readable
 from ..sources import AnySource
 from .layout import Layout
 
@@ -87,6 +89,16 @@ def check_places(
         check_suffix(name_of(places.faults), TEXTS, "the table of faults")
     if places.report is not None:
         check_suffix(name_of(places.report), (".json", ".txt"), "the balance")
+
+
+def check_verified(places: Places, output: Output) -> None:
+    """Raise OutputError where a table can't be read again once it is written."""
+    for table in places.tables:
+        if not isinstance(table, str | PathLike) or not is_file(table):
+            raise OutputError(
+                f"{name_of(table)} can't be read again, so it can't be verified; name a file"
+            )
+        check_readable(output, format_of(name_of(table), output.format).name)
 
 
 def check_own_place(layout: Layout, source: AnySource, output: Output) -> None:

@@ -27,6 +27,7 @@ class Ways(NamedTuple):
     strict: bool = False
     quiet: bool = False
     learn: bool = False
+    verify: bool = False
 
 
 def run_export(layout: Layout, source: str, ask: Mapping[str, Any], ways: Ways) -> int:
@@ -45,6 +46,7 @@ def run_export(layout: Layout, source: str, ask: Mapping[str, Any], ways: Ways) 
                 faults_to=ways.faults_to,
                 report_to=ways.report_to,
                 if_there=ways.if_there,
+                verify=ways.verify,
             )
     except SamePlaceError as error:
         if error.place in (*ways.to, ways.report_to, ways.faults_to):

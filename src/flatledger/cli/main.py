@@ -154,6 +154,10 @@ def flatledger() -> None:
 @click.option("--strict", is_flag=True, help="Exit 3 on faults; refuse a form that does not fit.")
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
+@click.option("--verify", is_flag=True, help="Read what was written again, by another reader.")
+@click.option("--format", "format_", metavar="NAME", help="The format, if no file's name tells it.")
+@click.option("--csvw", is_flag=True, help="Write CSVW metadata beside delimited text.")
+@click.option("--with-balance", is_flag=True, help="Put the balance and the faults in a workbook.")
 @layout_options
 def export(
     places: tuple[str, ...],
@@ -164,13 +168,19 @@ def export(
     strict: bool,
     quiet: bool,
     learn: bool,
+    verify: bool,
+    format_: str | None,
+    csvw: bool,
+    with_balance: bool,
     **typed: Any,
 ) -> None:
     from .export import Ways, run_export
     from .typed import layout_and_source
 
+    output = {"format": format_, "csvw": csvw and "yes", "with-balance": with_balance and "yes"}
+    typed["output"] = {key: value for key, value in output.items() if value}
     with layout_and_source(places, **typed) as (layout, source, answers):
-        ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn)
+        ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn, verify)
         code = run_export(layout, source, answers, ways)
     raise SystemExit(code)
 

@@ -81,12 +81,17 @@ def reading_keys(texts: tuple[str, ...]) -> dict[str, Any]:
 
 
 def _typed(
-    row_per: str | None, reading: dict[str, Any], **lists: tuple[str, ...]
+    row_per: str | None,
+    reading: dict[str, Any],
+    output: dict[str, Any] | None = None,
+    **lists: tuple[str, ...],
 ) -> dict[str, Any]:
     """What was typed, as a layout's keys and values."""
     typed: dict[str, Any] = {} if row_per is None else {"row-per": row_per}
     if reading:
         typed["source"] = reading
+    if output:
+        typed["output"] = output
     for key, texts in lists.items():
         if texts:
             typed[key] = [_column(text) if key == "columns" else _condition(text) for text in texts]

@@ -105,6 +105,12 @@ class Target:
         except (OSError, ValueError) as error:
             raise self.failed(error) from None
 
+    def whole(self) -> BinaryIO:
+        """What has been written to a file, before it takes its place, to be read from its start."""
+        assert self._unfinished is not None
+        self.file.flush()
+        return self._unfinished.path.open("rb")
+
     def abandon(self) -> None:
         """Leave it without having written anything."""
         if self._unfinished is not None:

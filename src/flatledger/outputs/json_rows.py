@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections.abc import Sequence
 from decimal import Decimal
@@ -14,6 +15,7 @@ from ..layout.model import LayoutParts, SettledLayout
 from ..plan.plan import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
+from ..values.literals import Interval
 from ..values.numbers import PlainDecimal
 from .files import Target
 from .finishing import Finisher
@@ -22,6 +24,7 @@ from .streamed import StreamedWriter
 
 TOTAL = "@total"  # the member of total rows: how many groups are around the total
 _LARGEST = 1 << 63
+_AS_TEXTS = {dt.datetime, dt.time, Interval}
 
 
 def check_table(layout: LayoutParts, name: str) -> None:
@@ -64,7 +67,8 @@ class JsonRows(StreamedWriter):
         self.rows += len(rows)
 
     def _record(self, row: Row) -> dict[str, Any]:
-        record = dict(zip(self._names, row, strict=True))
+        cells = (text_of(cell) if cell.__class__ in _AS_TEXTS else cell for cell in row)
+        record = dict(zip(self._names, cells, strict=True))
         return {TOTAL: row.depth, **record} if isinstance(row, TotalRow) else record
 
     def _line(self, record: dict[str, Any]) -> bytes:

@@ -13,9 +13,9 @@ from ..values.literals import Interval
 from .opendocument_styles import Styles
 
 EARLIEST = dt.datetime(1, 1, 1)
-_UNFIT = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]|\r(?!\n)")
+_UNFIT = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 _INSTEAD = "\ufffd"
-_LINE_BREAK = re.compile(r"\r?\n")
+_LINE_BREAK = re.compile(r"\r\n|[\r\n]")
 _SPACES = re.compile(r"(?:^| ) +|^ | $|\t")
 
 

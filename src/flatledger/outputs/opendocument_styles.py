@@ -7,25 +7,22 @@ from xml.sax.saxutils import escape
 from ..layout.column import Column
 from .workbook_cells import date_fields
 
-_LOOKS = {
-    "title": '<style:text-properties fo:font-weight="bold"/>',
-    "heading": (
-        '<style:table-cell-properties fo:background-color="#e9edf0" fo:wrap-option="wrap" '
-        'fo:border-bottom="0.5pt solid #000000" style:vertical-align="top"/>'
-        '<style:text-properties fo:font-weight="bold"/>'
-    ),
-    "subtotal": (
-        '<style:table-cell-properties fo:border-top="0.5pt solid #000000"/>'
-        '<style:text-properties fo:font-weight="bold"/>'
-    ),
-    "whole": (
-        '<style:table-cell-properties fo:border-top="0.5pt solid #000000" '
-        'fo:border-bottom="1.5pt double #000000"/>'
-        '<style:text-properties fo:font-weight="bold"/>'
-    ),
-    "wrap": '<style:table-cell-properties fo:wrap-option="wrap" style:vertical-align="top"/>',
+_BOLD = '<style:text-properties fo:font-weight="bold"/>'
+_THIN, _DOUBLE = "0.5pt solid #000000", "1.5pt double #000000"
+_HEADING = (
+    '<style:table-cell-properties fo:background-color="#e9edf0" fo:wrap-option="wrap" '
+    f'fo:border-bottom="{_THIN}" style:vertical-align="top"/>'
+)
+_WRAP = '<style:table-cell-properties fo:wrap-option="wrap" style:vertical-align="top"/>'
+_BELOW = f'<style:table-cell-properties fo:border-top="{_THIN}"'
+_LOOKS = {  # the parts of a style in the standard's order: cell, paragraph, text
+    "title": _BOLD,
+    "heading": _HEADING + _BOLD,
+    "number-heading": f'{_HEADING}<style:paragraph-properties fo:text-align="end"/>{_BOLD}',
+    "subtotal": f"{_BELOW}/>{_BOLD}",
+    "whole": f'{_BELOW} fo:border-bottom="{_DOUBLE}"/>{_BOLD}',
+    "wrap": _WRAP,
 }
-_LOOKS["number-heading"] = _LOOKS["heading"] + '<style:paragraph-properties fo:text-align="end"/>'
 _LEFT = '<style:paragraph-properties fo:text-align="start" fo:margin-left="2mm"/>'
 _FIELDS = {
     "yyyy": '<number:year number:style="long"/>', "y": '<number:year number:style="long"/>',
@@ -110,8 +107,7 @@ def _shown(kind: str, column: Column) -> str:
     if kind == "time" and column.datatype == "time":
         return _moment("time", column.format, "time")
     if kind == "time":
-        fields = "".join(_FIELDS[one] + (":" if one != "ss" else "") for one in ("HH", "mm", "ss"))
-        fields = fields.replace(":", "<number:text>:</number:text>")
+        fields = "<number:text>:</number:text>".join(_FIELDS[one] for one in ("HH", "mm", "ss"))
         return (
             '<number:time-style style:name="{name}" number:truncate-on-overflow="false">'
             f"{fields}</number:time-style>"

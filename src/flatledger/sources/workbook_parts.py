@@ -19,6 +19,7 @@ from lxml import etree
 
 from ..bounds import MOST_SPARSE
 from ..errors import SourceError
+from ..values.literals import iso_duration
 
 Area = tuple[int, int, int, int]  # first row, first column, and those after the last; from 0
 _CHUNK = 1 << 20
@@ -31,6 +32,9 @@ _SMALL = 1 << 16  # bytes of a packed part that can't become large
 _OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
 _TEXT = "{urn:oasis:names:tc:opendocument:xmlns:text:1.0}"
+_STYLE = "{urn:oasis:names:tc:opendocument:xmlns:style:1.0}"
+_NUMBER = "{urn:oasis:names:tc:opendocument:xmlns:datastyle:1.0}"
+_DURATION = re.compile(r"PT[0-9]{1,7}H[0-9]{1,2}M[0-9]{1,2}(?:\.[0-9]{1,9})?S")
 _CALC = "{urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0}"
 _LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 _DAMAGED = (
@@ -45,10 +49,12 @@ _DAMAGED = (
 
 
 class Marks(NamedTuple):
-    """The hidden rows of a sheet, and the cells that hold an error; both counted from 0."""
+    """The hidden rows of a sheet, the cells that hold an error, and of OpenDocument the texts of
+    cells that python-calamine has otherwise: those with tabs, and durations. Counted from 0."""
 
     hidden: frozenset[int]
     errors: dict[tuple[int, int], str]
+    texts: dict[tuple[int, int], str]
 
 
 def area_of(text: str) -> Area | None:
@@ -225,7 +231,7 @@ class Parts:
         data = self._read(part)
         self._check_reach(data)
         if _ERROR not in data and not (hidden and _HIDDEN in data):
-            return Marks(frozenset(), {})
+            return Marks(frozenset(), {}, {})
         return _sheet_marks(data)
 
     def _check_reach(self, data: bytes) -> None:
@@ -245,8 +251,8 @@ class Parts:
     def _tables(self) -> Iterator[tuple[str, bool]]:
         content = self._xml("content.xml")
         hidden = {
-            style.get("{urn:oasis:names:tc:opendocument:xmlns:style:1.0}name")
-            for style in content.iter("{urn:oasis:names:tc:opendocument:xmlns:style:1.0}style")
+            style.get(f"{_STYLE}name")
+            for style in content.iter(f"{_STYLE}style")
             for one in style
             if one.get(f"{_TABLE}display") == "false"
         }
@@ -256,9 +262,12 @@ class Parts:
     def _table_marks(self, sheet: str) -> Marks:
         """The same for OpenDocument, where rows and cells that are alike stand once."""
         self._check_sizes("content.xml")
+        content = self._xml("content.xml")
         hidden, errors = set[int](), dict[tuple[int, int], str]()
+        texts: dict[tuple[int, int], str] = {}
+        spans = _duration_styles(content)
         rows = columns = cells = 0
-        tables = self._xml("content.xml").iter(f"{_TABLE}table")
+        tables = content.iter(f"{_TABLE}table")
         table = next(one for one in tables if one.get(f"{_TABLE}name") == sheet)
         at = 0
         for row in table.iter(f"{_TABLE}table-row"):
@@ -274,10 +283,44 @@ class Parts:
                     if cell.get(f"{_CALC}value-type") == "error":
                         text = "".join(cell.itertext())
                         errors |= {(at, place + n): text for n in range(min(times, 1000))}
+                    elif next(cell.iter(f"{_TEXT}tab"), None) is not None:
+                        texts[at, place] = _text_of(cell)
+                    elif cell.get(f"{_TABLE}style-name") in spans:
+                        span = _DURATION.fullmatch(cell.get(f"{_OFFICE}time-value", ""))
+                        if span is not None:
+                            texts[at, place] = str(iso_duration(span[0]))
                 place += times
             at += repeated
         self._refuse_sparse(rows, columns, cells)
-        return Marks(frozenset(hidden), errors)
+        return Marks(frozenset(hidden), errors, texts)
+
+
+def _duration_styles(content: Any) -> set[str]:
+    """The styles of cells that show durations: hours go on beyond a day."""
+    shown = {
+        one.get(f"{_STYLE}name")
+        for one in content.iter(f"{_NUMBER}time-style")
+        if one.get(f"{_NUMBER}truncate-on-overflow") == "false"
+    }
+    styles = content.iter(f"{_STYLE}style")
+    return {s.get(f"{_STYLE}name") for s in styles if s.get(f"{_STYLE}data-style-name") in shown}
+
+
+def _text_of(cell: Any) -> str:
+    """The text of a cell of OpenDocument: its paragraphs, with blanks and tabs."""
+    return "\n".join("".join(_pieces(paragraph)) for paragraph in cell.iter(f"{_TEXT}p"))
+
+
+def _pieces(element: Any) -> Iterator[str]:
+    yield element.text or ""
+    for child in element:
+        if child.tag == f"{_TEXT}s":
+            yield " " * int(child.get(f"{_TEXT}c", "1"))
+        elif child.tag == f"{_TEXT}tab":
+            yield "\t"
+        else:
+            yield from _pieces(child)
+        yield child.tail or ""
 
 
 def _named(root: Any, name: str) -> Iterator[Any]:
@@ -311,4 +354,4 @@ def _sheet_marks(data: bytes) -> Marks:
                 del element.getparent()[0]
         elif element.get("t") == "e":
             errors[row, column] = "".join(element.itertext("{*}v"))
-    return Marks(frozenset(hidden), errors)
+    return Marks(frozenset(hidden), errors, {})

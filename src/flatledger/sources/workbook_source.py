@@ -106,6 +106,9 @@ class _Cells:
         for (row, column), text in marks.errors.items():
             if row < len(rows) and column < len(rows[row]):
                 rows[row][column] = Unreadable(text, _ERROR)
+        for (row, column), text in marks.texts.items():
+            if row < len(rows) and column < len(rows[row]):
+                rows[row][column] = text
         merged = found.merged_cell_ranges or []
         if merged and stated.fill_merged:
             _fill(rows, merged)

@@ -1,0 +1,180 @@
+"""Finished tables read again by readers that are not ours: the rows below the headings.
+
+Delimited text by the standard library's, workbooks by openpyxl and python-calamine, JSON by the
+standard library's, pages by lxml, Markdown by markdown-it-py.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import warnings
+from collections.abc import Callable, Iterator
+from decimal import Decimal
+from itertools import islice
+from typing import Any, BinaryIO
+
+from msgspec.structs import replace
+
+from ..errors import OutputError
+from ..layout.model import SettledLayout
+from ..layout.output_options import Output
+
+Cells = Iterator[list[Any]]
+
+
+def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Cells]:
+    """What the file is read with, and its rows as they come.
+
+    Raises OutputError where nothing but ours reads such a file.
+    """
+    readers: dict[str, tuple[str, Callable[[BinaryIO, SettledLayout], Cells]]] = {
+        "csv": ("Python's csv", _delimited),
+        "tsv": ("Python's csv", _tabbed),
+        "fixed-width": ("the widths of its columns", _fixed),
+        "xlsx": ("openpyxl", _xlsx),
+        "ods": ("python-calamine", _ods),
+        "json": ("Python's json", _json),
+        "jsonl": ("Python's json", _json_lines),
+        "html": ("lxml", _page),
+        "markdown": ("markdown-it-py", _markdown),
+    }
+    name, read = readers[format]
+    file.seek(0)
+    return name, read(file, layout)
+
+
+def above(layout: SettledLayout) -> int:
+    """How many rows stand above the table."""
+    return len(layout.output.preamble) + len(layout.header_rows)
+
+
+def check_readable(output: Output, format: str) -> None:
+    """Raise OutputError where no reader but ours reads such a file.
+
+    >>> check_readable(Output(delimiter="||"), "csv")
+    Traceback (most recent call last):
+    flatledger.errors.OutputError: delimiters of several characters and line ends of other kinds \
+can't be read again by a reader that is not ours, so --verify can't verify such a file
+    """
+    odd = len(output.delimiter) > 1 or not {*output.line_terminator} <= {"\r", "\n"}
+    if format in ("csv", "fixed-width") and odd:
+        raise OutputError(
+            "delimiters of several characters and line ends of other kinds can't be read again by "
+            "a reader that is not ours, so --verify can't verify such a file"
+        )
+
+
+# ---- texts -----------------------------------------------------------------------------------
+
+
+def _text(file: BinaryIO, layout: SettledLayout) -> io.TextIOWrapper:
+    return io.TextIOWrapper(file, layout.output.encoding, newline="")
+
+
+def _tabbed(file: BinaryIO, layout: SettledLayout) -> Cells:
+    output = replace(layout.output, delimiter="\t")
+    return _delimited(file, replace(layout, output=output))
+
+
+def _delimited(file: BinaryIO, layout: SettledLayout) -> Cells:
+    output = layout.output
+    text = _text(file, layout)
+    rows = csv.reader(
+        text,
+        delimiter=output.delimiter or ",",
+        quotechar=output.quote_char,
+        quoting=csv.QUOTE_MINIMAL if output.quote_char else csv.QUOTE_NONE,
+        escapechar=output.escape_char or None,
+        doublequote=not output.escape_char,
+        strict=True,
+    )
+    yield from islice(rows, above(layout), None)
+    text.detach()
+
+
+def _fixed(file: BinaryIO, layout: SettledLayout) -> Cells:
+    text = _text(file, layout)
+    for line in islice(text, above(layout), None):
+        cells, at = [], 0
+        for column in layout.written:
+            width = column.width or 0
+            cells.append(line[at : at + width].strip(" " if column.fill == "0" else column.fill))
+            at += width
+        yield cells
+    text.detach()
+
+
+# ---- workbooks -------------------------------------------------------------------------------
+
+
+def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
+    from openpyxl import load_workbook
+    from openpyxl.utils.escape import unescape
+
+    skipped = above(layout)
+    if layout.form is not None:
+        skipped = layout.form.first_row - 1
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        book = load_workbook(file, read_only=True, data_only=True)
+    for sheet in book.worksheets:
+        if sheet.title in ("Balance", "Faults", "Long texts"):
+            break
+        first = layout.form.first_column if layout.form is not None else 1
+        rows = sheet.iter_rows(min_row=skipped + 1, min_col=first, values_only=True)
+        for row in rows:
+            yield [unescape(cell) if isinstance(cell, str) else cell for cell in row]
+    book.close()
+
+
+def _ods(file: BinaryIO, layout: SettledLayout) -> Cells:
+    from python_calamine import CalamineWorkbook
+
+    book = CalamineWorkbook.from_filelike(file)
+    for name in book.sheet_names:
+        if name in ("Balance", "Faults", "Long texts"):
+            break
+        rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
+        yield from ([None if cell == "" else cell for cell in row] for row in rows[above(layout) :])
+
+
+# ---- documents -------------------------------------------------------------------------------
+
+
+def _json(file: BinaryIO, layout: SettledLayout) -> Cells:
+    for record in json.load(file, parse_float=Decimal):
+        yield [record.get(heading) for heading in layout.headings]
+
+
+def _json_lines(file: BinaryIO, layout: SettledLayout) -> Cells:
+    for line in file:
+        record = json.loads(line, parse_float=Decimal)
+        yield [record.get(heading) for heading in layout.headings]
+
+
+def _page(file: BinaryIO, layout: SettledLayout) -> Cells:
+    from lxml import html
+
+    tree: Any = html.parse(file, html.HTMLParser(encoding="utf-8", huge_tree=True))
+    for row in tree.iterfind(".//tbody/tr"):
+        yield [cell.get("data-value", cell.text_content()) for cell in row.iterfind("td")]
+
+
+def _markdown(file: BinaryIO, layout: SettledLayout) -> Cells:
+    from markdown_it import MarkdownIt
+
+    tokens = MarkdownIt("commonmark", {"html": True}).enable("table").parse(file.read().decode())
+    skipped = len(layout.header_rows) - 1
+    row: list[Any] | None = None
+    for token in tokens:
+        if token.type == "tr_open":
+            row = []
+        elif token.type == "inline" and row is not None:
+            parts = token.children or []
+            row.append("".join("\n" if p.type == "html_inline" else p.content for p in parts))
+        elif token.type == "tr_close" and row is not None:
+            if skipped < 0:
+                yield row
+            row, skipped = None, skipped - 1

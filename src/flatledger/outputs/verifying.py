@@ -1,0 +1,231 @@
+"""Whether a finished file holds what was written: read again by another reader, cell by cell, and
+added up again (DESIGN, rule 18)."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable, Iterator, Sequence
+from decimal import Decimal
+from itertools import zip_longest
+from typing import Any, BinaryIO
+
+from ..errors import OutputError
+from ..layout.column import Column
+from ..layout.model import SettledLayout
+from ..plan.plan import ColumnPlan
+from ..run.protocols import Row, RowStore, TotalRow
+from ..values.formulas import without_guard
+from ..values.functions import text_of
+from ..values.literals import Interval, iso_duration
+from ..values.numbers import EXACT, read_decimal
+from .cell_values import LONGEST, too_long
+from .finishing import Finisher
+from .form_workbook import without_pattern
+from .read_back import rows_of
+
+_WORKBOOKS = ("xlsx", "ods")
+_LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
+_MILLISECOND = dt.timedelta(milliseconds=1)
+
+
+class Verifier:
+    """Keeps the rows that are given to the outputs, and holds a finished file against them."""
+
+    def __init__(
+        self, layout: SettledLayout, columns: Sequence[ColumnPlan], store: RowStore
+    ) -> None:
+        self._layout, self._store = layout, store
+        self._columns = [one.column for one in columns]
+        self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
+        self._kept: list[Callable[[], Iterator[Row]]] = []
+
+    def look_at(self, rows: list[Row]) -> None:
+        """Keep some rows, as they are given to the outputs."""
+        self._kept.append(self._store.keep(rows))
+
+    def verified(self, file: BinaryIO, name: str, format: str) -> tuple[list[str], str]:
+        """What is wrong with a file, and what to say of it where nothing is."""
+        texts = format not in _WORKBOOKS and not format.startswith("json")
+        unsure = [place for place, one in enumerate(self._columns) if texts and _is_unsure(one)]
+        check = _Check(self._layout, self._columns, unsure, texts, format in _LOSSY)
+        reader = ""
+        try:
+            reader, rows = rows_of(file, format, self._layout)
+            for number, (expected, got) in enumerate(zip_longest(self._rows(), rows), 1):
+                check.row(number, expected, got)
+        except OutputError:
+            raise
+        except Exception as error:  # whatever a reader that is not ours says of it
+            return [f"{name} can't be read again: {type(error).__name__}: {str(error)[:200]}"], ""
+        said = f"{name} was read again by {reader}: {check.rows:,} rows as they were written"
+        if unsure:
+            names = ", ".join(self._columns[place].title for place in unsure)
+            said += f"; not verified, since their patterns can't be read back: {names}"
+        hidden = [column.heading for column in self._layout.columns if column.suppressed]
+        if hidden:
+            said += f"; not verified, since they are not written: {', '.join(hidden)}"
+        return [f"{name}: {one}" for one in check.wrong()], said
+
+    def _rows(self) -> Iterator[Row]:
+        for kept in self._kept:
+            rows = list(kept())
+            yield from self._finisher.finished(rows) if self._finisher.active else rows
+
+
+def _is_unsure(column: Column) -> bool:
+    """Whether the text of a cell does not tell its value."""
+    return column.format is not None
+
+
+class _Check:
+    """Holds rows against those that were read, and adds up both."""
+
+    def __init__(
+        self,
+        layout: SettledLayout,
+        columns: list[Column],
+        unsure: list[int],
+        texts: bool,
+        lossy: bool,
+    ) -> None:
+        self.rows = 0
+        self._output = layout.output
+        self._columns, self._unsure = columns, set(unsure)
+        self._texts, self._lossy = texts, lossy
+        self._first: dict[int, str] = {}
+        self._sums = [[Decimal(0), Decimal(0)] for _ in columns]
+        self._lost = ""
+
+    def row(self, number: int, expected: Row | None, got: list[Any] | None) -> None:
+        if expected is None or got is None:
+            blank = got is not None and not any(cell not in (None, "") for cell in got)
+            if not self._lost and not blank:
+                side = (
+                    "is not in the file" if got is None else "is in the file, and was not written"
+                )
+                self._lost = f"row {number:,} {side}"
+            return
+        self.rows += 1
+        for place, value in enumerate(expected):
+            if place in self._unsure:
+                continue
+            cell = got[place] if place < len(got) else None
+            self._add(place, value, cell)
+            if place not in self._first and not self._same(place, value, cell, expected):
+                shown = "nothing" if cell is None else repr(cell)[:60]
+                written = repr(text_of(value))[:60]
+                self._first[place] = (
+                    f"the first row that differs is {number:,}: {written} was written, "
+                    f"{shown} is read"
+                )
+
+    def _add(self, place: int, value: Any, cell: Any) -> None:
+        if isinstance(value, int | Decimal) and not isinstance(value, bool):
+            number = self._number(cell)
+            self._sums[place][0] = EXACT.add(self._sums[place][0], Decimal(value))
+            if number is not None:
+                self._sums[place][1] = EXACT.add(self._sums[place][1], number)
+
+    def _number(self, cell: Any) -> Decimal | None:
+        if isinstance(cell, str):
+            return read_decimal(cell.replace(self._output.decimal_char, "."))
+        if isinstance(cell, float):
+            return Decimal(repr(cell))
+        return Decimal(cell) if isinstance(cell, int | Decimal) else None
+
+    def _same(self, place: int, value: Any, cell: Any, row: Row) -> bool:
+        column = self._columns[place]
+        if value is None:
+            nothing = {"", None, column.default, column.null}
+            if not isinstance(row, TotalRow):
+                nothing.add(self._output.null)
+            return cell in nothing
+        if isinstance(value, bool):
+            return cell is value or (self._texts and cell == str(value).lower())
+        if isinstance(value, int | Decimal):
+            return self._number(cell) == value
+        if isinstance(value, dt.date | dt.time | Interval):
+            return _same_moment(value, cell)
+        return self._same_text(text_of(value), cell, column)
+
+    def _same_text(self, text: str, cell: Any, column: Column) -> bool:
+        if cell is None:
+            return text == ""
+        got = cell if isinstance(cell, str) else text_of(cell)
+        if got == text or without_guard(got) == text:
+            return True
+        if column.default == text and self._number(cell) == read_decimal(text) is not None:
+            return True
+        if self._output.too_long == "cut" and column.width and text[: column.width].strip() == got:
+            return True
+        if self._output.beyond == "continue" and too_long(text):
+            return text.startswith(got) and len(got) * 2 >= LONGEST
+        return self._replaced(text) == self._replaced(got)
+
+    def _replaced(self, text: str) -> str:
+        """A text without what an output has put otherwise, and counted."""
+        output = self._output
+        if self._lossy:
+            text = "".join(map(_fit, text.replace("\r\n", "\n").replace("\r", "\n")))
+        if output.line_break is not None:
+            text = text.replace("\r\n", "\n").replace("\r", "\n").replace("\n", output.line_break)
+        if output.unencodable == "replace":
+            text = text.encode(output.encoding, "replace").decode(output.encoding)
+        return text
+
+    def wrong(self) -> list[str]:
+        """What differs: a line for each column, and for rows that are on one side only."""
+        found = []
+        for place, first in self._first.items():
+            written, read = self._sums[place]
+            plain = (EXACT.normalize(one) for one in (written, read))
+            sums = "{:f} was written and {:f} is read; ".format(*plain) if written != read else ""
+            found.append(f"{self._columns[place].title}: {sums}{first}")
+        return [*found, *([self._lost] if self._lost else [])]
+
+
+def _fit(letter: str) -> str:
+    """A letter as markup holds it; python-calamine passes over tabs."""
+    if letter == "\t":
+        return ""
+    return letter if letter.isprintable() or letter == "\n" else "\ufffd"
+
+
+def _same_moment(value: dt.date | dt.time | Interval, cell: Any) -> bool:
+    """Whether a cell is a moment or a duration; workbooks keep milliseconds."""
+    if isinstance(cell, str):
+        return text_of(value) in (cell, _plain_duration(cell))
+    if isinstance(value, Interval):
+        spans = cell if isinstance(cell, dt.timedelta) else _span(cell)
+        return spans is not None and abs(spans - value.time) < _MILLISECOND
+    if isinstance(value, dt.datetime) or isinstance(cell, dt.datetime):
+        one, other = (_moment(part) for part in (value, cell))
+        return one is not None and other is not None and abs(one - other) < _MILLISECOND
+    if isinstance(value, dt.time):
+        one_span, other_span = _span(value), _span(cell)
+        return None not in (one_span, other_span) and abs(one_span - other_span) < _MILLISECOND  # type: ignore[operator]
+    return bool(cell == value)
+
+
+def _plain_duration(text: str) -> str:
+    """A duration as it is usually written; blank where the text is none."""
+    try:
+        return str(iso_duration(text))
+    except ValueError:
+        return ""
+
+
+def _moment(value: Any) -> dt.datetime | None:
+    if isinstance(value, dt.datetime):
+        return value
+    return dt.datetime(value.year, value.month, value.day) if isinstance(value, dt.date) else None
+
+
+def _span(value: Any) -> dt.timedelta | None:
+    if isinstance(value, dt.timedelta):
+        return value
+    if isinstance(value, dt.datetime):  # a duration of days, as some readers have it
+        return value - dt.datetime(1899, 12, 30)
+    if isinstance(value, dt.time):
+        return dt.datetime.combine(dt.date.min, value) - dt.datetime.min
+    return None
