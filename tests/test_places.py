@@ -301,7 +301,7 @@ def test_a_preview_makes_the_checks_of_an_export(tool: Tool, folder: Path) -> No
 @pytest.mark.parametrize(
     ("option", "name"),
     [
-        *(("-o", f"t.{suffix}") for suffix in ("parquet", "json", "pdf", "csv.gz", "xls", "doc")),
+        *(("-o", f"t.{suffix}") for suffix in ("parquet", "docx", "pdf", "csv.gz", "xls", "doc")),
         *(("--faults-to", "f.json"), ("--report-to", "r.csv")),
     ],
 )
@@ -449,7 +449,8 @@ def test_a_signal_at_any_moment_leaves_nothing_behind(
         assert run.returncode in (code, 0) or delay < 0.3, said
         assert b"Traceback" not in said or delay < 0.3, said
         assert unfinished(folder) == []
-        assert run.returncode == 0 or (folder / "t.csv").read_text() == "old"
+        there = (folder / "t.csv").read_text()  # or it had just been put in place, whole
+        assert run.returncode == 0 or there == "old" or there.endswith("\n149999\n")
         (folder / "t.csv").write_text("old")
     assert code in codes
 

@@ -65,6 +65,8 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
         {"Time": {"value": "spent", "unit": {"from": "minutes", "to": "hours"}, "null": "none"}},
         {"Mass": {"value": "mass", "reads": "amount", "datatype": "decimal", "unit": "kg"}},
         {"Hidden": {"value": "x", "suppress-output": "yes", "locale": "sv"}},
+        {"Wide": {"value": "x", "width": 9, "align": "right", "fill": "0", "required": "yes"}},
+        {"One of": {"value": "x", "allowed": ["a", "b"]}},
         {
             "{key}": {
                 "columns-from": "lines.options",
@@ -95,6 +97,10 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
 }
 WHOLE["output"] |= {"quote": "all", "header": True, "second-header": "units", "if-there": "number"}
 WHOLE["output"] |= {"line-terminator": "lf", "encoding": "utf-8", "formula-guard": False}
+WHOLE["output"] |= {"escape-char": "backslash", "preamble": ["Lines"], "line-break": "keep"}
+WHOLE["output"] |= {"decimal-char": "comma", "null": "none", "unencodable": "refuse"}
+WHOLE["output"] |= {"too-long": "cut", "beyond": "continue", "sheet": "Lines", "csvw": True}
+WHOLE["output"] |= {"with-balance": "no"}
 
 
 def reads(layout: Any) -> bool:

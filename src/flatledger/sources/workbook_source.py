@@ -21,6 +21,7 @@ from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import Unreadable
 from .dialects import FirstRow, found_header
+from .naming import what_it_is
 from .options import Options
 from .reading import Bytes
 from .row_texts import RowBlock
@@ -28,6 +29,7 @@ from .tables import TableReader, headings_of, unguarded
 from .workbook_parts import Area, Parts, area_of
 
 _BLOCK = 500
+_ZIP, _SHOWN = b"PK", 1_000
 _FOR_HEADINGS = 100  # rows that are looked at
 _ERROR = "is an error of the workbook"
 
@@ -38,6 +40,9 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
     if options.records:
         raise SourceError(f"{name}: there is no place within a table; leave out `records`")
     packed = b"".join(data.chunks())
+    if not packed.startswith(_ZIP):
+        what = what_it_is(packed[:_SHOWN]) or "something else"
+        raise SourceError(f"{name} is not a workbook (XLSX, XLSM, ODS), but {what}")
     parts = Parts(packed, name, stated.largest_unpacked << 20)
     sheet, area = _place(parts, stated)
     cells = _Cells(parts, packed, sheet, area, stated)
