@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from .api.layout import Layout
     from .api.preview import Preview, preview
     from .api.shelf import Shelf
+    from .api.specimen import specimen
     from .api.survey import Survey, distinct_values, survey, survey_kinds
     from .api.table import Table, table
     from .errors import (
@@ -55,6 +56,7 @@ _MODULES = {
     "Layout": "api.layout",
     **dict.fromkeys(("Preview", "preview"), "api.preview"),
     "Shelf": "api.shelf",
+    "specimen": "api.specimen",
     **dict.fromkeys(("Survey", "distinct_values", "survey", "survey_kinds"), "api.survey"),
     **dict.fromkeys(("Table", "table"), "api.table"),
     "layout_schema": "layout.schema",
@@ -99,6 +101,7 @@ __all__ = [
     "export",
     "layout_schema",
     "preview",
+    "specimen",
     "survey",
     "survey_kinds",
     "table",

@@ -61,6 +61,16 @@ flatledger try station.name requisitions.jsonl
 flatledger try 'lines.qty * lines.unit_price' requisitions.jsonl --row-per lines
 """
 
+SPECIMEN = """
+Write a blank table of LAYOUT for people who will fill it in.
+
+It has the headings and one example row: the first row that SOURCE gives, or made up. In a
+workbook each column says what it takes, and offers a list where only some values are allowed.
+
+\b
+flatledger specimen requisition-lines.yaml -o form.xlsx
+"""
+
 DEMO = """
 Run the sample layouts over the sample data, and show what comes of it.
 """

@@ -243,6 +243,17 @@ def try_(expression: str, source: str, **options: Any) -> None:
     raise SystemExit(run_try(expression, source, **options))
 
 
+@flatledger.command(help=help_texts.SPECIMEN)
+@click.argument("layout")
+@click.argument("source", required=False, type=click.Path(allow_dash=True))
+@click.option("-o", "--output", "to", metavar="FILE", required=True, help="Where to write it.")
+@click.option("--replace", is_flag=True, help="Replace a file that is there already.")
+def specimen(layout: str, source: str | None, to: str, replace: bool) -> None:
+    from .specimen import run_specimen
+
+    raise SystemExit(run_specimen(layout, source, to, replace))
+
+
 @flatledger.command(help=help_texts.SCHEMA)
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
 def schema(to: str | None) -> None:

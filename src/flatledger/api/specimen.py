@@ -1,0 +1,116 @@
+"""A specimen of a layout's table: blank, for people who will fill it in."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Mapping
+from decimal import Decimal
+from itertools import islice
+from typing import Any
+
+from ..layout.column import Column
+from ..layout.output_options import IfThere
+from ..outputs import Destination, Target, check_apart, check_suffix
+from ..outputs.files import name_of
+from ..outputs.specimen import SUFFIXES, SpecimenColumn, write_specimen
+from ..run.protocols import TotalRow
+from ..sources import AnySource
+from ..values.literals import Interval
+from .layout import AnyLayout, Layout
+from .table import table
+
+_TYPES = {
+    "string": "text", "integer": "whole number", "decimal": "number", "date": "date",
+    "dateTime": "date and time", "time": "time", "boolean": "true or false", "duration": "duration",
+}  # fmt: skip
+_DAY = dt.date(2026, 3, 31)
+_EXAMPLES: dict[str, Any] = {
+    "text": "text", "whole number": 12, "number": Decimal("12.50"), "date": _DAY,
+    "date and time": dt.datetime(2026, 3, 31, 14, 30), "time": dt.time(14, 30),
+    "true or false": True, "duration": Interval(0, dt.timedelta(hours=2, minutes=30)),
+}  # fmt: skip
+
+
+def specimen(
+    layout: AnyLayout,
+    to: Destination,
+    source: AnySource | None = None,
+    *,
+    ask: Mapping[str, Any] | None = None,
+    if_there: IfThere = "refuse",
+) -> tuple[SpecimenColumn, ...]:
+    """Write a blank table with the headings of a layout and one example row; return its columns.
+
+    In a workbook (XLSX) each column has the type of its values, whether it may be empty, and a list
+    to choose from where only some values are `allowed`, or a code list translates them; in
+    delimited text there are the headings and the example. That is the first row of the table that
+    ``source`` gives, or else made up by the types. Raises LayoutError, OutputError and SourceError.
+
+    >>> import io
+    >>> qty = {"value": "n", "decimals": 0}
+    >>> layout = {"columns": [{"No": {"value": "no", "required": True}}, {"Qty": qty}]}
+    >>> blank = io.BytesIO()
+    >>> [(one.heading, one.type, one.required) for one in specimen(layout, blank)]
+    [('No', 'text', True), ('Qty', 'whole number', False)]
+    >>> blank.getvalue()
+    b'No,Qty\\r\\ntext,12\\r\\n'
+    """
+    stated = Layout.of(layout)
+    check_suffix(name_of(to), SUFFIXES, "a specimen")
+    check_apart([source, *stated.taking_part()], {"the specimen": to})
+    written = [one for one in stated.request.written if one.spread is None]
+    found = _first_row(stated, source, ask)
+    keys = {*stated.request.primary_key}
+    columns = tuple(_described(one, one.heading in keys, found) for one in written)
+    with Target(to, if_there, "--replace replaces it") as target:
+        write_specimen(columns, target, stated.name)
+    return columns
+
+
+def _first_row(
+    layout: Layout, source: AnySource | None, ask: Mapping[str, Any] | None
+) -> dict[str, Any]:
+    """The cells of the first row of the table by their headings; none without a source."""
+    if source is None:
+        return {}
+    with table(layout, source, ask=ask) as rows:
+        first = next(islice((row for row in rows if not isinstance(row, TotalRow)), 1), ())
+        return dict(zip(rows.headings, first, strict=False))
+
+
+def _described(column: Column, is_key: bool, found: Mapping[str, Any]) -> SpecimenColumn:
+    allowed = column.allowed
+    if allowed is None and column.translate is not None:
+        allowed = tuple(column.translate.codes)
+    example = found.get(column.title)
+    kind = _type(column, example)
+    if allowed:
+        example = allowed[0]
+    elif example is None and not found:
+        example = _made_up(column, kind)
+    return SpecimenColumn(
+        column.title,
+        kind,
+        column.required or is_key,
+        column.unit,
+        allowed,
+        example,
+        column.decimals,
+    )
+
+
+def _type(column: Column, example: Any) -> str:
+    if column.datatype is not None:
+        return _TYPES[column.datatype]
+    if column.numeric:
+        return "whole number" if column.decimals == 0 else "number"
+    kinds = {bool: "true or false", int: "number", Decimal: "number"}
+    return kinds.get(type(example), "text")
+
+
+def _made_up(column: Column, kind: str) -> Any:
+    if column.text is not None:
+        return column.text
+    if kind == "number" and column.decimals is not None:
+        return Decimal(125).scaleb(-column.decimals)
+    return None if column.value is None and not column.required else _EXAMPLES[kind]

@@ -1,0 +1,21 @@
+"""``flatledger specimen``: a blank table for people who will fill it in."""
+
+from __future__ import annotations
+
+from ..api.layout import Layout
+from ..api.specimen import specimen
+from ..reports.screen import Grid
+from .terminal import reports, results
+
+
+def run_specimen(name: str, source: str | None, to: str, replace: bool) -> int:
+    """Write a specimen, and show what its columns take."""
+    columns = specimen(Layout.find(name), to, source, if_there="replace" if replace else "refuse")
+    if to != "-":
+        grid = Grid(("column", "type", "may be empty", "allowed"), right=set())
+        for one in columns:
+            allowed = "" if one.allowed is None else ", ".join(one.allowed)
+            grid.add(one.heading, one.type, "no" if one.required else "yes", allowed)
+        results().grid(grid)
+        reports().line(f"Wrote {to}: {len(columns)} columns and an example row")
+    return 0
