@@ -220,15 +220,20 @@ def test_what_is_no_form_and_what_no_cell_holds(tmp_path: Path) -> None:
     for place, says in (("no.xlsx", "this is no workbook"), ("gone.xlsx", "can't be read")):
         with pytest.raises(LayoutError, match=says):
             layout.fitted_to(tmp_path / place)
-    with pytest.raises(OutputError, match="a workbook is written as a copy of a form"):
-        flatledger.export(layout, RECORDS, out)
     workbook(form, ["Called", "Day"])
+    with pytest.raises(OutputError, match="the form is an XLSX workbook"):
+        flatledger.export(layout.fitted_to(form), RECORDS, tmp_path / "out.ods")
     with pytest.raises(OutputError, match="B4: a cell holds 32,767 letters"):
         flatledger.export(layout.fitted_to(form), [{"name": "x" * 40_000}], out)
     assert not out.exists()
     out.symlink_to("/dev/full")
     with pytest.raises(OutputError, match="can't be written: No space left"):
         flatledger.export(layout.fitted_to(form), RECORDS * 10_000, out)
+    for other in ("out.ods", "out.json", "out.html"):
+        (tmp_path / other).symlink_to("/dev/full")
+    for place in (out, *(tmp_path / name for name in ("out.ods", "out.json", "out.html"))):
+        with pytest.raises(OutputError, match="can't be written: No space left"):
+            flatledger.export(layout, RECORDS * 100, place)
 
 
 def test_a_draft_for_a_form(tool: Tool, demo: Path) -> None:

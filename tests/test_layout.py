@@ -45,7 +45,7 @@ output: {delimiter: semicolons, file: ../x, header: maybe, encoding: base64}
         "9:30 `decimals` takes a whole number from 0 to 30",
         "10:5 a column is `Heading: expression`",
         "11:10 column `E`: `==` is not expected here; outside brackets one `=` compares",
-        "13:21 `delimiter` takes one character or its name, not `semicolons`; did you mean",
+        "13:21 `delimiter` takes characters or their name, not `semicolons`; did you mean",
         "13:39 `../x` leaves the folder",
         "13:53 `header` is a switch: yes or no",
         "13:70 `base64` does not encode text",

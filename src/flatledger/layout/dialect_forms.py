@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 
 from .forms import CHARACTER, CHARACTERS_OR_NAME, TEXT, read_text
-from .names import LINE_TERMINATORS, proposal
+from .names import CHARACTERS, LINE_TERMINATORS, proposal
 from .reading import Form, Reading
 from .text import Item, Scalar
 
@@ -50,6 +50,16 @@ def _encodes_in_pieces(info: codecs.CodecInfo) -> bool:
         return False
 
 
+def _delimiter(item: Item, where: str, reading: Reading) -> str:
+    """One or several characters, or a name. Of several, letters are likely a name misspelt."""
+    text = CHARACTERS_OR_NAME.read(item, where, reading)
+    if len(text) > 1 and any(letter.isalnum() for letter in text):
+        hint = proposal(text, CHARACTERS) or f"; the names are {', '.join(CHARACTERS)}"
+        reading.fault(item, f"{where} takes characters or their name, not `{text}`{hint}")
+        return ","
+    return text
+
+
 def _terminator(item: Item, where: str, reading: Reading) -> str:
     """A line break by its name, or other characters."""
     if isinstance(item, Scalar) and item.text in LINE_TERMINATORS:
@@ -57,6 +67,7 @@ def _terminator(item: Item, where: str, reading: Reading) -> str:
     return CHARACTERS_OR_NAME.read(item, where, reading)
 
 
+DELIMITER = Form(_delimiter, TEXT.schema)
 QUOTE_CHAR = Form(_quote_char, TEXT.schema)
 ENCODING = Form(_encoding, TEXT.schema)
 TERMINATOR = Form(_terminator, TEXT.schema)

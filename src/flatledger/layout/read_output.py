@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import PurePath
 
 from ..values.visible import STEERING
-from .dialect_forms import ENCODING, ENCODINGS, QUOTE_CHAR, TERMINATOR
+from .dialect_forms import DELIMITER, ENCODING, ENCODINGS, QUOTE_CHAR, TERMINATOR
 from .forms import (
     CHARACTER,
     CHARACTERS_OR_NAME,
@@ -52,7 +52,7 @@ OUTPUT_KEYS: Section = {
         "files",
     ),
     "format": Key(TEXT, "The format, where the file's name does not tell it."),
-    "delimiter": Key(CHARACTERS_OR_NAME, "What stands between cells: characters or a name."),
+    "delimiter": Key(DELIMITER, "What stands between cells: characters or a name."),
     "quote-char": Key(QUOTE_CHAR, "What stands around a cell, or none."),
     "escape-char": Key(CHARACTER, "What stands before a quote within quotes, if not a quote."),
     "quote": Key(choice(("needed", "texts", "all")), "Which cells are quoted."),

@@ -6,7 +6,7 @@ from typing import Any
 
 from ..bounds import LARGEST_COLUMN_WIDTH, MOST_HEADER_ROWS, MOST_MEGABYTES, MOST_SKIPPED
 from ..language.nodes import FieldPath
-from .dialect_forms import ENCODING, QUOTE_CHAR, TERMINATOR
+from .dialect_forms import DELIMITER, ENCODING, QUOTE_CHAR, TERMINATOR
 from .forms import CHARACTER, CHARACTERS_OR_NAME, EXPRESSION, SWITCH, TEXT, choice, whole_number
 from .reading import (
     Form,
@@ -67,7 +67,7 @@ _WIDTHS = Form(
     {"type": "object", "additionalProperties": whole_number(LARGEST_COLUMN_WIDTH, 1).schema},
 )
 _TABLE_KEYS: Section = {
-    "delimiter": Key(CHARACTERS_OR_NAME, "What stands between cells: characters or a name."),
+    "delimiter": Key(DELIMITER, "What stands between cells: characters or a name."),
     "quote-char": Key(QUOTE_CHAR, "What stands around a cell, or none."),
     "escape-char": Key(CHARACTER, "What stands before a quote within quotes, if not a quote."),
     "line-terminator": Key(TERMINATOR, "What ends a row, if not a line break."),

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from tempfile import TemporaryFile
-from typing import Any
+from typing import IO, Any
 from zipfile import ZIP_DEFLATED, ZIP_STORED, ZipFile, ZipInfo
 
 from ..errors import OutputError
@@ -35,6 +35,7 @@ from .sheet_shape import (
     check_columns,
     sheet_name,
 )
+from .workbook_files import copy_to
 
 _DATE = (1980, 1, 1, 0, 0, 0)  # the same in every run, so that the bytes are
 _FURTHER = 10  # columns of the sheets beside the table
@@ -200,7 +201,14 @@ class OpenDocument:
         columns = parts.columns(widths, self._styles)
         frozen = len(self._layout.output.preamble) + len(self._layout.header_rows)
         about = self._layout.name, self._layout.about, self._source
-        with ZipFile(self._target.file, "w", ZIP_DEFLATED) as packed:
+        with TemporaryFile("w+b", prefix="flatledger-") as whole:
+            self._pack(whole, columns, frozen, about)
+            self.bytes = copy_to(self._target, whole)
+
+    def _pack(
+        self, whole: IO[bytes], columns: str, frozen: int, about: tuple[str, str, str]
+    ) -> None:
+        with ZipFile(whole, "w", ZIP_DEFLATED) as packed:
             packed.writestr(_info("mimetype", ZIP_STORED), parts.MIME_TYPE)
             with packed.open(_info("content.xml"), "w", force_zip64=True) as content:
                 content.write(parts.content_start(self._styles.xml()).encode())
@@ -214,7 +222,6 @@ class OpenDocument:
                 ("META-INF/manifest.xml", parts.MANIFEST),
             ):
                 packed.writestr(_info(name), text)
-        self.bytes = self._target.file.tell() if self._target.replaces else 1
 
     def _copy(self, content: Any, columns: bytes) -> None:
         """The rows, with the columns in the place that is kept for them."""

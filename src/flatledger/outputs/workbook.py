@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from decimal import Decimal
+from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
@@ -32,6 +33,7 @@ from .sheet_shape import (
     sheet_name,
 )
 from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format
+from .workbook_files import copy_to
 
 _CREATED = dt.datetime(2000, 1, 1)  # the same in every run, so that its bytes are
 _A4 = 9
@@ -87,7 +89,8 @@ class Workbook:
         self._long = LongTexts(continued=layout.output.beyond == "continue")
         self._folder = TemporaryDirectory(prefix="flatledger-")
         ways = {"constant_memory": True, "tmpdir": self._folder.name}
-        self._book = xlsxwriter.Workbook(target.file, ways)
+        self._packed = Path(self._folder.name, "table.xlsx")
+        self._book = xlsxwriter.Workbook(str(self._packed), ways)
         about = {"title": layout.name, "subject": layout.about, "comments": f"Source: {source}"}
         self._book.set_properties({**about, "created": _CREATED})
         self._formats: dict[tuple[str, str], Any] = {}
@@ -270,7 +273,8 @@ class Workbook:
                     if self._long.parts:
                         self._further("Long texts", [Heading(LONG_TEXTS), *self._long.parts])
                     self._book.close()
-                    self.bytes = self._target.file.tell() if self._target.replaces else 1
+                    with self._packed.open("rb") as packed:
+                        self.bytes = copy_to(self._target, packed)
         finally:
             self._abandon()
 

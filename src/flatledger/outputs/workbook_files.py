@@ -3,13 +3,28 @@
 from __future__ import annotations
 
 import zlib
+from typing import IO
 from zipfile import BadZipFile
 
+from .files import Target
+
+_CHUNK = 1 << 20
 WORKBOOK = ".xlsx"
 DAMAGED = (  # what reading a damaged workbook raises
     *(ArithmeticError, AttributeError, BadZipFile, EOFError, LookupError, NotImplementedError),
     *(RuntimeError, StopIteration, SyntaxError, TypeError, ValueError, zlib.error),
 )
+
+
+def copy_to(target: Target, whole: IO[bytes]) -> int:
+    """Copy a whole workbook to its target, so that one that fails leaves nothing half closed; its
+    size. Raises OutputError."""
+    whole.seek(0)
+    size = 0
+    while data := whole.read(_CHUNK):
+        target.write(data)
+        size += len(data)
+    return size
 
 
 def column_letters(place: int) -> str:
