@@ -18,6 +18,7 @@ LAYOUTS = {  # each with the source that it is for
     "equipment-list.yaml": "equipment.json",
     "drill-register.yaml": "drills.json",
     "published-drill-register.yaml": "drills.json",
+    "stores-count.yaml": "stores-count.csv",
 }
 BESIDE = (  # what layouts name: lists, and a form
     *("wanted.txt", "stations.csv", "bays.csv", "equipment-fields.csv"),

@@ -7,23 +7,17 @@ from xml.sax.saxutils import escape
 from ..layout.column import Column
 from .workbook_cells import date_fields
 
-_BOLD = '<style:text-properties fo:font-weight="bold"/>'
 _THIN, _DOUBLE = "0.5pt solid #000000", "1.5pt double #000000"
-_HEADING = (
-    '<style:table-cell-properties fo:background-color="#e9edf0" fo:wrap-option="wrap" '
-    f'fo:border-bottom="{_THIN}" style:vertical-align="top"/>'
-)
-_WRAP = '<style:table-cell-properties fo:wrap-option="wrap" style:vertical-align="top"/>'
-_BELOW = f'<style:table-cell-properties fo:border-top="{_THIN}"'
-_LOOKS = {  # the parts of a style in the standard's order: cell, paragraph, text
-    "title": _BOLD,
-    "heading": _HEADING + _BOLD,
-    "number-heading": f'{_HEADING}<style:paragraph-properties fo:text-align="end"/>{_BOLD}',
-    "subtotal": f"{_BELOW}/>{_BOLD}",
-    "whole": f'{_BELOW} fo:border-bottom="{_DOUBLE}"/>{_BOLD}',
-    "wrap": _WRAP,
+_TOP = 'fo:wrap-option="wrap" style:vertical-align="top"'
+_CELLS = {  # how the cells of a kind of row look; all but the wrapped ones are bold
+    "title": "",
+    "heading": f'fo:background-color="#e9edf0" fo:border-bottom="{_THIN}" {_TOP}',
+    "subtotal": f'fo:border-top="{_THIN}"',
+    "whole": f'fo:border-top="{_THIN}" fo:border-bottom="{_DOUBLE}"',
+    "wrap": _TOP,
 }
-_LEFT = '<style:paragraph-properties fo:text-align="start" fo:margin-left="2mm"/>'
+_RIGHT = 'fo:text-align="end" fo:margin-right="1.5mm"'
+_LEFT = 'fo:text-align="start" fo:margin-left="1.5mm"'
 _FIELDS = {
     "yyyy": '<number:year number:style="long"/>', "y": '<number:year number:style="long"/>',
     "yy": "<number:year/>", "M": "<number:month/>", "MM": '<number:month number:style="long"/>',
@@ -55,14 +49,18 @@ class Styles:
         key = kind, column.heading if column is not None else "", style
         if key not in self._known:
             shown = _shown(kind, column) if column is not None else ""
-            left = kind in ("date", "time", "boolean") and not style
-            self._known[key] = self._style(shown, style, left)
+            side = ""
+            if kind == "float" or style == "number-heading":
+                side = _RIGHT
+            elif kind in ("date", "time", "boolean") and not style:
+                side = _LEFT
+            self._known[key] = self._style(shown, style.removeprefix("number-"), side)
         return self._known[key]
 
-    def _style(self, shown: str, style: str, left: bool) -> str:
-        if not shown and not style and not left:
+    def _style(self, shown: str, style: str, side: str) -> str:
+        if not shown and not style and not side:
             return ""
-        look = _LOOKS.get(style, "") + (_LEFT if left else "")
+        look = _look(style, side)
         if (shown, look) not in self._made:
             name = self._made[shown, look] = f"ce{len(self._made) + 1}"
             data = f' style:data-style-name="{self._data_style(shown)}"' if shown else ""
@@ -92,6 +90,17 @@ class Styles:
     def xml(self) -> str:
         """All that were made."""
         return "".join(self._xml)
+
+
+def _look(style: str, side: str) -> str:
+    """The properties of cells, in the standard's order: of the cell, its paragraphs, their text."""
+    cell = _CELLS.get(style, "")
+    bold = style in _CELLS and style != "wrap"
+    return (
+        (f"<style:table-cell-properties {cell}/>" if cell else "")
+        + (f"<style:paragraph-properties {side}/>" if side else "")
+        + ('<style:text-properties fo:font-weight="bold"/>' if bold else "")
+    )
 
 
 def _shown(kind: str, column: Column) -> str:

@@ -42,12 +42,12 @@ _SHORT = 16_000  # letters of a text that every cell holds
 _ODD = re.compile(r"[\n\r\ud800-\udfff\ufffe\uffff]|\A<r>").search
 _RAW = re.compile(r"[\r\ud800-\udfff\ufffe\uffff]|\A<r>")
 _HEADING = {"bold": True, "text_wrap": True, "valign": "top", "bottom": 1, "bg_color": "#E9EDF0"}
+_RIGHT = {"align": "right", "indent": 1}
 _TRUTH = '"TRUE";"TRUE";"FALSE"'  # since some programs show 1 and 0 else
 _PLAIN = CellValues(Column(""))
 _STYLES: dict[str, dict[str, Any]] = {
     "title": {"bold": True},
     "heading": _HEADING,
-    "number heading": {**_HEADING, "align": "right"},
     "subtotal": {"bold": True, "top": 1},
     "whole": {"bold": True, "top": 1, "bottom": 6},
     "moment": {"align": "left", "indent": 1},
@@ -106,6 +106,8 @@ class Workbook:
             return None
         if (code, style) not in self._formats:
             made = {**_STYLES.get(style, {}), **({"num_format": code} if code else {})}
+            if style.endswith(" number"):
+                made |= {**_STYLES.get(style.removesuffix(" number"), {}), **_RIGHT}
             self._formats[code, style] = self._book.add_format(made)
         return self._formats[code, style]
 
@@ -125,7 +127,7 @@ class Workbook:
         first = len(output.preamble)
         for at, row in enumerate(header, first):
             for place, text in enumerate(row):
-                style = "number heading" if self._numeric[place] else "heading"
+                style = "heading number" if self._numeric[place] else "heading"
                 self._text(at, place, text, style)
         self._at = first + len(header)
         if header:
@@ -198,7 +200,7 @@ class Workbook:
     def _number_formats(self, style: str) -> list[Any]:
         """The formats of numbers in the columns, in a row of a style."""
         if style not in self._by_style:
-            self._by_style[style] = [self._format(code, style) for code in self._codes]
+            self._by_style[style] = [self._format(code, f"{style} number") for code in self._codes]
         return self._by_style[style]
 
     def _other(self, at: int, place: int, value: Any, style: str) -> None:
