@@ -3,7 +3,7 @@ VENV ?= .venv
 PYTHON ?= python3
 BIN := $(VENV)/bin
 
-.PHONY: demo test bench coverage fuzz format schema clean
+.PHONY: demo test test-browser bench coverage fuzz format schema clean
 
 $(VENV)/.ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -18,6 +18,11 @@ test: $(VENV)/.ready
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/pytest -n 2
+
+# the web page in a real browser: Debian's chromium, or another one that BROWSER names
+BROWSER ?= chromium
+test-browser: $(VENV)/.ready
+	FLATLEDGER_BROWSER=$(BROWSER) $(BIN)/pytest tests/test_browser.py
 
 bench: $(VENV)/.ready
 	$(BIN)/python bench/run.py

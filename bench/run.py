@@ -5,8 +5,8 @@
 Each shape is run by us, by the plain script with exact decimals, and by the plain script with
 binary floats, in turn; the table must be equal to the exact script's. Figures are the least of some
 runs of whole processes: CPU seconds (user and system), seconds by the clock, and megabytes. Without
-names the other figures follow: growth, a large sort, a list, a survey, a form, the samples,
-start-up.
+names the other figures follow: growth, a large sort, a list, a survey, a form, text and workbooks,
+the samples, start-up; `formats` alone gives those of text and workbooks.
 """
 
 from __future__ import annotations
@@ -28,6 +28,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from data import write_movements
+from formats import write_records
 from shapes import SHAPES, write_source
 
 from flatledger.demo import copy_to
@@ -36,6 +37,7 @@ HERE = Path(__file__).parent
 TOOL = Path(sys.executable).with_name("flatledger")
 SORTED_ROWS = 5_000_000
 FORM_ROWS = 200_000
+FORMAT_ROWS = {"csv": 600_000, "xlsx": 60_000}
 
 
 class Used(NamedTuple):
@@ -171,6 +173,31 @@ def form(folder: Path) -> Iterator[str]:
     yield f"A form of {FORM_ROWS:,} rows takes {filled.cpu / bare.cpu:.2f} times the bare cells"
 
 
+def formats(folder: Path, runs: int) -> Iterator[str]:
+    """Text and workbooks against the bare readers and writers, start-up and all."""
+    yield "\nText and workbooks, times the bare reader or writer (CPU)"
+    script = [sys.executable, str(HERE / "formats.py")]
+    for suffix, rows in FORMAT_ROWS.items():
+        source = folder / f"formats-{suffix}.jsonl"
+        write_records(source, rows)
+        table = folder / f"formats.{suffix}"
+        jobs = {
+            f"write {suffix}": ["write", str(source), str(table)],
+            f"bare write {suffix}": [f"bare-write-{suffix}", str(source), str(table) + ".bare"],
+            f"read {suffix}": ["read", str(table)],
+            f"bare read {suffix}": [f"bare-read-{suffix}", str(table)],
+        }
+        found: dict[str, list[Used]] = {what: [] for what in jobs}
+        for _ in range(runs + 1):
+            for what, job in jobs.items():
+                found[what].append(use([*script, *job]))
+        for way in ("write", "read"):
+            mine, bare = least(found[f"{way} {suffix}"]), least(found[f"bare {way} {suffix}"])
+            times = f"{mine.cpu / bare.cpu:.2f}"
+            seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare)"
+            yield f"  {way + ' ' + suffix:14}{rows:8,} rows {times:>6}  {seconds}"
+
+
 def samples(folder: Path, runs: int) -> Iterator[str]:
     """Every sample layout, over its sample data."""
     place = folder / "samples"
@@ -206,8 +233,11 @@ def main() -> None:
     folder = Path(tempfile.gettempdir()) / "flatledger-bench"
     folder.mkdir(exist_ok=True)
     parts = [shapes(given.names, folder, given.size, given.runs)]
+    if given.names == ["formats"]:
+        parts = [formats(folder, given.runs)]
     if not given.names:
         parts += [growth(folder), sorting(folder), lists_and_surveys(folder), form(folder)]
+        parts += [formats(folder, given.runs)]
         parts += [samples(folder, given.runs), start_up(folder, given.runs)]
     for part in parts:
         for line in part:

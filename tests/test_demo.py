@@ -163,3 +163,18 @@ def test_drills_in_the_published_register(demo: Path) -> None:
     assert ranges == {"C5:C28", "H5:H28"}
     assert register.auto_filter.ref == "B4:J28"
     assert {register[f"B{row}"].number_format for row in range(5, 29)} == {"dd/mm/yyyy"}
+
+
+def test_the_count_of_stores_becomes_a_workbook(demo: Path) -> None:
+    layout = flatledger.Layout.from_file(demo / "stores-count.yaml")
+    balance = flatledger.export(layout, demo / "stores-count.csv", demo / "s.xlsx", verify=True)
+    assert (balance.balanced, balance.fault_count) == (True, 0)
+    rows = list(load_workbook(demo / "s.xlsx").worksheets[0].values)
+    assert rows[0][0] == "Stores of the stations, spring 2026"
+    assert rows[2][:6] == (
+        *("Brae Sound", "OL-01", "Lamp oil, 1 l", dt.datetime(2026, 3, 31)),
+        *(12, 4.4),
+    )
+    # 12 x 4.40 + 6 x 3.20; 4 x 10 + 20 x 4.40; 15 x 0.60 + 3 x 18.90; 5 x 31 + 2 x 24.50
+    totals = [row[6] for row in rows if str(row[0]).startswith(("Total", "Grand"))]
+    assert totals == [72, 128, 65.7, 204, 469.7]

@@ -13,6 +13,7 @@ _USUAL = [  # of others a few letters tell nothing
     *("koi8_r", "koi8_u", "mac_roman", "shift_jis", "euc_jp", "euc_kr", "gb18030", "big5"),
     *("utf_16_le", "utf_16_be"),
 ]
+_PIECE = 1 << 16  # characters that are cut into rows together: what these take fits a cache
 _WESTERN = "cp1252"  # taken where what is met could be it: the usual one after UTF-8
 _CALLED = {"cp1252": "windows-1252", "cp1250": "windows-1250", "cp1251": "windows-1251"}
 
@@ -74,7 +75,8 @@ def texts(
         except UnicodeDecodeError as error:
             raise _not_so(error, encoding, name, line) from None
         line += text.count("\n")
-        yield text
+        for at in range(0, len(text), _PIECE):
+            yield text[at : at + _PIECE]
     try:
         yield decoder.decode(b"", final=whole)
     except UnicodeDecodeError as error:

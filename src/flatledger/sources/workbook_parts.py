@@ -27,7 +27,7 @@ _AREA = re.compile(r"\$?([A-Z]{1,3})\$?([0-9]{1,7})(?::\$?([A-Z]{1,3})\$?([0-9]{
 _FAR_DOWN = re.compile(rb' r="([0-9]{4,9})"')
 _FAR_RIGHT = re.compile(rb' r="([A-Z]{2,3})[0-9]')
 _ERROR, _HIDDEN = b't="e"', b'hidden="'
-_MOST_COLUMNS = 16_384
+_MOST_ROWS = 1_048_576
 _SMALL = 1 << 16  # bytes of a packed part that can't become large
 _OFFICE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}"
 _TABLE = "{urn:oasis:names:tc:opendocument:xmlns:table:1.0}"
@@ -235,9 +235,11 @@ class Parts:
         return _sheet_marks(data)
 
     def _check_reach(self, data: bytes) -> None:
-        rows = max(map(int, _FAR_DOWN.findall(data)), default=999)
-        letters = {*_FAR_RIGHT.findall(data)} if rows * _MOST_COLUMNS > MOST_SPARSE else {b"XFD"}
+        letters = {*_FAR_RIGHT.findall(data)}
         columns = max((_column(one.decode()) + 1 for one in letters), default=26)
+        if columns * _MOST_ROWS <= MOST_SPARSE:
+            return
+        rows = max(map(int, _FAR_DOWN.findall(data)), default=999)
         if rows * columns > MOST_SPARSE:
             self._refuse_sparse(rows, columns, data.count(b"<c ") + data.count(b":c "))
 
