@@ -14,10 +14,11 @@ from ..language import parse_expression
 from ..language.nodes import FieldPath
 from ..language.selecting import Selection, compile_path
 from ..run.collecting import at_rest, restfully
-from ..run.protocols import Progress
+from ..run.protocols import Progress, Reader
 from ..sources import AnySource
+from ..sources.tables import TableReader
 from ..structure.spots import Spot, text_of_value
-from ..structure.survey import SurveyResult, fields_of
+from ..structure.survey import SurveyResult, fields_of, path_of, unfilled
 from .opening import open_as
 
 SAMPLE = 2_000
@@ -59,6 +60,8 @@ def survey(
     """
     tops, found = _gathered(source, records, sample, None, progress, largest_record, reading)
     fields = fields_of(tops.get("", Spot()))
+    if not found.records:
+        fields = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
         for field in fields:
             if field.is_level and field.depth == 0 and field.kinds.get("object"):
@@ -108,6 +111,7 @@ def _gathered(
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
         found.manner = reader.manner
+        found.headings = headings_of(reader)
         batches = restfully(reader.batches())
         for batch in batches:
             told = [*batch.remarks, *batch.faults]
@@ -128,6 +132,11 @@ def _gathered(
                 found.complete = whole and next(batches, None) is None
                 break
     return tops, found
+
+
+def headings_of(reader: Reader) -> list[str]:
+    """The headings of a table; none of other records."""
+    return reader.headings if isinstance(reader, TableReader) else []
 
 
 def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[Any]]:

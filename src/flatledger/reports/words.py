@@ -65,6 +65,8 @@ def share(part: int, whole: int) -> str:
     >>> share(1, 1000), share(999, 1000), share(3, 3)
     ('<1 %', '99 %', 'all')
     """
+    if not part:
+        return "none"
     if part >= whole:
         return "all"
     percent = 100 * part / whole

@@ -153,7 +153,9 @@ class TableReader(BaseReader):
     def _as_mappings(self, rows: list[Sequence[Any]]) -> list[Any]:
         names, value = self._headings, self._value
         if value is None:
-            return [dict(zip(names, row, strict=False)) for row in rows]
+            return [
+                {name: cell or None for name, cell in zip(names, row, strict=False)} for row in rows
+            ]
         return [dict(zip(names, map(value, row), strict=False)) for row in rows]
 
     def _batch(self, block: RowBlock, number: int, make: Maker) -> Batch:

@@ -39,9 +39,10 @@ class Recognised(msgspec.Struct):
     mixed: list[str] = []
     identifies: bool = False
 
-    def texts(self, parents: int) -> list[str]:
-        """The remarks, the most important first."""
-        identifies = self.identifies and parents > 1 and not (self.holds or self.mixed)
+    def texts(self, parents: int, filled: int) -> list[str]:
+        """The remarks, the most important first; what is blank in some is no identifier."""
+        whole = filled >= parents > 1
+        identifies = self.identifies and whole and not (self.holds or self.mixed)
         identifier = ["different in each: an identifier"] if identifies else []
         return [*self.mixed, *identifier, *self.holds]
 

@@ -57,6 +57,12 @@ class FieldSurvey(msgspec.Struct):
         return Decimal(self.entries) / (self.lists + self.lone) if self.filled else Decimal(0)
 
 
+def unfilled(path: str) -> FieldSurvey:
+    """A place of a table that has no record."""
+    nothing: list[str] = []
+    return FieldSurvey(path, 0, 0, 0, 0, 0, 0, 0, 0, {}, 0, False, 0, 0, False, nothing, nothing)
+
+
 def path_of(parent: str, name: str) -> str:
     """A step further, as a layout takes it: names that are no shorthand are bracketed.
 
@@ -76,7 +82,8 @@ class SurveyResult(msgspec.Struct):
     """A survey: how many records were read, whether these are all, and every place met.
 
     ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
-    wrong with the text of the source, as far as they are kept.
+    wrong with the text of the source, as far as they are kept. ``manner`` is how it was read, and
+    ``headings`` are those of a table.
     """
 
     source: str
@@ -87,6 +94,7 @@ class SurveyResult(msgspec.Struct):
     told: list[Fault] = []
     told_count: int = 0
     manner: str = ""
+    headings: list[str] = []
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""
@@ -162,5 +170,5 @@ def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
         decimals=max(digits, default=0),
         uneven=len(digits) > 1,
         examples=list(spot.values)[:EXAMPLES],
-        remarks=recognise(spot, path).texts(parents),
+        remarks=recognise(spot, path).texts(parents, spot.filled),
     )
