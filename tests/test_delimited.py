@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import example, given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
@@ -155,6 +155,8 @@ def test_rows_of_another_length_are_faults_with_their_line(tool: Tool, tmp_path:
         (b"a~b\x1e1~2\n\x1e", {"line_terminator": "\x1e"}, {"a": "1", "b": "2\n"}),
         (b'a,b\n"1,2\n', {"quote_char": None}, {"a": '"1', "b": "2"}),
         (b"only\n1\n", {}, {"only": "1"}),
+        (b"a,b\n'x, ''y''',2\n", {}, {"a": "x, 'y'", "b": "2"}),
+        (b"a,b\n'tis,2\n", {}, {"a": "'tis", "b": "2"}),
     ],
 )
 def test_dialects_are_found_or_stated(data: bytes, how: Any, first: Any) -> None:
@@ -262,3 +264,72 @@ def test_text_that_cannot_be_read_says_why(
     ) or "rows had been" in done.stderr
     assert says in done.stderr
     assert "Traceback" not in done.stderr
+
+
+OUTPUTS = st.fixed_dictionaries(
+    {
+        "delimiter": st.sampled_from(
+            ["comma", "tab", "||", "|~|", "unit-separator", ";", "^", " "]
+        ),
+        "quote": st.sampled_from(["needed", "texts", "all"]),
+        "quote-char": st.sampled_from(['"', "'", "$"]),
+        "line-terminator": st.sampled_from(["crlf", "lf", "record-separator", "~\n", "@@"]),
+        "encoding": st.sampled_from(["utf-8", "utf-8-bom", "utf-16", "gb18030"]),
+        "formula-guard": st.sampled_from(["yes", "no"]),
+    },
+    optional={"escape-char": st.sampled_from(["backslash", "!"])},
+)
+
+
+@settings(deadline=None, max_examples=120)
+@given(OUTPUTS, st.lists(st.tuples(HOSTILE, HOSTILE), min_size=1, max_size=5))
+def test_what_is_written_in_any_dialect_is_read_again(
+    output: dict[str, str], cells: list[tuple[str, str]]
+) -> None:
+    """Texts of every kind of delimiter, quote and control character, through write and read."""
+    records = [{"a": one, "b": other, "n": number} for number, (one, other) in enumerate(cells)]
+    columns = [{"a": "a"}, {"n": "n"}, {"b": "b"}]
+    written = io.BytesIO()
+    flatledger.export({"columns": columns, "levels": [], "output": output}, records, written)
+    how = {key: value for key, value in output.items() if key != "quote"}
+    layout = {"columns": columns, "levels": [], "source": {**how, "format": "csv", "skip-rows": 0}}
+    found = list(flatledger.table(layout, io.BytesIO(written.getvalue())))
+    expected = flatledger.table({"columns": columns, "levels": []}, records)
+    assert [(a, int(n), b) for a, n, b in found] == list(expected)
+
+
+def test_a_table_with_its_metadata_is_read_as_it_was_written(tool: Tool, tmp_path: Path) -> None:
+    columns = [
+        {"No": "no"},
+        {"Amount": {"value": "amount", "decimals": 2, "unit": "SKC", "required": "yes"}},
+        {"Day": {"value": "day", "datatype": "date", "format": "d/M/yyyy"}},
+        {"Sent": {"value": "sent", "datatype": "boolean", "format": "Y|N"}},
+        {"Note": {"value": "note", "null": "-"}},
+    ]
+    output = {"csvw": "yes", "delimiter": "||", "decimal-char": "comma", "preamble": ["Title"]}
+    layout = {"columns": columns, "primary-key": ["No"], "output": output, "about": "Notes"}
+    records: list[Any] = [
+        {"no": "007", "amount": 2.5, "day": "2026-03-01", "sent": True, "note": "a||b"},
+        {"no": "008", "amount": 1, "day": None, "sent": False, "note": None},
+    ]
+    balance = flatledger.export(layout, records, tmp_path / "t.csv")
+    assert [Path(one.name).name for one in balance.files] == ["t.csv", "t.csv-metadata.json"]
+    described = json.loads((tmp_path / "t.csv-metadata.json").read_text())
+    assert described["tableSchema"]["primaryKey"] == ["No"]
+    assert described["tableSchema"]["columns"][1] == {
+        "name": "Amount%2C%20SKC",
+        "titles": "Amount, SKC",
+        "required": True,
+        "datatype": {"base": "decimal", "format": {"decimalChar": ","}},
+        "schema:unitText": "SKC",
+        "dc:source": "amount",
+    }
+    names = ("No", "Amount, SKC", "Day", "Sent", "Note")
+    again = {"columns": [{name: f"$['{name}']"} for name in names], "levels": []}
+    rows = [tuple(map(str, row)) for row in flatledger.table(again, tmp_path / "t.csv")]
+    assert rows == [
+        ("007", "2.50", "2026-03-01", "True", "a||b"),
+        ("008", "1.00", "None", "False", "None"),
+    ]
+    done = tool("export", "t.csv", "--column", "{No: No}", "--csvw", "-o", "t.csv")
+    assert "takes part in this run" in done.stderr

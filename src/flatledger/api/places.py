@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from os import PathLike
 from pathlib import Path
-from typing import NamedTuple, cast
+from typing import Any, NamedTuple, cast
 
 from msgspec.structs import replace
 
@@ -13,8 +13,9 @@ from ..errors import OutputError
 from ..layout.note import note_of
 from ..layout.output_options import IfThere, Output
 from ..outputs import Destination, Target, check_apart, check_suffix, check_table
+from ..outputs.csvw import SUFFIX
 from ..outputs.files import is_file, name_of
-from ..outputs.formats import TEXTS, format_of
+from ..outputs.formats import TEXTS, format_of, is_delimited
 from ..outputs.read_back import check_readable
 from ..sources import AnySource
 from .layout import Layout
@@ -77,18 +78,26 @@ def check_places(
 ) -> None:
     """Raise OutputError where a place can't be written to, before anything is read."""
     inputs = layout.taking_part()
-    tables = {f"the table{' ' * at}": table for at, table in enumerate(places.tables)}
-    outputs = {**tables, "the faults": places.faults, "the report": places.report}
+    outputs: list[tuple[str, Any]] = [("the table", table) for table in places.tables]
+    outputs += [("the faults", places.faults), ("the report", places.report)]
+    if output.csvw:
+        described = filter(_is_described(output), map(name_of, places.tables))
+        outputs += [("the table", name + SUFFIX) for name in described]
     check_apart([source, *inputs], outputs)
     if learn and layout.path is not None:
         note = note_of(layout.path)
-        check_apart([source, *(one for one in inputs if one != note)], {"the note": note})
+        check_apart([source, *(one for one in inputs if one != note)], [("the note", note)])
     for table in places.tables:
         check_table(replace(layout.request, output=output), name_of(table))
     if places.faults is not None:
         check_suffix(name_of(places.faults), TEXTS, "the table of faults")
     if places.report is not None:
         check_suffix(name_of(places.report), (".json", ".txt"), "the balance")
+
+
+def _is_described(output: Output) -> Callable[[str], bool]:
+    """Whether CSVW metadata go beside a table of a name."""
+    return lambda name: is_file(name) and is_delimited(name, output.format)
 
 
 def check_verified(places: Places, output: Output) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import io
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import ExitStack
 from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
@@ -84,24 +85,31 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     columns = described(run.plan)
     watched = [_Watched(column) for column in columns]
     first: list[Row] = []
-    with open_writer(layout, Target(_scratch(layout.output)), run.columns) as writer:
+    with ExitStack() as writing:
+        writers = [
+            writing.enter_context(open_writer(layout, Target(scratch), run.columns))
+            for scratch in _scratches(layout.output)
+        ]
         for block in run.blocks():
             finished = finisher.finished(block) if finisher.active else block
             first += finished[: ROWS - len(first)]
             rows = [row for row in finished if row.__class__ is not TotalRow]
             for place, one in enumerate(watched):
                 one.add([row[place] for row in rows])
-            writer.write(block)
+            for writer in writers:
+                writer.write(block)
     if not sample:
         prepared.check_names(run)
     balance = prepared.balance(run)
-    balance.notes += writer.notes()
-    balance.files.append(FileCount(_name(layout.output), writer.rows, writer.bytes))
+    for name, writer in zip(_names(layout.output), writers, strict=True):
+        balance.notes += writer.notes()
+        balance.files.append(FileCount(name, writer.rows, writer.bytes))
+    balance.notes = [*dict.fromkeys(balance.notes)]
     return Preview(
         columns=[one.preview() for one in watched],
         plan=explained(run.plan),
         first=first,
-        rows=writer.rows,
+        rows=writers[0].rows,
         balance=balance,
         sample=sample,
         headings=layout.headings,
@@ -109,17 +117,17 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     )
 
 
-def _name(output: Output) -> str:
-    return next(iter(output.files), "the table")
+def _names(output: Output) -> tuple[str, ...]:
+    return output.files or ("the table",)
 
 
-def _scratch(output: Output) -> BinaryIO:
+def _scratches(output: Output) -> Iterator[BinaryIO]:
     """What a preview writes to: a workbook in memory, which is read back, else nowhere."""
-    name = _name(output)
-    workbook = format_of(name, output.format).name == "xlsx"
-    scratch: Any = _Scratch() if workbook else _Nowhere()
-    scratch.name = name
-    return cast(BinaryIO, scratch)
+    for name in _names(output):
+        workbook = format_of(name, output.format).name == "xlsx"
+        scratch: Any = _Scratch() if workbook else _Nowhere()
+        scratch.name = name
+        yield cast(BinaryIO, scratch)
 
 
 class _Scratch(io.BytesIO):

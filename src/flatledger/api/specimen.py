@@ -57,7 +57,7 @@ def specimen(
     """
     stated = Layout.of(layout)
     check_suffix(name_of(to), SUFFIXES, "a specimen")
-    check_apart([source, *stated.taking_part()], {"the specimen": to})
+    check_apart([source, *stated.taking_part()], [("the specimen", to)])
     written = [one for one in stated.request.written if one.spread is None]
     found = _first_row(stated, source, ask)
     keys = {*stated.request.primary_key}

@@ -17,7 +17,7 @@ WRONG_COMMAND = 2
 def check_typed(inputs: Iterable[Any], outputs: dict[str, Any]) -> None:
     """Raise SamePlaceError, as a wrong command line, where an output takes part otherwise."""
     try:
-        check_apart(inputs, outputs)
+        check_apart(inputs, outputs.items())
     except SamePlaceError as error:
         error.exit_code = WRONG_COMMAND
         raise

@@ -101,7 +101,7 @@ def _source(item: Item, where: str, reading: Reading) -> SourceOptions:
         name: found.pop(name) for key in _TABLE_KEYS if (name := key.replace("-", "_")) in found
     }
     headings = table.pop("headings", {})
-    if table.get("quote_char", '"') == table.get("delimiter", ","):
+    if (table.get("quote_char", '"') or "none") == table.get("delimiter", ","):
         reading.fault(item, "the delimiter and the quote character are the same; change one")
     return SourceOptions(**found, table=TableReading(**table, **headings))
 

@@ -24,7 +24,7 @@ class TableReading(msgspec.Struct, frozen=True):
     """
 
     delimiter: str = ""
-    quote_char: str | None = '"'
+    quote_char: str | None = ""
     escape_char: str = ""
     line_terminator: str = ""
     encoding: str = ""

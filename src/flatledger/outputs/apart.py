@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from os import PathLike, fspath
 from pathlib import Path
 from stat import S_ISCHR, S_ISREG
@@ -18,22 +18,22 @@ _OUT, _IN = 1, 0
 _Identity = tuple[object, ...]
 
 
-def check_apart(inputs: Iterable[Any], outputs: Mapping[str, Any]) -> None:
+def check_apart(inputs: Iterable[Any], outputs: Iterable[tuple[str, Any]]) -> None:
     """Raise SamePlaceError where one of the ``outputs`` is an input, or another of them.
 
-    They are paths (``-`` is the standard stream), open files, or None; what an output is for is its
-    name. A file is the same by whatever link it is reached.
+    They are paths (``-`` is the standard stream), open files, or None; beside an output is what it
+    is for. A file is the same by whatever link it is reached.
     """
     taken = {
         found: "takes part in this run, and would be written over"
         for one in inputs
         if (found := _identity(one, _IN)) is not None and found[0] == "file"
     }
-    for purpose, place in outputs.items():
+    for purpose, place in outputs:
         found = _identity(place, _OUT)
         if found in taken:
             raise SamePlaceError(
-                f"{name_of(place)} {taken[found]}; name another file for {purpose.strip()}", place
+                f"{name_of(place)} {taken[found]}; name another file for {purpose}", place
             )
         if found is not None:
             taken[found] = "is written to in this run already"

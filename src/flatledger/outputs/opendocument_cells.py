@@ -29,8 +29,8 @@ class Cells:
     def cell(self, value: Any, column: Column, style: str) -> str:
         """One cell.
 
-        >>> Cells(Styles()).cell(Decimal("2.50"), Column("Qty"), "")
-        '<table:table-cell office:value-type="float" office:value="2.50"/>'
+        >>> Cells(Styles()).cell(True, Column("Sent"), "wrap").partition(" office")[2]
+        ':value-type="boolean" office:boolean-value="true"/>'
         """
         if value is None:
             name = self._styles.of("", None, style)

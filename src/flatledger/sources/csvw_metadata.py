@@ -45,7 +45,8 @@ class Described:
             dialect = {}
         given = {name: one for key, name, one in _dialect(dialect) if _is_usual(stated, name)}
         if self.file:
-            given = {"delimiter": ",", "header_row_count": 1, "skip_rows": 0, **given}
+            usual = {"delimiter": ",", "quote_char": '"', "header_row_count": 1, "skip_rows": 0}
+            given = {**usual, **given}
             given = {name: one for name, one in given.items() if _is_usual(stated, name)}
         return replace(stated, **given)
 

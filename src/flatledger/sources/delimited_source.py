@@ -10,7 +10,7 @@ from typing import NamedTuple
 from ..errors import SourceError
 from ..layout.source_options import TableReading
 from .csvw_metadata import Described, described_beside, read_cells
-from .dialects import Dialect, first_rows, found_delimiter, found_header, usual_width
+from .dialects import Dialect, first_rows, found_delimiter, found_header, found_quote, usual_width
 from .naming import what_it_is
 from .options import Options
 from .reading import Bytes
@@ -83,8 +83,9 @@ class _Found(NamedTuple):
 
 def _found(stated: TableReading, text: str) -> _Found:
     """The dialect and the header, as stated and else by looking at the first rows."""
-    ways = stated.quote_char, stated.escape_char, stated.line_terminator, stated.comment_prefix
-    dialect = Dialect(",", *ways)
+    quote = found_quote(text) if stated.quote_char == "" else stated.quote_char
+    ways = stated.escape_char, stated.line_terminator, stated.comment_prefix
+    dialect = Dialect(",", quote, *ways)
     dialect = dialect._replace(delimiter=stated.delimiter or found_delimiter(text, dialect))
     header = 1 if stated.header_row_count is None else stated.header_row_count
     if stated.headings and stated.header_row_count is None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections import Counter
 from collections.abc import Sequence
 from contextlib import suppress
@@ -12,6 +13,7 @@ from typing import Any, NamedTuple
 DELIMITERS = (",", ";", "\t", "|", "~", "^", "\x1f", "||", "::", "~~", "|~|", "^|^", ":")
 _ROWS = 100  # that are looked at
 _COMMENT = "#"  # what lines above the headings may begin with
+_OPENS, _CLOSES = re.compile(r"(?:^|[,;|\t])'", re.M), re.compile(r"'(?:[,;|\t\r\n]|\Z)")
 _STANDS_IN = "\ue000"
 NAMES = {
     ",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", "~": "tildes",
@@ -49,7 +51,8 @@ class Dialect(NamedTuple):
         >>> Dialect(";").named(), Dialect("||").named()
         ('text with semicolons', 'text with `||`')
         """
-        return f"text with {NAMES.get(self.delimiter, f'`{self.delimiter}`')}"
+        quoted = "" if self.quote_char in ('"', None) else f", quoted by {self.quote_char}"
+        return f"text with {NAMES.get(self.delimiter, f'`{self.delimiter}`')}{quoted}"
 
 
 def found_delimiter(text: str, dialect: Dialect) -> str:
@@ -67,6 +70,19 @@ def found_delimiter(text: str, dialect: Dialect) -> str:
 
     most, best = max(((score(one), one) for one in DELIMITERS), key=lambda pair: pair[0])
     return best if most > (0, 0) else ","
+
+
+def found_quote(text: str) -> str:
+    """What stands around cells: an apostrophe, where they begin and end with one and nothing is
+    within double quotes; as a rule a double quote.
+
+    >>> found_quote("a;b\\n'x;y';2\\n"), found_quote("a;b\\n'tis;2\\n")
+    ("'", '"')
+    """
+    if '"' in text:
+        return '"'
+    begin = len(_OPENS.findall(text))
+    return "'" if begin and begin == len(_CLOSES.findall(text)) else '"'
 
 
 def _score(rows: Sequence[Sequence[str]]) -> tuple[float, int]:
