@@ -273,7 +273,7 @@ OUTPUTS = st.fixed_dictionaries(
         ),
         "quote": st.sampled_from(["needed", "texts", "all"]),
         "quote-char": st.sampled_from(['"', "'", "$"]),
-        "line-terminator": st.sampled_from(["crlf", "lf", "record-separator", "~\n", "@@"]),
+        "line-terminator": st.sampled_from(["crlf", "lf", "record-separator", "@\n", "@@"]),
         "encoding": st.sampled_from(["utf-8", "utf-8-bom", "utf-16", "gb18030"]),
         "formula-guard": st.sampled_from(["yes", "no"]),
     },

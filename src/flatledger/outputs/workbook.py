@@ -177,7 +177,8 @@ class Workbook:
             style = "subtotal" if row.depth else "whole"
         if level:
             self._sheet.set_row(at, None, None, {"level": level})
-            self._sheet.row_info.pop(at - 2, None)  # it is written: memory is not to grow
+            for known in (self._sheet.row_info, self._sheet.row_sizes):  # memory is not to grow
+                known.pop(at - 2, None)  # by rows that are written
         texts = self._format("", style)
         numbers = self._number_formats(style)
         write_string, write_number = self._sheet.write_string, self._sheet.write_number
