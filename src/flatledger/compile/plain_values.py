@@ -46,6 +46,28 @@ def number_in(text: str) -> int | Decimal | None:
     return read_decimal(text)
 
 
+class Numerals(dict[str, int | Decimal | None]):
+    """The numbers in texts, keeping the latest: where all values are texts, most come many times.
+
+    >>> numerals = Numerals()
+    >>> numerals[" 10.50 "], numerals["12"], numerals["a few"]
+    (Decimal('10.50'), 12, None)
+    """
+
+    _most, _longest = 50_000, 40
+
+    def __missing__(self, text: str) -> int | Decimal | None:
+        number = number_in(text.strip())
+        if len(text) <= self._longest:
+            if len(self) >= self._most:
+                self.clear()
+            self[text] = number
+        return number
+
+
+NUMERALS = Numerals()
+
+
 def flattened(values: Iterable[Any]) -> Iterator[Any]:
     """The values of a list and of the lists within it."""
     for value in values:

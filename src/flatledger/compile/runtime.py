@@ -45,7 +45,7 @@ from .plain_data import (
     with_entries,
     with_members,
 )
-from .plain_values import as_numbers, collected, flattened, is_number, is_whole_entry, number_in
+from .plain_values import NUMERALS, as_numbers, collected, flattened, is_number, is_whole_entry
 from .watches import ListsMet
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
@@ -279,6 +279,8 @@ class Runtime:
 
     def as_number(self, value: Any, path: str, where: Address) -> int | Decimal | None:
         """A number as it is; text of digits is read."""
+        if value.__class__ is str and (number := NUMERALS[value]) is not None:
+            return number
         value = self.one(value, path, where)
         if is_null(value):
             return None
@@ -287,8 +289,6 @@ class Runtime:
         result: int | Decimal | None = None
         if isinstance(value, float):
             result = read_decimal(repr(value))
-        elif isinstance(value, str):
-            result = number_in(value.strip())
         if result is None:
             reason = value.reason if isinstance(value, Unreadable) else "is not a number"
             self.fault(where, path, value, reason)
