@@ -155,7 +155,7 @@ def test_rows_of_another_length_are_faults_with_their_line(tool: Tool, tmp_path:
         (b"a~b\x1e1~2\n\x1e", {"line_terminator": "\x1e"}, {"a": "1", "b": "2\n"}),
         (b'a,b\n"1,2\n', {"quote_char": None}, {"a": '"1', "b": "2"}),
         (b"only\n1\n", {}, {"only": "1"}),
-        (b"a,b\n'x, ''y''',2\n", {}, {"a": "x, 'y'", "b": "2"}),
+        (b"'a',b\n'x, ''y''',2\n", {}, {"a": "x, 'y'", "b": "2"}),
         (b"a,b\n'tis,2\n", {}, {"a": "'tis", "b": "2"}),
     ],
 )

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 DELIMITERS = (",", ";", "\t", "|", "~", "^", "\x1f", "||", "::", "~~", "|~|", "^|^", ":")
 _ROWS = 100  # that are looked at
 _COMMENT = "#"  # what lines above the headings may begin with
-_OPENS, _CLOSES = re.compile(r"(?:^|[,;|\t])'", re.M), re.compile(r"'(?:[,;|\t\r\n]|\Z)")
+_QUOTED = re.compile(r"(?:^|[,;|\t])'(?:[^']|'')*'(?=[,;|\t]|$)")
 _STANDS_IN = "\ue000"
 NAMES = {
     ",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", "~": "tildes",
@@ -73,16 +73,15 @@ def found_delimiter(text: str, dialect: Dialect) -> str:
 
 
 def found_quote(text: str) -> str:
-    """What stands around cells: an apostrophe, where they begin and end with one and nothing is
-    within double quotes; as a rule a double quote.
+    """What stands around cells: an apostrophe, where the first line and all others that are there
+    have a cell within such, and no double quote is met; as a rule a double quote.
 
-    >>> found_quote("a;b\\n'x;y';2\\n"), found_quote("a;b\\n'tis;2\\n")
+    >>> found_quote("'a','b'\\n'x, y',2\\n"), found_quote("a,b\\n'x',2\\n")
     ("'", '"')
     """
-    if '"' in text:
-        return '"'
-    begin = len(_OPENS.findall(text))
-    return "'" if begin and begin == len(_CLOSES.findall(text)) else '"'
+    lines = [line for line in text.splitlines()[:_ROWS] if line.strip()]
+    apostrophes = len(lines) > 1 and '"' not in text and all(map(_QUOTED.search, lines))
+    return "'" if apostrophes else '"'
 
 
 def _score(rows: Sequence[Sequence[str]]) -> tuple[float, int]:
