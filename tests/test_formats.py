@@ -254,6 +254,32 @@ def test_a_cell_that_differs_is_found_with_its_row(
     assert balance.wrong == [f"{place}: row 5 is not in the file"]
 
 
+def test_cells_that_are_changed_and_counted_are_verified_as_such(tmp_path: Path) -> None:
+    """Cut, replaced, translated, put in a pattern, given a default: none of it is a difference."""
+    columns = [
+        {"Code": {"value": "c", "translate": {"a": "Alpha"}, "width": 8}},
+        {"Text": {"value": "t", "width": 6, "default": "none"}},
+        {"N": {"value": "n", "width": 7, "fill": "0", "decimals": 1, "total": "sum"}},
+    ]
+    records: list[Any] = [{"c": "a", "t": "two\nlines é", "n": -1.5}, {"c": "b", "n": None}]
+    output = {
+        "line-break": "space",
+        "too-long": "cut",
+        "encoding": "ascii",
+        "unencodable": "replace",
+    }
+    layout: dict[str, Any] = {"columns": columns, "output": output, "levels": []}
+    places = [tmp_path / f"t.{suffix}" for suffix in ("csv", "xlsx", "ods", "html", "md", "json")]
+    assert flatledger.export(layout, records, places, verify=True).wrong == []
+    fixed = {**layout, "output": {**output, "format": "fixed-width", "decimal-char": "comma"}}
+    balance = flatledger.export(fixed, records, tmp_path / "t.txt", verify=True)
+    assert (balance.wrong, (tmp_path / "t.txt").read_text().splitlines()[1:]) == (
+        [],
+        ["Alpha   two li-0001,5", "b       none         ", "Grand to      -0001,5"],
+    )
+    assert any("2 cells were cut" in note for note in balance.notes)
+
+
 def test_what_cannot_be_verified_is_said(tool: Tool, tmp_path: Path) -> None:
     (tmp_path / "a.jsonl").write_text('{"a": 1.5, "b": 2}\n')
     (tmp_path / "a.yaml").write_text(

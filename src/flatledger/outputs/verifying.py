@@ -156,11 +156,12 @@ class _Check:
             return True
         if column.default == text and self._number(cell) == read_decimal(text) is not None:
             return True
-        if self._output.too_long == "cut" and column.width and text[: column.width].strip() == got:
-            return True
         if self._output.beyond == "continue" and too_long(text):
             return text.startswith(got) and len(got) * 2 >= LONGEST
         plain = self._replaced(text)
+        cut = self._output.too_long == "cut" and column.width is not None
+        if cut and plain[: column.width].strip() == got:
+            return True
         return plain in (self._replaced(got), self._replaced(without_guard(got)))
 
     def _replaced(self, text: str) -> str:

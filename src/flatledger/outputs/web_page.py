@@ -42,6 +42,9 @@ class WebPage(StreamedWriter):
         self._rendering = Rendering(columns, layout.locale, layout.output)
         self._folding = Folding(layout)
         self._numeric = [one.numeric or one.kind == "number" for one in columns]
+        self._patterned = [
+            one.column.format is not None and one.column.translate is None for one in columns
+        ]
         self._before, _, self._after = self._page().partition(_ROWS)
 
     def _page(self) -> str:
@@ -76,10 +79,12 @@ class WebPage(StreamedWriter):
         return f'<tr data-level="{level}"{kind}>{"".join(self._cells(row, texts))}</tr>\n'
 
     def _cells(self, row: Row, texts: Row) -> Iterator[str]:
-        for cell, shown, numeric in zip(row, texts, self._numeric, strict=True):
+        kinds = zip(self._numeric, self._patterned, strict=True)
+        for cell, shown, (numeric, patterned) in zip(row, texts, kinds, strict=True):
             text = "" if shown is None else text_of(shown)
-            plain = "" if cell is None else text_of(cell)
-            value = f' data-value="{self._escaped(plain)}"' if plain != text else ""
+            value = ""
+            if patterned and cell is not None:
+                value = f' data-value="{self._escaped(text_of(cell))}"'
             right = ' class="n"' if numeric else ""
             yield f"<td{right}{value}>{self._escaped(text)}</td>"
 
