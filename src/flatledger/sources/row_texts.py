@@ -10,9 +10,12 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable, Iterator, Sequence
+from itertools import chain
 from typing import Any, NamedTuple
 
 from .dialects import Dialect
+from .row_by_row import RowByRow
+from .text_encodings import pieces
 
 NEVER_ENDS = "a quote opens here that does not end before the next delimiter or line break"
 TOO_MUCH = "text stands between a closing quote and the next delimiter"
@@ -60,39 +63,42 @@ class RowTexts:
         self._line = line  # the number of the next
 
     def blocks(self, texts: Iterator[str]) -> Iterator[RowBlock]:
-        """The rows of a text that comes in pieces."""
-        held, wanted = "", 0
-        for text in texts:
-            held += text
-            if len(held) < wanted:
+        """The rows of a text that comes in pieces.
+
+        Where a quote does not end, what follows its line is gone through again.
+        """
+        held, wanted, final = "", 0, False
+        while not final or held:
+            text = next(texts, None)
+            final = text is None
+            held += text or ""
+            if len(held) < wanted and not final:
                 continue
-            cut = self._cut(held)
-            block, rest = self._block(held[:cut], final=False)
-            held = rest + held[cut:]
-            wanted = 2 * len(held) if len(held) <= self._largest else 0
+            never = final or len(held) > self._largest  # a quote that has not ended by now
+            cut = len(held) if never else self._cut(held)
+            block, rest = self._block(held[:cut], never)
             if block is not None:
                 yield block
-            while len(held) > self._largest:  # a quote that has not ended by now never does
-                block, held = self._block(held, final=True)
-                if block is not None:
-                    yield block
-        block, _ = self._block(held, final=True)
-        if block is not None:
-            yield block
+            if never:
+                texts = chain(pieces(rest), texts)
+                held, wanted, final = "", 0, final and not rest
+            else:
+                held = rest + held[cut:]
+                wanted = 2 * len(held)
 
     def _cut(self, text: str) -> int:
         """Where the last line ends that a row may end with: not within an odd quote, as a rule."""
         dialect = self._dialect
-        ends = (dialect.line_terminator,) if dialect.line_terminator else ("\n",)
-        end = len(text)
+        mark, end = dialect.line_terminator or "\n", len(text)
         if dialect.quote_char and text.count(dialect.quote_char) % 2:
             end = text.rfind(dialect.quote_char)
-        found = max(text.rfind(one, 0, end) + len(one) for one in ends)
-        if found < len(ends[0]) and not dialect.line_terminator:
-            found = text.rfind("\r", 0, end - 1) + 1
-        if found < len(ends[0]):
-            found = text.rfind(ends[0]) + len(ends[0])
-        return found if found >= len(ends[0]) else 0
+        for before in (end, len(text)):
+            found = text.rfind(mark, 0, before)
+            if found >= 0:
+                return found + len(mark)
+            if not dialect.line_terminator and (found := text.rfind("\r", 0, before - 1)) >= 0:
+                return found + 1
+        return 0
 
     def _block(self, text: str, final: bool) -> tuple[RowBlock | None, str]:
         """The rows of a text that ends with a line, and what of it belongs to the next text."""
@@ -137,66 +143,26 @@ class RowTexts:
             line = reader.line_num
         return starts
 
-    # ---- row by row
-
     def _carefully(
         self, lines: list[str], standing: _StandIns, final: bool
     ) -> tuple[RowBlock | None, str]:
-        rows: list[list[str]] = []
-        starts: list[int] = []
-        wrong: list[WrongRow] = []
-        odd: list[tuple[int, str]] = []
-        source = _From(lines)
-        first = self._line
-        reader = self._reader(source, standing)
-        rest = ""
-        while source.at < len(lines):
-            at = source.at
-            prefix = self._dialect.comment_prefix
-            if prefix and lines[at].startswith(prefix):
-                source.at += 1
-                continue
-            try:
-                row = next(reader)
-                ended = source.at - at == 1 or not self.width or len(row) in (0, self.width)
-            except csv.Error:
-                row, ended = [], False
-                if source.at == len(lines) and not final and source.ran_out:
-                    rest = "".join(lines[at:])
-                    break
-            if not ended:
-                reader = self._reader(source, standing)
-                several, source.at = source.at - at > 1 or source.ran_out, at + 1
-                source.ran_out = False
-                if several:
-                    text = standing.original(lines[at])
-                    wrong.append(WrongRow(len(rows), first + at, text.rstrip("\r\n"), NEVER_ENDS))
-                    continue
-                row = next(self._reader(iter([lines[at]]), standing, strict=False))
-                odd.append((len(rows), TOO_MUCH))
-            if row:
-                rows.append(row)
-                starts.append(first + at)
-        self._line = first + len(lines) - (len(lines) - at if rest else 0)
-        standing.put_back(rows)
-        block = RowBlock(rows, _Lines(lambda: starts), wrong, odd) if rows or wrong else None
-        return block, standing.original(rest)
+        """The rows of some lines one by one, and what of them belongs to the next text."""
 
+        def reader(lines: Iterator[str], strict: bool) -> Any:
+            return self._reader(lines, standing, strict)
 
-class _From(Iterator[str]):
-    """Lines from a place on. ``ran_out``: more were asked for than there are."""
-
-    def __init__(self, lines: list[str]) -> None:
-        self._lines = lines
-        self.at = 0
-        self.ran_out = False
-
-    def __next__(self) -> str:
-        if self.at == len(self._lines):
-            self.ran_out = True
-            raise StopIteration
-        self.at += 1
-        return self._lines[self.at - 1]
+        found = RowByRow(reader, self.width, self._dialect.comment_prefix)
+        end = found.read(lines, final)
+        first, self._line = self._line, self._line + end
+        standing.put_back(found.rows)
+        wrong = [
+            WrongRow(before, first + at, standing.original(lines[at]).rstrip("\r\n"), NEVER_ENDS)
+            for before, at in found.wrong
+        ]
+        where = _Lines(lambda: [first + at for at in found.starts])
+        block = RowBlock(found.rows, where, wrong, [(place, TOO_MUCH) for place in found.odd])
+        rest = standing.original("".join(lines[end:]))
+        return block if found.rows or wrong else None, rest
 
 
 class _Lines:

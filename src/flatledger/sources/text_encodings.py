@@ -75,12 +75,16 @@ def texts(
         except UnicodeDecodeError as error:
             raise _not_so(error, encoding, name, line) from None
         line += text.count("\n")
-        for at in range(0, len(text), _PIECE):
-            yield text[at : at + _PIECE]
+        yield from pieces(text)
     try:
         yield decoder.decode(b"", final=whole)
     except UnicodeDecodeError as error:
         raise _not_so(error, encoding, name, line) from None
+
+
+def pieces(text: str) -> Iterator[str]:
+    """A text in pieces of which the rows fit a cache."""
+    return (text[at : at + _PIECE] for at in range(0, len(text), _PIECE))
 
 
 def _not_so(error: UnicodeDecodeError, encoding: Encoding, name: str, line: int) -> SourceError:
