@@ -455,6 +455,33 @@ def test_a_signal_at_any_moment_leaves_nothing_behind(
     assert code in codes
 
 
+def test_a_workbook_that_is_stopped_leaves_no_scratch_behind(folder: Path) -> None:
+    lines = "".join(f'{{"no": {n}, "lines": [{{"qty": 1}}]}}\n' for n in range(150_000))
+    (folder / "big.jsonl").write_text(lines)
+    scratch = folder / "scratch"
+    scratch.mkdir()
+    command = [
+        sys.executable,
+        "-m",
+        "flatledger",
+        "export",
+        "base.yaml",
+        "big.jsonl",
+        "-o",
+        "t.xlsx",
+    ]
+    with subprocess.Popen(
+        command, cwd=folder, env={**os.environ, "TMPDIR": str(scratch)}, stderr=subprocess.PIPE
+    ) as run:
+        while run.poll() is None and not list(scratch.iterdir()):
+            time.sleep(0.01)
+        run.send_signal(signal.SIGTERM)
+        run.communicate(timeout=60)
+    assert run.returncode == 143
+    assert list(scratch.iterdir()) == []
+    assert not (folder / "t.xlsx").exists()
+
+
 def test_a_signal_that_is_told_to_be_ignored_is_ignored(folder: Path) -> None:
     ignoring = "import signal, os, sys; signal.signal(signal.SIGHUP, signal.SIG_IGN);" + (
         "os.execv(sys.executable, [sys.executable, '-m', 'flatledger', *sys.argv[1:]])"

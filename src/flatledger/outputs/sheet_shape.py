@@ -21,6 +21,7 @@ _NARROWEST, _WIDEST, _LONGEST_HEADING, _LOOKED_AT = 6, 60, 24, 2_000
 LONG_TEXTS = ("Row", "Column", "Part", "Text")  # the headings of their sheet
 _UNFIT_FOR_SHEETS = re.compile(r"[\[\]:*?/\\\x00-\x1f\ud800-\udfff]")
 _LONGEST_NAME = 31
+_RESERVED = ("history",)  # which no sheet may be called
 _WIDE_PAGE = 95  # characters that a page holds upright
 
 
@@ -39,7 +40,8 @@ def sheet_name(text: str, taken: Sequence[str] = ()) -> str:
     >>> sheet_name("Lines: March/April"), sheet_name("Lines", ["lines"])
     ('Lines- March-April', 'Lines 2')
     """
-    plain = _UNFIT_FOR_SHEETS.sub("-", text).strip("' ")[:_LONGEST_NAME] or "Table"
+    plain = _UNFIT_FOR_SHEETS.sub("-", text).strip("' ")[:_LONGEST_NAME].strip("' ") or "Table"
+    taken = (*taken, *_RESERVED)
     name, number = plain, 1
     while name.casefold() in {one.casefold() for one in taken}:
         number += 1

@@ -5,6 +5,8 @@ from __future__ import annotations
 import atexit
 import hashlib
 import os
+import shutil
+import tempfile
 from collections.abc import Callable
 from contextlib import suppress
 from io import BufferedRandom
@@ -118,7 +120,21 @@ class Unfinished:
             self.file.close()
 
 
+class ScratchFolder:
+    """A temporary folder, which is gone when it is cleared or the process ends, stopped or not."""
+
+    def __init__(self) -> None:
+        self.path = Path(tempfile.mkdtemp(prefix="flatledger-"))
+        _FOLDERS.add(self)
+
+    def clear(self) -> None:
+        """Remove it with what is in it."""
+        _FOLDERS.discard(self)
+        shutil.rmtree(self.path, ignore_errors=True)
+
+
 _OPEN: set[Unfinished] = set()
+_FOLDERS: set[ScratchFolder] = set()
 _NEW = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
 
 
@@ -127,6 +143,8 @@ def clear_unfinished() -> None:
     """Clear away whatever is unfinished when the process ends."""
     for one in list(_OPEN):
         one.abandon()
+    for folder in list(_FOLDERS):
+        folder.clear()
 
 
 def unfinished_name(place: Path) -> str:

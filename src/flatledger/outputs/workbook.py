@@ -7,8 +7,6 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from decimal import Decimal
-from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Any
 
 from ..layout.column import Column
@@ -22,6 +20,7 @@ from .cell_values import FIRST_DAY, CellValues
 from .files import Target
 from .sheet_shape import check_columns
 from .sheet_writer import SheetWriter
+from .unfinished import ScratchFolder
 from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format
 from .workbook_files import copy_to
 
@@ -75,9 +74,9 @@ class Workbook(SheetWriter):
 
         super().__init__(layout, target, columns, source, FIRST_DAY)
         self._codes = [number_format(column) or "" for column in self.columns]
-        self._folder = TemporaryDirectory(prefix="flatledger-")
-        ways = {"constant_memory": True, "tmpdir": self._folder.name}
-        self._packed = Path(self._folder.name, "table.xlsx")
+        self._folder = ScratchFolder()
+        ways = {"constant_memory": True, "tmpdir": str(self._folder.path)}
+        self._packed = self._folder.path / "table.xlsx"
         self._book = xlsxwriter.Workbook(str(self._packed), ways)
         about = {"title": layout.name, "subject": layout.about, "comments": f"Source: {source}"}
         self._book.set_properties({**about, "created": _CREATED})
@@ -206,7 +205,7 @@ class Workbook(SheetWriter):
         for sheet in self._book.worksheets():
             with suppress(OSError):
                 sheet.row_data_fh.close()
-        self._folder.cleanup()
+        self._folder.clear()
 
     @contextmanager
     def telling(self) -> Iterator[None]:
