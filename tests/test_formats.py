@@ -294,6 +294,12 @@ def test_what_cannot_be_verified_is_said(tool: Tool, tmp_path: Path) -> None:
     assert (
         "can't be verified; name a file" in tool("export", "a.yaml", "a.jsonl", "--verify").stderr
     )
+    done = tool("export", "a.yaml", "a.jsonl", "-o", "a.json", "--csvw", "--with-balance")
+    assert "no workbook is written, so no sheet has the balance" in done.stderr
+    assert "no file of delimited text is written, so no metadata are" in done.stderr
+    done = tool("export", "a.yaml", "a.jsonl", "--csvw")
+    assert "so no metadata are" in done.stderr
+    assert not list(tmp_path.glob("*metadata.json"))
     (tmp_path / "b.yaml").write_text("columns: [{C: b}]\noutput: {delimiter: '||'}")
     done = tool("export", "b.yaml", "a.jsonl", "-o", "a.csv", "--verify")
     assert "--verify can't verify such a file" in done.stderr

@@ -10,7 +10,7 @@ from typing import Any
 from ..compile.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
 from ..layout.note import note_of
-from ..layout.output_options import IfThere
+from ..layout.output_options import IfThere, Output
 from ..layout.settling import output_of
 from ..outputs import Destination, Target, open_writer
 from ..outputs.csvw import SUFFIX, metadata
@@ -153,21 +153,35 @@ def _table(
         balance.notes += [*writer.notes(), *target.notes]
         balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
     balance.notes = [*dict.fromkeys(balance.notes), *(faults.notes if faults else ())]
+    balance.notes += _without_use(layout.output, targets)
     if layout.output.csvw:
-        _describe(prepared, run, balance)
+        _describe(prepared, run, targets, balance)
     return balance
 
 
-def _describe(prepared: Preparation, run: Run, balance: Balance) -> None:
-    """Write CSVW metadata beside each table of delimited text."""
-    layout = prepared.layout
-    for file in list(balance.files):
-        if not is_file(file.name) or not is_delimited(file.name, layout.output.format):
-            continue
-        data = metadata(layout, run.columns, file.name)
-        with Target(file.name + SUFFIX, "replace") as target:
-            target.write(data)
-        balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
+def _without_use(output: Output, targets: Sequence[Target]) -> list[str]:
+    """What was asked for that none of the files can have."""
+    formats = {format_of(one.name, output.format).name for one in targets}
+    notes = []
+    if output.with_balance and not formats & {"xlsx", "ods"}:
+        notes.append("no workbook is written, so no sheet has the balance (`with-balance`)")
+    if output.csvw and not any(_is_described(output, one) for one in targets):
+        notes.append("no file of delimited text is written, so no metadata are (`csvw`)")
+    return notes
+
+
+def _is_described(output: Output, target: Target) -> bool:
+    return target.replaces and is_delimited(target.name, output.format)
+
+
+def _describe(prepared: Preparation, run: Run, targets: Sequence[Target], balance: Balance) -> None:
+    """Write CSVW metadata beside each file of delimited text."""
+    for file in targets:
+        if _is_described(prepared.layout.output, file):
+            data = metadata(prepared.layout, run.columns, file.name)
+            with Target(file.name + SUFFIX, "replace") as target:
+                target.write(data)
+            balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
 
 
 def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> None:
