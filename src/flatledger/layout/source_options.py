@@ -41,6 +41,17 @@ class TableReading(msgspec.Struct, frozen=True):
     hidden_rows: Literal["keep", "drop"] = "keep"
     largest_unpacked: int = LARGEST_UNPACKED >> 20
 
+    def stated(self) -> list[str]:
+        """The keys of a layout that say anything here.
+
+        >>> TableReading(delimiter=";", nested=True).stated()
+        ['delimiter', 'headings']
+        """
+        usual = TableReading()
+        names = [one for one in self.__struct_fields__ if getattr(self, one) != getattr(usual, one)]
+        keys = ("headings" if one == "nested" else one.replace("_", "-") for one in names)
+        return list(dict.fromkeys(keys))
+
 
 class SourceOptions(msgspec.Struct, frozen=True):
     """How a source is read: ``records`` is the path of names to the records within a document,

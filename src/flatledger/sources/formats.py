@@ -25,7 +25,7 @@ def _never(head: bytes) -> bool:
 class Format(NamedTuple):
     """A format of records: its name, how names of its files end, whether a source that begins so is
     of it, the module whose ``open_reader`` reads it, whether a source that begins so is probably of
-    it where no name tells, and the extra that it needs.
+    it where no name tells, the extra that it needs, and which keys of `TableReading` it takes.
     """
 
     name: str
@@ -34,12 +34,18 @@ class Format(NamedTuple):
     module: str
     resembles: Callable[[bytes], bool] = _never
     extra: str = ""
+    keys: frozenset[str] = frozenset()
 
     def reader(self, data: Bytes, options: Options) -> Reader:
         """A reading of some bytes. Raises SourceError and MissingExtraError."""
         name = f"{__package__}.{self.module}"
         module = loaded(name, self.extra, f"reading {self.name.upper()}")
-        return cast(Reader, module.open_reader(data, options))
+        reader = cast(Reader, module.open_reader(data, options))
+        without_use = [key for key in options.table.stated() if key not in self.keys]
+        if without_use:
+            said = f"without use for {', '.join(f'`{key}`' for key in without_use)}"
+            reader.manner = "; ".join(filter(None, (reader.manner or self.name.upper(), said)))
+        return reader
 
 
 def _begins_json(head: bytes) -> bool:
@@ -56,12 +62,21 @@ def _resembles_table(head: bytes) -> bool:
     return resembles(head)
 
 
+_TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard"})
+_TEXT = frozenset({"encoding", "comment-prefix"})
+_FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows"}
 _JSON = re.compile(rb"\s*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
 FORMATS = (
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
-    Format("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),
-    Format("csv", (".csv", ".tsv", ".tab", ".psv"), _never, "delimited_source", _resembles_table),
-    Format("fixed-width", (), _never, "fixed_width_source"),
+    Format(
+        *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),
+        keys=_TABLE | {"sheet", "range", "fill-merged", "hidden-rows", "largest-unpacked"},
+    ),
+    Format(
+        *("csv", (".csv", ".tsv", ".tab", ".psv"), _never, "delimited_source", _resembles_table),
+        keys=_TABLE | _TEXT | {"delimiter", "quote-char", "escape-char", "line-terminator"},
+    ),
+    Format("fixed-width", (), _never, "fixed_width_source", keys=_FIXED),
 )
 
 
