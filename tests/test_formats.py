@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import os
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -278,6 +279,24 @@ def test_cells_that_are_changed_and_counted_are_verified_as_such(tmp_path: Path)
         ["Alpha   two li-0001,5", "b       none         ", "Grand to      -0001,5"],
     )
     assert any("2 cells were cut" in note for note in balance.notes)
+
+
+def test_of_several_files_those_that_were_put_in_place_are_told(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    replaced = os.replace
+
+    def full(old: Path, new: Path) -> None:
+        if Path(new).name == "a.csv":
+            raise OSError(28, "No space left on device")
+        replaced(old, new)
+
+    monkeypatch.setattr(os, "replace", full)
+    places = [tmp_path / "a.csv", tmp_path / "b.csv"]
+    with pytest.raises(flatledger.OutputError, match=r"a\.csv can't be written") as caught:
+        flatledger.export({"columns": [{"N": "n"}]}, [{"n": 1}], places)
+    assert caught.value.written == f"the table had been written to {places[1]}"
+    assert [path.name for path in tmp_path.iterdir()] == ["b.csv"]
 
 
 def test_what_cannot_be_verified_is_said(tool: Tool, tmp_path: Path) -> None:

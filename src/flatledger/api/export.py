@@ -127,9 +127,10 @@ def _table(
     prepared: Preparation, places: Places, progress: Progress | None, verify: bool
 ) -> Balance:
     """Write the table, and the faults beside it; the balance, which decides what it is called."""
-    layout = prepared.layout
-    with ExitStack() as placing:
-        targets = [placing.enter_context(Target(one, places.if_there)) for one in places.tables]
+    layout, targets = prepared.layout, list[Target]()
+    with _telling_files(targets), ExitStack() as placing:
+        for one in places.tables:
+            targets.append(placing.enter_context(Target(one, places.if_there)))
         sink = placing.enter_context(fault_table(faults := places.target(places.faults)))
         run = prepared.run(progress, faults=sink)
         with ExitStack() as writing:
@@ -202,6 +203,18 @@ def _verify(verifier: Verifier, targets: Sequence[Target], stated: str, balance:
         balance.wrong = [*balance.wrong, *wrong]
         if not wrong:
             balance.notes.append(said)
+
+
+@contextmanager
+def _telling_files(targets: Sequence[Target]) -> Iterator[None]:
+    """Where one of several files can't be put in its place, tell which were before it."""
+    try:
+        yield
+    except FlatLedgerError as error:
+        placed = [one.name for one in targets if one.placed]
+        if placed:
+            error.written = f"the table had been written to {', '.join(placed)}"
+        raise
 
 
 @contextmanager

@@ -29,8 +29,8 @@ class Target:
     is replaced, and kept beside where it is not as it was last written; just replaced; refused; or
     left, and the new one numbered. ``remedy`` is what to do where it is refused.
 
-    After its end ``name`` is where it was written, ``replaced`` whether a former file was there,
-    and ``notes`` are what its reader should know.
+    After its end ``name`` is where it was written, ``placed`` whether a file took its place,
+    ``replaced`` whether a former one was there, and ``notes`` are what its reader should know.
     """
 
     def __init__(
@@ -43,7 +43,7 @@ class Target:
         self._unfinished: Unfinished | None = None
         self._if_there, self._remedy = if_there, remedy
         self._own = False  # a stream that is closed at the end
-        self.replaced = False
+        self.replaced = self.placed = False
         self.notes: list[str] = []
         self.file: BinaryIO
         self.name = name_of(to)
@@ -160,6 +160,7 @@ class Target:
         if self._path.exists() and self._if_there == "keep":
             self._keep_former(self._path, digest)
         unfinished.take_place(self._move)
+        self.placed = True
         remember(self._path, digest)
 
     def _move(self, whole: Path) -> None:
