@@ -22,6 +22,8 @@ from ..values.literals import Interval
 from ..values.numbers import Unreadable
 from .dialects import FirstRow, found_header
 from .naming import what_it_is
+from .office_parts import OfficeParts
+from .opendocument_parts import CONTENT, OpenDocumentParts
 from .options import Options
 from .reading import Bytes
 from .row_texts import RowBlock
@@ -43,7 +45,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
     if not packed.startswith(_ZIP):
         what = what_it_is(packed[:_SHOWN]) or "something else"
         raise SourceError(f"{name} is not a workbook (XLSX, XLSM, ODS), but {what}")
-    parts = Parts(packed, name, stated.largest_unpacked << 20)
+    parts = _parts_of(packed, name, stated.largest_unpacked << 20)
     sheet, area = _place(parts, stated)
     cells = _Cells(parts, packed, sheet, area, stated)
     skipped, header = _header(cells, stated)
@@ -72,6 +74,12 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         texts=False,
         value=_value,
     )
+
+
+def _parts_of(packed: bytes, name: str, largest: int) -> Parts:
+    parts = Parts(packed, name, largest)
+    kind = OpenDocumentParts if CONTENT in parts.names else OfficeParts
+    return kind(packed, name, largest)
 
 
 def _place(parts: Parts, stated: TableReading) -> tuple[str, Area | None]:
@@ -106,7 +114,7 @@ class _Cells:
             found = CalamineWorkbook.from_filelike(io.BytesIO(packed)).get_sheet_by_name(sheet)
             rows: list[list[Any]] = [*found.to_python(skip_empty_area=False)]
         except (CalamineError, OSError, ValueError) as error:
-            raise SourceError(f"{parts.name}: this workbook is damaged ({error})") from None
+            raise parts.damaged(error) from None
         self.notes: list[str] = []
         for (row, column), text in marks.errors.items():
             if row < len(rows) and column < len(rows[row]):
@@ -114,7 +122,7 @@ class _Cells:
         for (row, column), text in marks.texts.items():
             if row < len(rows) and column < len(rows[row]):
                 rows[row][column] = text
-        merged = found.merged_cell_ranges or []
+        merged = marks.merged or found.merged_cell_ranges or ()
         if merged and stated.fill_merged:
             _fill(rows, merged)
         hidden = marks.hidden if stated.hidden_rows == "drop" else frozenset[int]()

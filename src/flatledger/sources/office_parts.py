@@ -1,0 +1,121 @@
+"""The parts of a workbook of Office Open XML (ECMA-376, part 1): XLSX and XLSM."""
+
+from __future__ import annotations
+
+import io
+import posixpath
+import re
+from collections.abc import Iterator
+from functools import cached_property
+from typing import Any
+
+from lxml import etree
+
+from ..bounds import MOST_SPARSE
+from ..errors import SourceError
+from .workbook_parts import MOST_ROWS, Corner, Marks, Parts, column_of, place_of
+
+_FAR_DOWN = re.compile(rb' r="([0-9]{4,9})"')
+_FAR_RIGHT = re.compile(rb' r="([A-Z]{2,3})[0-9]')
+_ERROR, _HIDDEN = b't="e"', b'hidden="'
+_LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
+_DOCUMENT, _SHEET, _TABLE = "/officeDocument", "/worksheet", "/table"
+
+
+class OfficeParts(Parts):
+    """The parts of a workbook (Parts)."""
+
+    @cached_property
+    def _workbook(self) -> str:
+        found = self._related("", _DOCUMENT)
+        if not found:
+            raise SourceError(f"{self.name} is a ZIP file, but no workbook (XLSX, XLSM, ODS)")
+        return next(iter(found.values()))
+
+    @cached_property
+    def _book(self) -> Any:
+        return self.xml(self._workbook)
+
+    @cached_property
+    def _parts(self) -> dict[str, str]:
+        """The part of each sheet that has cells, by its name."""
+        places = self._related(self._workbook, _SHEET)
+        return {
+            one.get("name", ""): places[one.get(_LINK)]
+            for one in self._book.iter("{*}sheet")
+            if one.get(_LINK) in places
+        }
+
+    def _related(self, part: str, kind: str) -> dict[str, str]:
+        """The parts of one kind that a part is related to, by their links."""
+        folder, name = posixpath.split(part)
+        place = posixpath.join(folder, "_rels", f"{name}.rels")
+        if place not in self.names:
+            return {}
+        return {
+            one.get("Id", ""): posixpath.normpath(
+                posixpath.join("/", folder, one.get("Target", ""))
+            ).lstrip("/")
+            for one in self.xml(place)
+            if one.get("Type", "").endswith(kind)
+        }
+
+    def sheets(self) -> Iterator[tuple[str, bool]]:
+        for one in self._book.iter("{*}sheet"):
+            if one.get("name", "") in self._parts:
+                yield one.get("name", ""), one.get("state", "visible") != "visible"
+
+    def area_texts(self) -> Iterator[tuple[str, str, str]]:
+        for one in self._book.iter("{*}definedName"):
+            sheet, _, cells = (one.text or "").rpartition("!")
+            yield one.get("name", ""), sheet.strip("'").replace("''", "'"), cells
+        for sheet, part in self._parts.items():
+            for table in self._related(part, _TABLE).values():
+                root = self.xml(table)
+                yield root.get("displayName", root.get("name", "")), sheet, root.get("ref", "")
+
+    def marks(self, sheet: str, *, hidden: bool) -> Marks:
+        self.check_sizes({*self._parts.values()})
+        data = self.read(self._parts[sheet])
+        self._check_reach(data)
+        if _ERROR not in data and not (hidden and _HIDDEN in data):
+            return Marks()
+        return _marks(data)
+
+    def _check_reach(self, data: bytes) -> None:
+        letters = {*_FAR_RIGHT.findall(data)}
+        columns = max((column_of(one.decode()) + 1 for one in letters), default=26)
+        if columns * MOST_ROWS <= MOST_SPARSE:
+            return
+        rows = max(map(int, _FAR_DOWN.findall(data)), default=999)
+        if rows * columns > MOST_SPARSE:
+            self.refuse_sparse(rows, columns, data.count(b"<c ") + data.count(b":c "))
+
+
+def _marks(data: bytes) -> Marks:
+    """The hidden rows and the errors of a sheet."""
+    hidden, errors = set[int](), dict[Corner, str]()
+    row = column = -1
+    for event, element in etree.iterparse(
+        io.BytesIO(data),
+        events=("start", "end"),
+        tag=("{*}row", "{*}c"),
+        resolve_entities=False,
+        no_network=True,
+        huge_tree=True,
+    ):
+        is_row = element.tag.endswith("}row")
+        if event == "start" and is_row:
+            row, column = int(element.get("r", row + 2)) - 1, -1
+            if element.get("hidden") in ("1", "true"):
+                hidden.add(row)
+        elif event == "start":
+            place = place_of(element.get("r", ""))
+            column = column + 1 if place is None else place
+        elif is_row:
+            element.clear()
+            while element.getprevious() is not None:
+                del element.getparent()[0]
+        elif element.get("t") == "e":
+            errors[row, column] = "".join(element.itertext("{*}v"))
+    return Marks(frozenset(hidden), errors)
