@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.outputs.opendocument_parts import MANIFEST
 from tests.conftest import Tool
 
 
@@ -227,3 +228,42 @@ def test_lists_codes_and_lookups_in_any_format(tmp_path: Path) -> None:
     (tmp_path / "own.yaml").write_text(f"columns: [Y: bay.y]\nlookup: {{bay: {text}}}\n")
     rows = flatledger.table(flatledger.Layout.from_file(tmp_path / "own.yaml"), [{"c": 3}])
     assert list(rows) == [(4,)]
+
+
+ODS = """<?xml version="1.0"?><office:document-content
+ xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0"
+ xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0"
+ xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"
+ xmlns:calcext="urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0"
+><office:body><office:spreadsheet><table:table table:name="Stores">
+<table:table-row>{0}</table:table-row>
+<table:table-row><table:table-cell office:value-type="string" table:number-rows-spanned="2"
+ table:number-columns-spanned="1"><text:p>both<text:tab/>a</text:p><text:p>b</text:p>
+</table:table-cell><table:table-cell office:value-type="time" office:time-value="PT30H05M00S"/>
+<table:table-cell office:value-type="string" calcext:value-type="error"><text:p>#DIV/0!</text:p>
+</table:table-cell></table:table-row>
+<table:table-row table:visibility="collapse"><table:covered-table-cell/>
+<table:table-cell office:value-type="time" office:time-value="PT10H05M00S"/>
+<table:table-cell office:value-type="float" office:value="0.10"/></table:table-row>
+<table:table-row table:number-rows-repeated="1048573"/>
+</table:table>
+<table:named-expressions><table:named-range table:name="Corner"
+ table:cell-range-address="$Stores.$A$1:$Stores.$B$3"/></table:named-expressions>
+</office:spreadsheet></office:body></office:document-content>"""
+
+
+def test_opendocument_has_merged_hidden_and_odd_cells_too(tmp_path: Path) -> None:
+    heading = '<table:table-cell office:value-type="string"><text:p>{}</text:p></table:table-cell>'
+    cells = "".join(map(heading.format, ("Part", "Span", "Sum")))
+    content = ODS.format(cells).replace("\n ", " ").replace("\n", "")
+    place = tmp_path / "s.ods"
+    with zipfile.ZipFile(place, "w") as packed:
+        packed.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
+        packed.writestr("content.xml", content)
+        packed.writestr("META-INF/manifest.xml", MANIFEST)
+    names = ["Part", "Span", "Sum"]
+    rows = [tuple(map(str, row)) for row in rows_in(place, names)]
+    assert rows == [("both\ta\nb", "P1DT6H5M", "#DIV/0!"), ("None", "10:05:00", "0.1")]
+    assert rows_in(place, ["Part"], **{"fill-merged": "yes"})[1] == ("both\ta\nb",)
+    assert len(rows_in(place, ["Part"], **{"hidden-rows": "drop"})) == 1
+    assert len(rows_in(place, ["Span"], range="Corner")) == 2
