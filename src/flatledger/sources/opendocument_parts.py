@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import re
 from collections.abc import Iterator
 from functools import cached_property
 from typing import Any, NamedTuple
+from zipfile import ZipFile
+
+from lxml import etree
 
 from ..values.literals import iso_duration
 from .workbook_parts import MOST_ROWS, Corner, Marks, Parts
@@ -75,6 +79,20 @@ class OpenDocumentParts(Parts):
         self.refuse_sparse(found.rows, found.columns, found.cells)
         return found.marks()
 
+    def without_blanks(self) -> bytes:
+        """The workbook without the white space between its elements, which python-calamine does not
+        take between cells."""
+        for element in self._content.iter(f"{_TABLE}*"):
+            for side in ("text", "tail"):
+                if not (getattr(element, side) or "").strip():
+                    setattr(element, side, None)
+        packed = io.BytesIO()
+        with ZipFile(packed, "w") as new:
+            for name in ("mimetype", "META-INF/manifest.xml"):
+                new.writestr(name, self.read(name))
+            new.writestr(CONTENT, etree.tostring(self._content))
+        return packed.getvalue()
+
     def _duration_styles(self) -> set[str]:
         """The styles of cells that show durations: hours go on beyond a day."""
         both = [self._content, *([self.xml(_STYLES)] if _STYLES in self.names else [])]
@@ -107,7 +125,7 @@ class _Found:
         self.cells += 1
         corner = cell.row, cell.column
         if cell.get(f"{_CALC}value-type") == "error":
-            text = "".join(cell.element.itertext())
+            text = _text_of(cell.element)
             places = range(min(cell.times, _MOST_ALIKE))
             self._errors |= {(cell.row, cell.column + place): text for place in places}
         elif (duration := self._duration(cell)) is not None:

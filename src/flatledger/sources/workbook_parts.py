@@ -141,6 +141,10 @@ class Parts:
         """
         raise NotImplementedError
 
+    def without_blanks(self) -> bytes | None:
+        """The workbook in a form that is read where it was not; None where there is none such."""
+        return None
+
     # ---- the same for all
 
     @cached_property

@@ -107,14 +107,8 @@ class _Cells:
     def __init__(
         self, parts: Parts, packed: bytes, sheet: str, area: Area | None, stated: TableReading
     ) -> None:
-        from python_calamine import CalamineError, CalamineWorkbook
-
         marks = parts.marks(sheet, hidden=stated.hidden_rows == "drop")
-        try:
-            found = CalamineWorkbook.from_filelike(io.BytesIO(packed)).get_sheet_by_name(sheet)
-            rows: list[list[Any]] = [*found.to_python(skip_empty_area=False)]
-        except (CalamineError, OSError, ValueError) as error:
-            raise parts.damaged(error) from None
+        rows, merged = _read(parts, packed, sheet)
         self.notes: list[str] = []
         for (row, column), text in marks.errors.items():
             if row < len(rows) and column < len(rows[row]):
@@ -122,7 +116,7 @@ class _Cells:
         for (row, column), text in marks.texts.items():
             if row < len(rows) and column < len(rows[row]):
                 rows[row][column] = text
-        merged = marks.merged or found.merged_cell_ranges or ()
+        merged = marks.merged or merged
         if merged and stated.fill_merged:
             _fill(rows, merged)
         hidden = marks.hidden if stated.hidden_rows == "drop" else frozenset[int]()
@@ -143,6 +137,24 @@ class _Cells:
     def number(self, place: int) -> int:
         """The number that a row has in the sheet."""
         return self._numbers[place]
+
+
+def _read(parts: Parts, packed: bytes, sheet: str) -> tuple[list[list[Any]], Sequence[Any]]:
+    """The cells of a sheet, and the areas of its merged ones. Raises SourceError."""
+    from python_calamine import CalamineError, CalamineWorkbook
+
+    try:
+        try:
+            book = CalamineWorkbook.from_filelike(io.BytesIO(packed))
+        except CalamineError:
+            plainer = parts.without_blanks()
+            if plainer is None:
+                raise
+            book = CalamineWorkbook.from_filelike(io.BytesIO(plainer))
+        found = book.get_sheet_by_name(sheet)
+        return [*found.to_python(skip_empty_area=False)], found.merged_cell_ranges or ()
+    except (CalamineError, OSError, ValueError) as error:
+        raise parts.damaged(error) from None
 
 
 def _fill(rows: list[list[Any]], merged: Sequence[Any]) -> None:
