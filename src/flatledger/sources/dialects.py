@@ -135,15 +135,18 @@ def first_rows(text: str, dialect: Dialect) -> list[FirstRow]:
 def found_header(rows: Sequence[FirstRow]) -> int:
     """The line of the headings: what is above them is a title, a period, or a comment.
 
-    Such a row fills no more than half of the cells that most rows have.
+    Such a row has fewer cells than most rows have, and no more than half as many filled; or as many
+    cells, of which one is filled.
 
     >>> found_header(first_rows("Requisitions\\n\\nNo,Part\\nR1,wick\\n", Dialect()))
     2
     """
     width, _ = usual_width([row.cells for row in rows])
-    for line, cells in rows:
-        filled = sum(bool(cell.strip()) for cell in cells)
-        comment = cells[0].startswith(_COMMENT) and len(cells) < width
-        if not comment and filled >= width / (2 if len(cells) >= width else 1.99):
-            return line
-    return 0
+    return next((line for line, cells in rows if not _is_above(cells, width)), 0)
+
+
+def _is_above(cells: Sequence[str], width: int) -> bool:
+    filled = sum(bool(cell.strip()) for cell in cells)
+    if len(cells) < width:
+        return filled <= width / 2 or cells[0].startswith(_COMMENT)
+    return filled == 0 or (filled == 1 and width > 2)
