@@ -32,7 +32,9 @@ def resembles(head: bytes) -> bool:
     if what_it_is(head) or "\n" not in text or any(map(_JSON_LINE.match, text.split("\n"))):
         return False
     rows = first_rows(text, Dialect(found_delimiter(text, Dialect())))
-    widths = {len(row.cells) for row in (rows if text.endswith("\n") else rows[:-1])}
+    whole = rows if text.endswith("\n") else rows[:-1]
+    start = found_header(rows)
+    widths = {len(row.cells) for row in whole if row.line >= start}
     return len(widths) == 1 and widths.pop() > 1
 
 
