@@ -61,7 +61,10 @@ class Conversions:
         if only is not None and only in _CLASSES[kind] and only is not str:
             return Operand(value.code, kind)
         if kind in ("moment", "when"):
-            return self._moment(kind, value.code, only, node)
+            return self._looked_up(kind, self.day(value.code, only), value.code, node)
+        if kind == "number" and only is str:
+            found = f"None if {value.code} is None else numerals[{value.code}]"
+            return self._looked_up(kind, found, value.code, node)
         result = self.code.variable(kind)
         wanted = _CLASSES[kind]
         usual = [one for one in self._paths.kinds_met(node) if one in wanted] or list(wanted[:1])
@@ -78,9 +81,9 @@ class Conversions:
             self.code.add(convert)
         return Operand(result, kind)
 
-    def _moment(self, kind: str, raw: str, only: type | None, node: n.Node) -> Operand:
-        """A moment: the usual text of a day is looked up, all else is read with care."""
-        value = self.code.assign(self.day(raw, only), kind, kind)
+    def _looked_up(self, kind: str, code: str, raw: str, node: n.Node) -> Operand:
+        """A moment or a number: what texts usually are is looked up, all else read with care."""
+        value = self.code.assign(code, kind, kind)
         with self.code.below(f"if {value.code} is None and {raw} is not None:"):
             self.code.add(f"{value.code} = as_{kind}({raw}, {self.code.told(node)})")
         return value

@@ -27,6 +27,7 @@ from .control_sums import control_sums_source
 from .keeping import keep_source
 from .level_watch import Crowd, watch_source
 from .plain_data import REPEAT, FaultText
+from .plain_values import NUMERALS
 from .runtime import Runtime
 from .unfolding import identify_source, unfold_source
 from .walking import keeps_all
@@ -149,7 +150,7 @@ class Unheard(FaultNotes):
 
 def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "date": date}
-    fixed["days"] = Days()
+    fixed["days"], fixed["numerals"] = Days(), NUMERALS
     fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
     watching = {"note_lists": crowd.note, "look_below": crowd.below}
     values = constants.values
