@@ -87,7 +87,9 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
     first: list[Row] = []
     with ExitStack() as writing:
         writers = [
-            writing.enter_context(open_writer(layout, Target(scratch), run.columns))
+            writing.enter_context(
+                open_writer(layout, Target(scratch), run.columns, run.reader.name)
+            )
             for scratch in _scratches(layout.output)
         ]
         for block in run.blocks():
@@ -98,9 +100,11 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
                 one.add([row[place] for row in rows])
             for writer in writers:
                 writer.write(block)
-    if not sample:
-        prepared.check_names(run)
-    balance = prepared.balance(run)
+        if not sample:
+            prepared.check_names(run)
+        balance = prepared.balance(run)
+        for writer in writers:
+            writer.finish(balance)
     for name, writer in zip(_names(layout.output), writers, strict=True):
         balance.notes += writer.notes()
         balance.files.append(FileCount(name, writer.rows, writer.bytes))

@@ -40,6 +40,7 @@ def print_balance(balance: Balance, screen: Screen) -> None:
 
 def print_counts(balance: Balance, screen: Screen) -> None:
     """Print what was read, kept and filtered out, with the faults."""
+    screen.lines([f"Read as {balance.manner}"] if balance.manner else [])
     screen.lines(asked_lines(balance))
     screen.grid(_counts(balance, "rows"))
     if balance.conditions:
