@@ -14,7 +14,14 @@ import traceback
 from collections import Counter
 from pathlib import Path
 
-CASES = {"sources": 3_000, "layouts": 3_000, "expressions": 4_000, "forms": 1_500, "streams": 40}
+CASES = {
+    "sources": 3_000,
+    "layouts": 3_000,
+    "expressions": 4_000,
+    "forms": 1_500,
+    "tables": 2_000,
+    "streams": 40,
+}
 
 
 def main() -> int:

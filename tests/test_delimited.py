@@ -165,6 +165,13 @@ def test_dialects_are_found_or_stated(data: bytes, how: Any, first: Any) -> None
     assert records_of(data, chunk=1, **how)[0] == found
 
 
+def test_a_first_line_that_is_no_row_is_told_once() -> None:
+    found, faults = records_of(b'"a,b\n1,2\n3,4\n', delimiter=",", skip_rows=0)
+    assert [one for _, one in found] == [{"1": "3", "2": "4"}]
+    assert len(faults) == 1
+    assert "(line 1)" in faults[0].reason
+
+
 def test_text_in_columns_is_cut_by_its_widths(tool: Tool, tmp_path: Path) -> None:
     lines = [
         "Stores",

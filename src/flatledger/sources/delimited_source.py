@@ -101,16 +101,15 @@ def _found(stated: TableReading, text: str) -> _Found:
 def _taken(blocks: Iterator[RowBlock], count: int) -> tuple[list[list[str]], Iterator[RowBlock]]:
     """The first rows, and the blocks of those that follow."""
     header: list[list[str]] = []
+    held: list[RowBlock] = []  # lines among them that are no rows
     while len(header) < count:
         block = next(blocks, None)
         if block is None:
-            return header, iter(())
+            break
         take = min(count - len(header), len(block.rows))
         header += block.rows[:take]
-        left = block.without(take)
-        if left.rows or left.wrong:
-            blocks = chain([left], blocks)
-    return header, blocks
+        held.append(block.without(take))
+    return header, chain(held, blocks)
 
 
 def _headings(header: list[list[str]], stated: TableReading, described: Described) -> Headings:
