@@ -41,8 +41,10 @@ def run(seed: int, folder: Path) -> str:
     kind = chance.choice(("csv", "xlsx", "ods"))
     data = _damaged(_written(kind, chance), chance, packed=kind != "csv")
     try:
-        survey(io.BytesIO(data), reading={"format": "csv"} if kind == "csv" else None)
-        rows = table({**LAYOUT, "may-lack": ["No", "Note", "Day"]}, io.BytesIO(data))
+        how = {"format": kind if kind == "csv" else "xlsx"}
+        survey(io.BytesIO(data), reading=how)
+        layout = {**LAYOUT, "source": how, "may-lack": ["No", "Note", "Day"]}
+        rows = table(layout, io.BytesIO(data))
         list(rows)
     except FlatLedgerError:
         return f"{kind} refused"
