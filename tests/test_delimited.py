@@ -340,3 +340,7 @@ def test_a_table_with_its_metadata_is_read_as_it_was_written(tool: Tool, tmp_pat
     ]
     done = tool("export", "t.csv", "--column", "{No: No}", "--csvw", "-o", "t.csv")
     assert "takes part in this run" in done.stderr
+    before = (tmp_path / "t.csv-metadata.json").read_bytes()
+    done = tool("export", "t.csv", "--column", "{No: No}", "-o", "t.csv-metadata.json")
+    assert "t.csv-metadata.json takes part in this run" in done.stderr
+    assert (tmp_path / "t.csv-metadata.json").read_bytes() == before

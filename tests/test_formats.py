@@ -255,6 +255,39 @@ def test_a_cell_that_differs_is_found_with_its_row(
     assert balance.wrong == [f"{place}: row 5 is not in the file"]
 
 
+@pytest.mark.parametrize("suffix", ["csv", "xlsx", "ods"])
+def test_a_heading_that_differs_is_found(
+    tmp_path: Path, suffix: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rows_of = verifying.rows_of
+
+    def altered(*given: Any) -> tuple[str, Any]:
+        name, rows = rows_of(*given)
+        return name, (["Text" if cell == "T" else cell for cell in row] for row in rows)
+
+    output = {"sheet": "Balance", "with-balance": "yes", "preamble": ["Title"], "csvw": "no"}
+    layout = {"columns": [{"T": "t"}, {"N": "n"}], "output": output}
+    place = tmp_path / f"t.{suffix}"
+    assert flatledger.export(layout, [{"t": "a", "n": 1}], place, verify=True).wrong == []
+    monkeypatch.setattr(verifying, "rows_of", altered)
+    balance = flatledger.export(layout, [{"t": "a", "n": 1}], place, verify=True)
+    assert balance.wrong == [f"{place}: the heading 'T' is read as 'Text'"]
+
+
+def test_a_form_of_text_and_one_that_is_a_workbook_are_verified(tmp_path: Path) -> None:
+    (tmp_path / "form.csv").write_text("N;Name\n")
+    layout = flatledger.Layout.from_data({"columns": [{"Name": "t"}, {"N": "n"}]})
+    fitted = layout.fitted_to(tmp_path / "form.csv")
+    places = [tmp_path / "t.csv", tmp_path / "t.xlsx", tmp_path / "t.ods"]
+    balance = flatledger.export(fitted, [{"t": "a", "n": 1}], places, verify=True)
+    assert balance.wrong == []
+    assert places[0].read_text() == "N;Name\n1;a\n"
+    flatledger.export(fitted, [], tmp_path / "form.xlsx")
+    again = layout.fitted_to(tmp_path / "form.xlsx")
+    filled = flatledger.export(again, [{"t": "b", "n": 2}], tmp_path / "f.xlsx", verify=True)
+    assert filled.wrong == []
+
+
 def test_cells_that_are_changed_and_counted_are_verified_as_such(tmp_path: Path) -> None:
     """Cut, replaced, translated, put in a pattern, given a default: none of it is a difference."""
     columns = [

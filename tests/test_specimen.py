@@ -62,5 +62,13 @@ def test_the_example_can_come_from_records(tmp_path: Path) -> None:
     with pytest.raises(flatledger.OutputError, match=r"a specimen is not written as `\.ods`"):
         flatledger.specimen(layout, tmp_path / "f.ods")
     (tmp_path / "s.csv").write_text("no,n\n1,2\n")
+    keys = {"columns-from": "o", "named-by": "o.key", "value": "o.value"}
+    with pytest.raises(flatledger.OutputError, match="are made for the keys that records have"):
+        flatledger.specimen({"columns": [{"{key}": keys}]}, tmp_path / "f.xlsx")
+    (tmp_path / "form.csv").write_text("Number,No,Seen\n")
+    named = {"columns": [{"No": "no"}, {"Qty": {"value": "n", "titles": ["Number"]}}]}
+    fitted = flatledger.Layout.from_data(named).fitted_to(tmp_path / "form.csv")
+    found = flatledger.specimen(fitted, tmp_path / "g.csv")
+    assert [one.heading for one in found] == ["Number", "No", "Seen"]
     with pytest.raises(flatledger.OutputError, match="takes part in this run"):
         flatledger.specimen(layout, tmp_path / "s.csv", tmp_path / "s.csv", if_there="replace")

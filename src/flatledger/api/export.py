@@ -180,8 +180,9 @@ def _describe(prepared: Preparation, run: Run, targets: Sequence[Target], balanc
     for file in targets:
         if _is_described(prepared.layout.output, file):
             data = metadata(prepared.layout, run.columns, file.name)
-            with Target(file.name + SUFFIX, "replace") as target:
+            with Target(file.name + SUFFIX) as target:  # one that is not ours stays beside
                 target.write(data)
+            balance.notes += target.notes
             balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
 
 

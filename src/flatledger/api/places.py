@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from os import PathLike
+from os import PathLike, fspath
 from pathlib import Path
 from typing import Any, NamedTuple, cast
 
@@ -18,6 +18,7 @@ from ..outputs.files import is_file, name_of
 from ..outputs.formats import TEXTS, format_of, is_delimited
 from ..outputs.read_back import check_readable
 from ..sources import AnySource
+from ..sources.csvw_metadata import metadata_beside
 from .layout import Layout
 
 Tables = tuple[Destination, ...]
@@ -78,6 +79,7 @@ def check_places(
 ) -> None:
     """Raise OutputError where a place can't be written to, before anything is read."""
     inputs = layout.taking_part()
+    inputs += [file for one in (source, *inputs) for file in _metadata_of(one)]
     outputs: list[tuple[str, Any]] = [("the table", table) for table in places.tables]
     outputs += [("the faults", places.faults), ("the report", places.report)]
     if output.csvw:
@@ -98,6 +100,11 @@ def check_places(
 def _is_described(output: Output) -> Callable[[str], bool]:
     """Whether CSVW metadata go beside a table of a name."""
     return lambda name: is_file(name) and is_delimited(name, output.format)
+
+
+def _metadata_of(source: AnySource) -> list[Path]:
+    """The metadata beside a source or a list, which take part in its reading."""
+    return metadata_beside(fspath(source)) if isinstance(source, str | PathLike) else []
 
 
 def check_verified(places: Places, output: Output) -> None:

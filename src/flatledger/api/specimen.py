@@ -8,7 +8,10 @@ from decimal import Decimal
 from itertools import islice
 from typing import Any
 
+from ..errors import OutputError
 from ..layout.column import Column
+from ..layout.fitting import fitted
+from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import IfThere
 from ..outputs import Destination, Target, check_apart, check_suffix
 from ..outputs.files import name_of
@@ -58,12 +61,25 @@ def specimen(
     stated = Layout.of(layout)
     check_suffix(name_of(to), SUFFIXES, "a specimen")
     check_apart([source, *stated.taking_part()], [("the specimen", to)])
-    written = [one for one in stated.request.written if one.spread is None]
+    written = _columns(stated)
     found = _first_row(stated, source, ask)
     keys = {*stated.request.primary_key}
     columns = tuple(_described(one, one.heading in keys, found) for one in written)
     with Target(to, if_there, "--replace replaces it") as target:
         write_specimen(columns, target, stated.name)
+    return columns
+
+
+def _columns(layout: Layout) -> tuple[Column, ...]:
+    """The columns of a layout, or of the form that it fits. Raises OutputError."""
+    parts = {name: getattr(layout.request, name) for name in LayoutParts.__struct_fields__}
+    columns = fitted(SettledLayout(**parts)).written
+    open_ones = [one.heading for one in columns if one.spread is not None]
+    if open_ones:
+        raise OutputError(
+            f"the columns of `{', '.join(open_ones)}` are made for the keys that records have, and "
+            "a specimen has no records; list their `keys`"
+        )
     return columns
 
 

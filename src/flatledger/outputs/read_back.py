@@ -1,4 +1,4 @@
-"""Finished tables read again by readers that are not ours: the rows below the headings.
+"""Finished tables read again by readers that are not ours, row by row.
 
 Delimited text by the standard library's, workbooks by openpyxl and python-calamine, JSON by the
 standard library's, pages by lxml, Markdown by markdown-it-py.
@@ -10,7 +10,7 @@ import csv
 import io
 import json
 import warnings
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
 from itertools import islice
 from typing import Any, BinaryIO
@@ -45,9 +45,18 @@ def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Ce
     return name, read(file, layout)
 
 
+_FURTHER = ("Balance", "Faults", "Long texts")  # sheets beside the table
+WITH_HEADINGS = ("csv", "tsv", "xlsx", "ods")  # whose headings are read again, as rows
+
+
+def fills_form(layout: SettledLayout) -> bool:
+    """Whether a workbook is a copy of a form, whose headings are its own."""
+    return layout.form is not None and layout.form.workbook
+
+
 def above(layout: SettledLayout) -> int:
-    """How many rows stand above the table."""
-    return len(layout.output.preamble) + len(layout.header_rows)
+    """How many rows stand above those that are read again."""
+    return len(layout.output.preamble)
 
 
 def check_readable(output: Output, format: str) -> None:
@@ -96,7 +105,7 @@ def _delimited(file: BinaryIO, layout: SettledLayout) -> Cells:
 
 def _fixed(file: BinaryIO, layout: SettledLayout) -> Cells:
     text = _text(file, layout)
-    for line in islice(text, above(layout), None):
+    for line in islice(text, above(layout) + len(layout.header_rows), None):
         cells, at = [], 0
         for column in layout.written:
             width = column.width or 0
@@ -113,31 +122,37 @@ def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
     from openpyxl import load_workbook
     from openpyxl.utils.escape import unescape
 
-    skipped = above(layout)
-    if layout.form is not None:
-        skipped = layout.form.first_row - 1
+    form = layout.form if fills_form(layout) else None
+    skipped = form.first_row - 1 if form is not None else above(layout)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         book = load_workbook(file, read_only=True, data_only=True)
     for sheet in book.worksheets:
-        if sheet.title in ("Balance", "Faults", "Long texts"):
+        if _is_beside(sheet.title, book.sheetnames, layout):
             break
-        first = layout.form.first_column if layout.form is not None else 1
-        rows = sheet.iter_rows(min_row=skipped + 1, min_col=first, values_only=True)
-        for row in rows:
+        first = form.first_column if form is not None else 1
+        for row in sheet.iter_rows(min_row=skipped + 1, min_col=first, values_only=True):
             yield [unescape(cell) if isinstance(cell, str) else cell for cell in row]
+        skipped = above(layout) + len(layout.header_rows)  # of a sheet on which the table goes on
     book.close()
+
+
+def _is_beside(name: str, names: Sequence[str], layout: SettledLayout) -> bool:
+    """Whether a sheet is one beside that of the table, which goes on only where that is chosen."""
+    return name != names[0] and (name in _FURTHER or layout.output.beyond == "refuse")
 
 
 def _ods(file: BinaryIO, layout: SettledLayout) -> Cells:
     from python_calamine import CalamineWorkbook
 
     book = CalamineWorkbook.from_filelike(file)
+    skipped = above(layout)
     for name in book.sheet_names:
-        if name in ("Balance", "Faults", "Long texts"):
+        if _is_beside(name, book.sheet_names, layout):
             break
         rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
-        yield from ([None if cell == "" else cell for cell in row] for row in rows[above(layout) :])
+        yield from ([None if cell == "" else cell for cell in row] for row in rows[skipped:])
+        skipped = above(layout) + len(layout.header_rows)  # of a sheet on which the table goes on
 
 
 # ---- documents -------------------------------------------------------------------------------

@@ -6,7 +6,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
-from itertools import zip_longest
+from itertools import islice, zip_longest
 from typing import Any, BinaryIO
 
 from ..errors import OutputError
@@ -21,7 +21,7 @@ from ..values.numbers import EXACT, read_decimal
 from .cell_values import LONGEST, too_long
 from .finishing import Finisher
 from .form_workbook import without_pattern
-from .read_back import rows_of
+from .read_back import WITH_HEADINGS, fills_form, rows_of
 
 _WORKBOOKS = ("xlsx", "ods")
 _LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
@@ -51,6 +51,8 @@ class Verifier:
         reader = ""
         try:
             reader, rows = rows_of(file, format, self._layout)
+            if format in WITH_HEADINGS and not fills_form(self._layout):
+                check.headings(list(islice(rows, len(self._layout.header_rows))))
             for number, (expected, got) in enumerate(zip_longest(self._rows(), rows), 1):
                 check.row(number, expected, got)
         except OutputError:
@@ -89,12 +91,20 @@ class _Check:
         lossy: bool,
     ) -> None:
         self.rows = 0
-        self._output = layout.output
+        self._output, self._header = layout.output, layout.header_rows
         self._columns, self._unsure = columns, set(unsure)
         self._texts, self._lossy = texts, lossy
         self._first: dict[int, str] = {}
         self._sums = [[Decimal(0), Decimal(0)] for _ in columns]
         self._lost = ""
+
+    def headings(self, got: list[list[Any]]) -> None:
+        """Hold the rows of headings against what they are to be."""
+        for expected, row in zip_longest(self._header, got, fillvalue=()):
+            for heading, cell in zip_longest(expected, row):
+                same = without_guard(cell or "") == (heading or "") or cell == heading
+                if not same and self._replaced(heading or "") != self._replaced(cell or ""):
+                    self._lost = self._lost or f"the heading {heading!r} is read as {cell!r}"
 
     def row(self, number: int, expected: Row | None, got: list[Any] | None) -> None:
         if expected is None or got is None:

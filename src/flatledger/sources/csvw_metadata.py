@@ -72,12 +72,21 @@ class Described:
         return [_reading(one) for one in self._columns]
 
 
+def metadata_beside(name: str) -> list[Path]:
+    """The files beside that of a table that may be its metadata."""
+    path = Path(name)
+    if not path.name or not path.is_file():
+        return []
+    places = (path.with_name(path.name + SUFFIX), path.with_name(COMMON))
+    return [place for place in places if place.is_file()]
+
+
 def described_beside(name: str) -> Described:
     """The metadata beside the file of a table, if there are any. Raises SourceError."""
     path = Path(name)
-    for file in (path.with_name(path.name + SUFFIX), path.with_name(COMMON)):
+    for file in metadata_beside(name):
         try:
-            data = file.read_bytes() if path.is_file() and file.is_file() else b""
+            data = file.read_bytes()
         except OSError as error:
             raise SourceError(f"{file} can't be read: {error.strerror}") from None
         found = _table_in(data, path.name, file) if data else None

@@ -20,7 +20,7 @@ from .text_encodings import pieces
 NEVER_ENDS = "a quote opens here that does not end before the next delimiter or line break"
 TOO_MUCH = "text stands between a closing quote and the next delimiter"
 _STAND_INS = "\ue000\ue001\ue002\ue003\uf8f0\uf8f1\uf8f2\uf8f3\x1c\x1d\x02\x03"
-csv.field_size_limit(1 << 31 - 1)  # how large a record may be is bounded here
+csv.field_size_limit((1 << 31) - 1)  # how large a record may be is bounded here
 
 
 class WrongRow(NamedTuple):

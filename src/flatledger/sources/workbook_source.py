@@ -77,9 +77,8 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
 
 
 def _parts_of(packed: bytes, name: str, largest: int) -> Parts:
-    parts = Parts(packed, name, largest)
-    kind = OpenDocumentParts if CONTENT in parts.names else OfficeParts
-    return kind(packed, name, largest)
+    parts = OfficeParts(packed, name, largest)
+    return OpenDocumentParts(packed, name, largest) if CONTENT in parts.names else parts
 
 
 def _place(parts: Parts, stated: TableReading) -> tuple[str, Area | None]:
