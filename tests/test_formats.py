@@ -284,7 +284,8 @@ def test_a_form_of_text_and_one_that_is_a_workbook_are_verified(tmp_path: Path) 
     assert places[0].read_text() == "N;Name\n1;a\n"
     flatledger.export(fitted, [], tmp_path / "form.xlsx")
     again = layout.fitted_to(tmp_path / "form.xlsx")
-    filled = flatledger.export(again, [{"t": "b", "n": 2}], tmp_path / "f.xlsx", verify=True)
+    both = [tmp_path / "f.xlsx", tmp_path / "f.csv"]
+    filled = flatledger.export(again, [{"t": "b", "n": 2}], both, verify=True)
     assert filled.wrong == []
 
 

@@ -46,11 +46,15 @@ def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Ce
 
 
 _FURTHER = ("Balance", "Faults", "Long texts")  # sheets beside the table
-WITH_HEADINGS = ("csv", "tsv", "xlsx", "ods")  # whose headings are read again, as rows
+_WITH_HEADINGS = ("csv", "tsv", "xlsx", "ods")  # whose headings are read again, as rows
 
 
-def fills_form(layout: SettledLayout) -> bool:
-    """Whether a workbook is a copy of a form, whose headings are its own."""
+def has_headings(format: str, layout: SettledLayout) -> bool:
+    """Whether headings come before the rows; a form that is filled has its own."""
+    return format in _WITH_HEADINGS and not (format == "xlsx" and _fills_form(layout))
+
+
+def _fills_form(layout: SettledLayout) -> bool:
     return layout.form is not None and layout.form.workbook
 
 
@@ -122,7 +126,7 @@ def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
     from openpyxl import load_workbook
     from openpyxl.utils.escape import unescape
 
-    form = layout.form if fills_form(layout) else None
+    form = layout.form if _fills_form(layout) else None
     skipped = form.first_row - 1 if form is not None else above(layout)
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")

@@ -21,7 +21,7 @@ from ..values.numbers import EXACT, read_decimal
 from .cell_values import LONGEST, too_long
 from .finishing import Finisher
 from .form_workbook import without_pattern
-from .read_back import WITH_HEADINGS, fills_form, rows_of
+from .read_back import has_headings, rows_of
 
 _WORKBOOKS = ("xlsx", "ods")
 _LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
@@ -51,7 +51,7 @@ class Verifier:
         reader = ""
         try:
             reader, rows = rows_of(file, format, self._layout)
-            if format in WITH_HEADINGS and not fills_form(self._layout):
+            if has_headings(format, self._layout):
                 check.headings(list(islice(rows, len(self._layout.header_rows))))
             for number, (expected, got) in enumerate(zip_longest(self._rows(), rows), 1):
                 check.row(number, expected, got)
