@@ -166,19 +166,19 @@ def _without_use(output: Output, targets: Sequence[Target]) -> list[str]:
     notes = []
     if output.with_balance and not formats & {"xlsx", "ods"}:
         notes.append("no workbook is written, so no sheet has the balance (`with-balance`)")
-    if output.csvw and not any(_is_described(output, one) for one in targets):
+    if output.csvw and not any(_gets_metadata(output, one) for one in targets):
         notes.append("no file of delimited text is written, so no metadata are (`csvw`)")
     return notes
 
 
-def _is_described(output: Output, target: Target) -> bool:
+def _gets_metadata(output: Output, target: Target) -> bool:
     return target.replaces and is_delimited(target.name, output.format)
 
 
 def _describe(prepared: Preparation, run: Run, targets: Sequence[Target], balance: Balance) -> None:
     """Write CSVW metadata beside each file of delimited text."""
     for file in targets:
-        if _is_described(prepared.layout.output, file):
+        if _gets_metadata(prepared.layout.output, file):
             data = metadata(prepared.layout, run.columns, file.name)
             with Target(file.name + SUFFIX) as target:  # one that is not ours stays beside
                 target.write(data)

@@ -59,7 +59,8 @@ class Verifier:
             raise
         except Exception as error:  # whatever a reader that is not ours says of it
             return [f"{name} can't be read again: {type(error).__name__}: {str(error)[:200]}"], ""
-        said = f"{name} was read again by {reader}: {check.rows:,} rows as they were written"
+        rows_are = "1 row as it was" if check.rows == 1 else f"{check.rows:,} rows as they were"
+        said = f"{name} was read again by {reader}: {rows_are} written"
         if unsure:
             names = ", ".join(self._columns[place].title for place in unsure)
             said += f"; not verified, since their patterns can't be read back: {names}"
