@@ -98,6 +98,26 @@ def test_hostile_texts_break_no_format(tmp_path: Path, texts: list[str]) -> None
     assert found == expected
 
 
+@settings(
+    deadline=None, max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
+@given(st.lists(CONTROLS.filter(str.strip), min_size=5, max_size=5, unique=True))
+def test_hostile_names_break_no_format(tmp_path: Path, names: list[str]) -> None:
+    """Headings, titles, lines above the table, names of layouts and of sheets."""
+    one, other, title, line, sheet = names
+    layout = {
+        "layout": title,
+        "about": line,
+        "columns": [{one: "a"}, {other: "b"}],
+        "levels": [],
+        "output": {"preamble": [line], "sheet": sheet, "with-balance": "yes"},
+    }
+    layout["output"] |= {"unencodable": "replace"}
+    places = [tmp_path / f"n.{suffix}" for suffix in SUFFIXES]
+    balance = flatledger.export(layout, [{"a": 1}], places, verify=True, if_there="replace")
+    assert (balance.wrong, balance.balanced) == ([], True)
+
+
 def odf_rows(file: Path) -> list[list[tuple[str, str]]]:
     """The kind and the value of each cell of the first sheet, as odfpy reads it."""
     document = opendocument.load(str(file))  # which is not to be let go

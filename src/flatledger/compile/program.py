@@ -22,6 +22,7 @@ from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
 from ..values.times import Days
+from ..values.visible import visible
 from .constants import Constants
 from .control_sums import control_sums_source
 from .keeping import keep_source
@@ -136,7 +137,7 @@ def _forget(name: str) -> None:
 def _file_name(layout: str, source: str) -> str:
     """What tracebacks call generated text: by its layout, and no other text is called so."""
     digest = hashlib.blake2s(source.encode("utf-8", "backslashreplace"), digest_size=4).hexdigest()
-    name = f"<flatledger layout {layout} {digest}>"
+    name = f"<flatledger layout {visible(layout)} {digest}>"
     linecache.cache[name] = (len(source), None, source.splitlines(keepends=True), name)
     return name
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
+from ..values.visible import visible
 from .opendocument_styles import Styles
 from .workbook_files import column_letters
 
@@ -104,7 +105,7 @@ def meta(name: str, about: str, source: str) -> str:
 
 
 def _plain(text: str) -> str:
-    return escape("".join(letter if letter.isprintable() else " " for letter in text))
+    return escape(visible(text))
 
 
 def settings(sheets: Sequence[str], frozen: int) -> str:

@@ -14,6 +14,7 @@ from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.output_options import Output
 from ..values.functions import text_of
+from ..values.visible import visible
 from .cell_values import CellValues
 from .delimited import DelimitedWriter
 from .files import Target
@@ -79,7 +80,7 @@ def _write_workbook(columns: Sequence[SpecimenColumn], target: Target, name: str
 
     packed = io.BytesIO()
     with xlsxwriter.Workbook(packed, {"in_memory": True}) as book:
-        book.set_properties({"title": name, "created": _CREATED})
+        book.set_properties({"title": visible(name), "created": _CREATED})
         sheet = book.add_worksheet(sheet_name(name))
         looks = _Looks(book)
         about, lists = book.add_worksheet("Columns"), _Lists(book)

@@ -103,8 +103,7 @@ class _Check:
         """Hold the rows of headings against what they are to be."""
         for expected, row in zip_longest(self._header, got, fillvalue=()):
             for heading, cell in zip_longest(expected, row):
-                same = without_guard(cell or "") == (heading or "") or cell == heading
-                if not same and self._replaced(heading or "") != self._replaced(cell or ""):
+                if not self._same_text(heading or "", cell, Column("")):
                     self._lost = self._lost or f"the heading {heading!r} is read as {cell!r}"
 
     def row(self, number: int, expected: Row | None, got: list[Any] | None) -> None:

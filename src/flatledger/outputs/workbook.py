@@ -14,6 +14,7 @@ from ..layout.model import LayoutParts, SettledLayout
 from ..plan.plan import ColumnPlan
 from ..run.protocols import Row
 from ..values.functions import text_of
+from ..values.visible import visible
 from . import form_workbook
 from .balance_sheets import Heading
 from .cell_values import FIRST_DAY, CellValues
@@ -78,7 +79,8 @@ class Workbook(SheetWriter):
         ways = {"constant_memory": True, "tmpdir": str(self._folder.path)}
         self._packed = self._folder.path / "table.xlsx"
         self._book = xlsxwriter.Workbook(str(self._packed), ways)
-        about = {"title": layout.name, "subject": layout.about, "comments": f"Source: {source}"}
+        texts = {"title": layout.name, "subject": layout.about, "comments": f"Source: {source}"}
+        about = {what: visible(text) for what, text in texts.items()}
         self._book.set_properties({**about, "created": _CREATED})
         self._formats: dict[tuple[str, str], Any] = {}
         self._by_style: dict[str, list[Any]] = {}
