@@ -189,6 +189,8 @@ directory
         """
         form = [Path(self.request.form.file)] if self.request.form is not None else []
         lists = [Path(one.file) for one in self.request.lookups]
+        opens_by = self.request.opens_by
+        lists += [Path(opens_by.file)] if opens_by is not None and opens_by.file else []
         note = [note_of(self.path)] if self.path is not None else []
         return [*self.files, *lists, *form, *note]
 

@@ -11,6 +11,7 @@ from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain, Names
 from ..structure.structure import MEMBERS
+from ..structure.trees import taken_by
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented
 from .by_key import ForKey, by_key
@@ -43,6 +44,8 @@ class Aggregates:
     def value(self, node: n.Call) -> Operand:
         """The value of an aggregate."""
         plan = aggregate_of(node)
+        if plan.under is not None:
+            return self._of_subtree(node, plan, plan.under)
         known = self.code.known(self._key(node, plan))
         if known is None:
             with self.code.at(plan.base, whole=True):
@@ -77,7 +80,7 @@ class Aggregates:
                 self._gather_by_key(group, name)
             for node in nodes:
                 if id(node) in founds:
-                    self._gather(node, aggregate_of(node), founds[id(node)])
+                    self._gather_nodes(node, founds[id(node)])
         self.code.scope = outer
         for line in self._loops(scope, plan.base, innermost.lines):
             self.code.add(line)
@@ -86,6 +89,37 @@ class Aggregates:
             self.code.add(f"{found} = {name}.get({one.text!r})")
         for node, separator in zip(nodes, separators, strict=True):
             self.code.note(self._key(node, plan), self._made(node, founds[id(node)], separator))
+
+    def _of_subtree(self, node: n.Call, plan: AggregatePlan, under: int) -> Operand:
+        """What an aggregate of all that is below a node results in: gathered once for the whole
+        tree, where that begins."""
+        scope = self.code.scope
+        key = "subtree", id(node), scope.nodes[under]
+        known = self.code.known(key)
+        if known is None:
+            with self.code.at(plan.start, whole=True):
+                known = self.code.note(key, self._gathered_below(node, plan, under))
+        result = self.code.variable("total")
+        told = f"{self._separator(node)}, {self.code.told(node)}"
+        with self.code.at(under):
+            self.code.add(f"{result} = result_below({known.code}, {scope.ordinals[under]}{told})")
+        return Operand(result, kind_of(node))
+
+    def _gathered_below(self, node: n.Call, plan: AggregatePlan, under: int) -> Operand:
+        """The variable with what is below each node of a tree."""
+        outer, scope = self.code.scope, self._inner_scope(plan)
+        found = self._begun("found", f"{outer.nodes[under]}.lists()")
+        self.code.scope = scope
+        with self.code.at(scope.chain.row) as innermost:
+            self._gather_nodes(node, f"{found}[{scope.ordinals[under]}]")
+        self.code.scope = outer
+        for line in self._loops(scope, plan.start, innermost.lines):
+            self.code.add(line)
+        order = "None"
+        if node.order is not None:
+            order = self.code.constants.name(pair_order(node.order), "order")
+        made = f"Subtrees({outer.nodes[under]}, {self._object(node)}, {found}, {plan.from_here}"
+        return self.code.assign(f"{made}, {order})", "any", "below")
 
     def _begun(self, stem: str, code: str) -> str:
         """A variable for what is gathered, which is empty yet."""
@@ -126,10 +160,13 @@ class Aggregates:
             return f"None if not {found} else {found}[0] if {alone} else {code}"
         return aggregate.of_present(found) or f"{code} if {found} else {aggregate.of_none()!r}"
 
-    def keep_entries(self, side: Chain, base: int, condition: n.Node, count: list[str]) -> None:
+    def keep_entries(
+        self, side: Chain, base: int, condition: n.Node, kept_with: str, count: list[str]
+    ) -> None:
         """Emit a condition on a side level: the entries for which it is true replace all others.
 
-        ``count`` are the lines that count a verdict, which they call ``verdict``.
+        In a tree more can be ``kept_with`` these. ``count`` are the lines that count a verdict,
+        which they call ``verdict``.
         """
         outer = self.code.scope
         scope = self.code.scope = self._inner_scope(AggregatePlan(base, side, False))
@@ -137,12 +174,12 @@ class Aggregates:
             self.code.add(f"verdict = {self.emit.truth(condition).code}")
             for line in count:
                 self.code.add(line)
-        loops = self._rebuilding_loops(scope, base + 1)
+        loops = self._rebuilding_loops(scope, base + 1, kept_with)
         self.code.scope = outer
         for line in loops:
             self.code.add(line)
 
-    def _rebuilding_loops(self, scope: Scope, level: int) -> list[str]:
+    def _rebuilding_loops(self, scope: Scope, level: int, kept_with: str) -> list[str]:
         """The loops that give each entry above a side level what is kept below it."""
         variable, owner = scope.variables[level], scope.variables[level - 1]
         kept, lines = f"kept_{variable}", [f"kept_{variable} = []"]
@@ -151,14 +188,24 @@ class Aggregates:
         members = names[-1] == MEMBERS
         entry = f"(key_of_{variable}, {variable})" if members else variable
         inside = list(scope.blocks[level].lines)
-        if level == scope.chain.row:
+        after: list[str] = []
+        if level == scope.chain.row and scope.is_tree(level):
+            lines.insert(0, f"matched_{variable} = []")
+            inside.append(f"if verdict is True: matched_{variable}.append({scope.ordinals[level]})")
+            inside.append(f"{kept}.append({entry})")
+            chosen = f"{kept}, {scope.nodes[level]}, matched_{variable}, {kept_with!r}"
+            after.append(f"{kept} = chosen({chosen})")
+        elif level == scope.chain.row:
             inside.append(f"if verdict is True: {kept}.append({entry})")
         else:
-            inside += [*self._rebuilding_loops(scope, level + 1), f"{kept}.append({entry})"]
+            further = self._rebuilding_loops(scope, level + 1, kept_with)
+            inside += [*further, f"{kept}.append({entry})"]
+            if scope.is_tree(level):
+                after.append(f"note_places({kept}, {scope.nodes[level]})")
         steps = self.code.constants.name(names[:-1] if members else names, "steps")
         what = "with_members" if members else "with_entries"
         rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
-        return [*lines, head, *indented(inside, 1), rebuilt]
+        return [*lines, head, *indented(inside, 1), *after, rebuilt]
 
     def _object(self, node: n.Call) -> str:
         """The name of the aggregate itself."""
@@ -174,20 +221,43 @@ class Aggregates:
 
     def _inner_scope(self, plan: AggregatePlan) -> Scope:
         """The scope inside the aggregate: further levels, each with a variable of its own."""
-        deeper = len(plan.chain.levels) - plan.base - 1
+        deeper = len(plan.chain.levels) - plan.start - 1
         names = [self.code.variable("each") for _ in range(deeper)]
-        scope = self.code.scope.deeper(plan.chain, plan.base, names)
-        for level in range(plan.base + 1, plan.chain.row + 1):
+        scope = self.code.scope.deeper(plan.chain, plan.start, names)
+        for level in range(plan.start + 1, plan.chain.row + 1):
             if len(self._kept_entries(scope, level)) > 2:
                 self._seen_below.add(scope.variables[level])
+            if scope.is_tree(level):
+                self._load_places(scope, level)
         return scope
+
+    def _load_places(self, scope: Scope, level: int) -> None:
+        """Emit what knows where the nodes of a tree stand, in the entry above it."""
+        outer, above = self.code.scope, scope.chain.levels[level - 1]
+        names = scope.chain.levels[level][len(above) :]
+        self.code.scope = scope
+        with self.code.at(level - 1, whole=True):
+            kept = self._kept_entries(scope, level)
+            raw = "" if kept else self._paths.load(Access(level - 1, names, (), None)).code
+            self.code.add(f"{scope.nodes[level]} = {kept[1] if kept else f'places_of({raw})'}")
+        self.code.scope = outer
+
+    def _gather_nodes(self, node: n.Call, found: str) -> None:
+        """The same; of a tree only of those nodes that it takes."""
+        plan, scope = aggregate_of(node), self.code.scope
+        if not plan.leaves:
+            self._gather(node, plan, found)
+            return
+        at = scope.chain.row
+        with self.code.below(f"if {scope.ordinals[at]} in {scope.nodes[at]}.leaves:"):
+            self._gather(node, plan, found)
 
     def _gather(self, node: n.Call, plan: AggregatePlan, found: str) -> None:
         """Add the value of the argument within one entry to what was found.
 
         Where nothing repeats there is the one value or none, so that a null is nothing.
         """
-        argument = node.arguments[0]
+        argument, _ = taken_by(node)
         alone = plan.chain.row == plan.base
         if plan.counts_entries:
             self.code.add(f"{found}.append(1)")
@@ -231,12 +301,14 @@ class Aggregates:
         names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
         members = names[-1:] == (MEMBERS,)
         entry = f"(key_of_{variable}, {variable})" if members else variable
-        kept = self._kept_entries(scope, level)
+        kept, tree = self._kept_entries(scope, level), scope.is_tree(level)
         if kept and len(kept) > 2:
             return f"for {entry}, {place}, below_{variable} in zip({', '.join(kept)}):"
         if kept:
             return f"for {entry}, {place} in zip({', '.join(kept)}):"
         raw = self._raw_entries(scope, level, names[:-1] if members else names, lines, depth)
+        if tree:
+            return f"for {place}, {entry} in zip({scope.nodes[level]}, {raw} or ()):"
         side = self.code.plan.record_types.field_of(scope.chain.levels[level])
         if side is not None and side.holds_structs:
             return f"for {place}, {entry} in enumerate({raw} or (), 1):"
@@ -269,6 +341,7 @@ class Aggregates:
             Chain(scope.chain.levels[:level], scope.chain.structure, scope.chain.known),
             scope.variables[:level],
             scope.ordinals[:level],
+            scope.nodes[:level],
             blocks,
         )
         before, self.code.block = self.code.block, block

@@ -11,6 +11,7 @@ from ..plan.plan import ColumnPlan, Plan
 from ..values.aggregates import Aggregate
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
+from .emission import ordinal_name, places_name
 from .emitter import Emitter
 from .walking import load_entries, loop
 
@@ -18,6 +19,10 @@ from .walking import load_entries, loop
 def control_sums_source(plan: Plan, constants: Constants) -> str:
     """Write it: each totalled column over the kept entries of its home, without unfolding."""
     return _ControlSums(plan, constants).text()
+
+
+# the same nodes as those that rows are marked by, but found in another way
+_FOUND_FROM_BELOW = {"leaves": "childless", "tops": "parentless"}
 
 
 class _ControlSums:
@@ -40,6 +45,12 @@ class _ControlSums:
         self.met = {
             home: self._part("0") for home in sorted({plan.totalled[i].home for i in self.grouped})
         }
+        self.counted = {  # how many nodes of a tree a column takes, where these are not all
+            i: self._part("0") if i in self.grouped else f"counted_{i}"
+            for i, column in self.columns
+            if column.nodes
+        }
+        self.split_counted = {i: self._part("0") for i in self.counted if i in self.split}
         self.split_homes = sorted({plan.totalled[i].home for i in self.split})
         self.split_parts = {i: self._parts(plan.totalled[i]) for i in sorted(self.split)}
         self.split_met = {home: self._part("0") for home in self.split_homes}
@@ -56,7 +67,7 @@ class _ControlSums:
                     block.add(line)
         for index, column in self.columns:
             with self.emitter.code.at(column.home) as block:
-                for line in self._taking(index, self.names[index]):
+                for line in self._taking(index, self.names[index], self.counted.get(index)):
                     block.add(line)
 
     def _part(self, start: str) -> str:
@@ -89,7 +100,8 @@ class _ControlSums:
         for home in (one for one in self.split_homes if one <= level):
             inside = [f"seen_{home}.add(group)", f"{self.split_met[home]} += 1"]
             for index in (i for i in self.split_parts if self.plan.totalled[i].home == home):
-                inside += self._taking(index, self.split_parts[index])
+                parts, counted = self.split_parts[index], self.split_counted.get(index)
+                inside += self._taking(index, parts, counted)
             lines += [f"if group not in seen_{home}:", *indented(inside, 1)]
         return lines
 
@@ -121,7 +133,16 @@ class _ControlSums:
         with self.emitter.code.at(column.home):
             return self.emitter.code.held(value).code
 
-    def _taking(self, index: int, parts: tuple[str, str, str]) -> list[str]:
+    def _taking(self, index: int, parts: tuple[str, str, str], counted: str | None) -> list[str]:
+        """The lines that add up a column; of a tree those nodes that it takes, and no others."""
+        home, nodes = self.plan.totalled[index].home, self.plan.totalled[index].nodes
+        lines = self._adding(index, parts)
+        if counted is None:
+            return lines
+        test = f"if {ordinal_name(home)} in {places_name(home)}.{_FOUND_FROM_BELOW[nodes]}:"
+        return [test, *indented([f"{counted} += 1", *lines], 1)]
+
+    def _adding(self, index: int, parts: tuple[str, str, str]) -> list[str]:
         """The lines that add up a column; what is neither blank nor a text among numbers counts."""
         column, name = self.plan.totalled[index], self.values[index]
         state, blank, text = parts
@@ -143,6 +164,7 @@ class _ControlSums:
             f"blank_{i} = text_{i} = 0; state_{i} = {_aggregate(column).start}"
             for i, column in alone
         ]
+        starts += [f"{name} = 0" for i, name in self.counted.items() if i not in self.grouped]
         whole = listed_codes(
             "None" if i in self.grouped else self._sums(i) for i, _ in self.columns
         )
@@ -179,20 +201,26 @@ class _ControlSums:
         """How many values of a column there are, the state of its aggregate, how many blanks."""
         column = self.plan.totalled[index]
         met = self.met[column.home] if index in self.grouped else f"met_{column.home}"
-        return self._found(column, self.names[index], met)
+        return self._found(column, self.names[index], met, self.counted.get(index))
 
     def _sums_of_group(self, index: int) -> str:
         """The same for a group; None of a column that is not proved group by group."""
         column = self.plan.totalled[index]
         if index in self.split:
-            return self._found(column, self.split_parts[index], self.split_met[column.home])
+            met, counted = self.split_met[column.home], self.split_counted.get(index)
+            return self._found(column, self.split_parts[index], met, counted)
         return self._sums(index) if index in self.grouped else "None"
 
-    def _found(self, column: ColumnPlan, parts: tuple[str, str, str], met: str) -> str:
+    def _found(
+        self, column: ColumnPlan, parts: tuple[str, str, str], met: str, counted: str | None
+    ) -> str:
         state, blank, text = parts
         aggregate = _aggregate(column)
         name = self.constants.name(aggregate, aggregate.name)
-        return f"({met} - {blank} - {text}, {aggregate.taken(state, name)}, {blank})"
+        taken, over = aggregate.taken(state, name), ""
+        if counted is not None:  # some nodes of a tree, and not the others
+            met, over = counted, f", {met} - {counted}"
+        return f"({met} - {blank} - {text}, {taken}, {blank}{over})"
 
 
 def _aggregate(plan: ColumnPlan) -> Aggregate:

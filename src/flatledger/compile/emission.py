@@ -25,20 +25,37 @@ def ordinal_name(level: int) -> str:
     return "number" if level == 0 else f"ordinal_{level}"
 
 
+def places_name(level: int) -> str:
+    """The variable that holds the places of the entries of a level; of a tree it knows where its
+    nodes stand."""
+    return f"ordinals_{level}"
+
+
 class Scope:
     """Where expressions are evaluated: a chain, with a variable and a block for each level.
 
-    ``ordinals`` are the variables that hold the places of the entries, the record's number first.
-    The block of a level dominates those of deeper ones.
+    ``ordinals`` are the variables that hold the places of the entries, the record's number first;
+    ``nodes``, for a level that is a tree, the variables that know where its nodes stand. The block
+    of a level dominates those of deeper ones.
     """
 
     def __init__(
-        self, chain: Chain, variables: list[str], ordinals: list[str], blocks: list[Block]
+        self,
+        chain: Chain,
+        variables: list[str],
+        ordinals: list[str],
+        nodes: list[str],
+        blocks: list[Block],
     ) -> None:
         self.chain = chain
         self.variables = variables
         self.ordinals = ordinals
+        self.nodes = nodes
         self.blocks = blocks
+
+    def is_tree(self, level: int) -> bool:
+        """Whether a level nests in itself."""
+        return self.chain.levels[level] in self.chain.known.trees
 
     def deeper(self, chain: Chain, base: int, variables: list[str]) -> Scope:
         """The scope as far as a level, and from there down along another chain."""
@@ -49,6 +66,7 @@ class Scope:
             chain,
             [*self.variables[: base + 1], *variables],
             [*self.ordinals[: base + 1], *(f"place_of_{name}" for name in variables)],
+            [*self.nodes[: base + 1], *(f"nodes_of_{name}" for name in variables)],
             blocks,
         )
 
@@ -59,10 +77,11 @@ class Emission:
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self.plan = plan
         self.constants = constants
-        top = Scope(plan.chain, [entry_name(0)], [ordinal_name(0)], [Block()])
+        top = Scope(plan.chain, [entry_name(0)], [ordinal_name(0)], [""], [Block()])
         deeper = range(1, len(plan.chain.levels))
         self.scope = top.deeper(plan.chain, 0, [entry_name(level) for level in deeper])
         self.scope.ordinals[1:] = [ordinal_name(level) for level in deeper]
+        self.scope.nodes[1:] = [places_name(level) for level in deeper]
         self.block = self.scope.blocks[-1]
         self._count = 0
         self._known: dict[Hashable, tuple[Operand, Block]] = {}

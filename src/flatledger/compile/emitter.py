@@ -13,6 +13,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import AGGREGATE_KINDS, Operand, Ready
+from ..plan.known import known_of
 from ..plan.plan import Plan
 from .aggregates import Aggregates
 from .calculations import Calculations
@@ -22,6 +23,7 @@ from .constants import Constants
 from .conversions import Conversions
 from .emission import Emission
 from .paths import Paths
+from .tree_functions import TreeFunctions
 
 
 class Emitter:
@@ -48,6 +50,7 @@ class Emitter:
         self.calculations = Calculations(self, self.conversions, self.conditions)
         self.aggregates = Aggregates(self, self.paths, self.conditions, roots, judging)
         self.columns = Columns(self, self.paths, notes_units)
+        self.trees = TreeFunctions(self)
         self._families: dict[type, Callable[[Any], Operand]] = {
             Ready: lambda node: node.operand,
             n.Literal: lambda node: self.code.literal(node.value),
@@ -78,6 +81,8 @@ class Emitter:
         return self._families[node.__class__](node)
 
     def _call(self, node: n.Call) -> Operand:
+        if known_of(node).node is not None:
+            return self.trees.call(node)
         family = self.aggregates.value if node.name in AGGREGATE_KINDS else self.calculations.call
         return family(node)
 

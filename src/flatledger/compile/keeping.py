@@ -85,10 +85,11 @@ class _Keep:
     def _sequence(self, verdicts: list[tuple[str, int]]) -> list[str]:
         """The lines that count what is left after each condition of a level and those before."""
         lines: list[str] = []
+        more = any(self.plan.conditions[at].condition.kept_with for _, at in verdicts)
         for verdict, index in reversed(verdicts):
             left = self._counter(f"remaining_{index}")
             inside = indented([f"{left} += 1", *lines], 1)
-            away = self.turned_away.get(index)
+            away = None if more else self.turned_away.get(index)
             other = [f"elif not {left}: {away}"] if away else []
             lines = [f"if {verdict} is True:", *inside, *other]
         return lines
@@ -112,8 +113,9 @@ class _Keep:
         for index, side, condition in sorted(sides, key=lambda found: -len(found[1].levels)):
             emitter = Emitter(self.plan, self.constants)
             with emitter.code.at(level) as block:
+                kept_with = self.plan.conditions[index].condition.kept_with
                 emitter.aggregates.keep_entries(
-                    side, level, condition, self._counting(index, "verdict")
+                    side, level, condition, kept_with, self._counting(index, "verdict")
                 )
             above = [line for outer in emitter.code.scope.blocks[:level] for line in outer.lines]
             lines += [*above, *block.lines]
@@ -176,8 +178,45 @@ class _Keep:
             kept.append(f"kept_belows_{level}")
             loop = f"for {entry}, {ordinal}, {self._below(level)} in zip({', '.join(names)}):"
         starts = f"{', '.join(kept)} = {', '.join('[]' for _ in kept)}"
+        before: list[str] = []
+        if self.plan.chain.levels[level] in self.plan.chain.known.trees:
+            kept[1] = f"ordinals_{level}.left({kept[1]})"
+        if self._keeps_more(level):
+            before, matched, loop = self._judged_before(level, loop)
+            kept[1] = f"{kept[1].removesuffix(')')}, {matched})"
         judged = indented(self._judged(level), 1)
-        return [starts, loop, *judged, f"{', '.join(names)} = {', '.join(kept)}"]
+        return [*before, starts, loop, *judged, f"{', '.join(names)} = {', '.join(kept)}"]
+
+    def _keeps_more(self, level: int) -> list[int]:
+        """The conditions of a level that keep more nodes than those for which they are true."""
+        found = [at for _, at in self.verdicts[level]]
+        return [at for at in found if self.plan.conditions[at].condition.kept_with]
+
+    def _judged_before(self, level: int, loop: str) -> tuple[list[str], str, str]:
+        """The loop that judges all nodes before it is said of any whether it stays; what holds the
+        nodes matched by all conditions that keep more; and the loop that says it.
+
+        What else a condition keeps, counts as though it were true for it.
+        """
+        verdicts, more = self.verdicts[level], self._keeps_more(level)
+        lists = [f"judged_{at}" for _, at in verdicts]
+        lines = [f"{', '.join(lists)}, = {', '.join('[]' for _ in lists)},", loop]
+        lines += indented(self.tests[level].code.scope.blocks[level].lines, 1)
+        for one, (verdict, _) in zip(lists, verdicts, strict=True):
+            lines.append(f"    {one}.append({verdict})")
+        for at in more:
+            kept_with = self.plan.conditions[at].condition.kept_with
+            found = f"place for place, true in zip(ordinals_{level}, judged_{at}) if true is True"
+            lines += [
+                f"matched_{at} = {{{found}}}",
+                f"kept_{kept_with}_{at} = ordinals_{level}.with_{kept_with}(matched_{at})",
+                f"{self._counter(f'more_{at}')} += len(kept_{kept_with}_{at}) - len(matched_{at})",
+                f"judged_{at} = [place in kept_{kept_with}_{at} for place in ordinals_{level}]",
+            ]
+        head, _, parts = loop.partition(" in zip(")
+        names = "".join(f", {verdict}" for verdict, _ in verdicts)
+        again = f"{head}{names} in zip({parts.removesuffix('):')}, {', '.join(lists)}):"
+        return lines, " & ".join(f"matched_{at}" for at in more), again
 
     def _entry_code(self, level: int) -> str:
         """What holds an entry in a loop: of a mapping, its key and the value."""
@@ -202,7 +241,11 @@ class _Keep:
         mapping = names[-1] == MEMBERS
         steps = self.constants.name(names[:-1] if mapping else names, "steps")
         what = "with_members" if mapping else "with_entries"
-        return [f"{entry_name(level)} = {what}({entry_name(level)}, {steps}, entries_{deeper})"]
+        noted = [f"note_places(entries_{deeper}, ordinals_{deeper})"]
+        if chain.levels[deeper] not in chain.known.trees:
+            noted = []
+        entry = entry_name(level)
+        return [*noted, f"{entry} = {what}({entry}, {steps}, entries_{deeper})"]
 
     def _load_entries(self, level: int) -> list[str]:
         """The lines that load the entries of the next level under one entry."""
@@ -225,6 +268,9 @@ class _Keep:
                 f"entries_{deeper} = {raw} or ()",
                 f"ordinals_{deeper} = range(1, len(entries_{deeper}) + 1)",
             ]
+        if chain.levels[deeper] in chain.known.trees:
+            known = f"places_of({raw})" if found[1:] else f"standing({raw}, ordinals_{deeper})"
+            found[1:] = [f"ordinals_{deeper} = {known}"]
         return [
             *self.loads.code.scope.blocks[level].lines,
             *found,
@@ -244,10 +290,9 @@ class _Keep:
         for further in range(level + 1, self.plan.chain.row + 1):
             count = f"below({below}, {further - level})"
             drop.append(f"{self._counter(f'with_parent_{further}')} += {count}")
-        lines = [
-            *self.tests[level].code.scope.blocks[level].lines,
-            *self._sequence(self.verdicts[level]),
-        ]
+        lines = self._sequence(self.verdicts[level])
+        if not self._keeps_more(level):
+            lines = [*self.tests[level].code.scope.blocks[level].lines, *lines]
         return [*lines, f"if {test}:", *indented(keep, 1), "else:", *indented(drop, 1)]
 
     def _kept(self, level: int) -> list[str]:

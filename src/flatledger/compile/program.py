@@ -26,6 +26,7 @@ from ..values.visible import visible
 from .constants import Constants
 from .control_sums import control_sums_source
 from .keeping import keep_source
+from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
@@ -35,7 +36,7 @@ from .walking import keeps_all
 from .watches import ListsMet, Watches
 
 Kept = list[tuple[Any, ...]]
-Sums = tuple[int, Any, int]
+Sums = tuple[int, Any, int] | tuple[int, Any, int, int]  # see `Tally.grow`
 Group = tuple[Any, ...]
 GroupSums = dict[Group, tuple[Sums | None, ...]]
 
@@ -51,6 +52,8 @@ class Program:
     and ``control_sums(records, numbers, kept)``, for each totalled column, how many values there
     are, the state of its aggregate, and how many blanks; of sums that are proved group by group,
     the same for each group.
+    ``lay_flat(records)``, where there are trees, comes before all else: it gives the records with
+    each tree as a list of its nodes.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
@@ -68,6 +71,7 @@ class Program:
     watches: Watches
     faults: FaultNotes
     lists: ListsMet
+    lay_flat: Callable[[list[Any]], list[Any]] | None
     watch: Callable[[list[Any], Sequence[int]], None] | None
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
@@ -95,9 +99,9 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = _file_name(plan.layout.name, source)
     code = compile(source, name, "exec")
-    crowd = Crowd(plan.chain)
-    loud = _namespace(constants, Runtime(faults, lists), crowd, quiet=False)
-    quiet = _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, quiet=True)
+    crowd, trees = Crowd(plan.chain), Flattener(plan)
+    loud = _namespace(constants, Runtime(faults, lists, trees), crowd, quiet=False)
+    quiet = _namespace(constants, Runtime(Unheard(), ListsMet(), trees), crowd, quiet=True)
     exec(code, loud)
     exec(code, quiet)
     program = Program(
@@ -109,6 +113,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         watches,
         faults,
         lists,
+        trees.lay if trees.needed else None,
         loud.get("watch"),
         loud.get("watch_all"),
         quiet.get("identify"),

@@ -8,7 +8,7 @@ from ..plan.plan import ColumnPlan, Mark, Plan
 from ..structure.levels import Names
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
-from .emission import ordinal_name
+from .emission import ordinal_name, places_name
 from .emitter import Emitter
 from .walking import load_entries, loop
 
@@ -95,7 +95,14 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
 
 
 def _mark_name(mark: Mark, stem: str) -> str:
-    return f"{stem}_{mark.home}" if mark.column is None else f"{stem}_of_{mark.column}"
+    name = f"{stem}_{mark.home}" if mark.column is None else f"{stem}_of_{mark.column}"
+    return f"{name}_{mark.nodes}" if mark.nodes else name
+
+
+def _is_taken(mark: Mark) -> str:
+    """The test whether the node of a mark is one of those that count; blank where all do."""
+    place, places = ordinal_name(mark.home), places_name(mark.home)
+    return f"{place} in {places}.{mark.nodes}" if mark.nodes else ""
 
 
 def _mark_starts(plan: Plan, level: int) -> list[str]:
@@ -104,7 +111,9 @@ def _mark_starts(plan: Plan, level: int) -> list[str]:
         if plan.splits(mark.home):
             lines.append(f"{_mark_name(mark, 'seen')} = set()")
         elif mark.column is None:
-            lines.append(f"{_mark_name(mark, 'mark')} = 0")
+            taken = _is_taken(mark)
+            new = f"0 if {taken} else REPEAT" if taken else "0"
+            lines.append(f"{_mark_name(mark, 'mark')} = {new}")
         else:
             lines.append(f"{_mark_name(mark, 'seen')} = False")
     return lines
@@ -124,11 +133,14 @@ def _marks(
             marks.append("REPEAT")
             continue
         marks.append(name)
-        shows = "" if mark.column is None else f"{cells[mark.column]} is not None"
+        tests = [] if mark.column is None else [f"{cells[mark.column]} is not None"]
+        if mark.column is not None or plan.splits(mark.home):
+            tests += filter(None, [_is_taken(mark)])
+        shows = " and ".join(tests)
         if plan.splits(mark.home):
             found = f"mark({seen}, ({listed_codes(group)}))"
             lines.append(f"{name} = {found}{f' if {shows} else REPEAT' if shows else ''}")
-        elif shows:
+        elif mark.column is not None:
             lines.append(f"{name} = 0 if {shows} and not {seen} else REPEAT")
             lines.append(f"if {name} == 0: {seen} = True")
     return lines, marks

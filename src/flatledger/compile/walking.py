@@ -11,7 +11,7 @@ from ..plan.known import Known
 from ..plan.plan import Plan
 from ..structure.levels import Access
 from ..structure.structure import MEMBERS
-from .emission import entry_name, ordinal_name
+from .emission import entry_name, ordinal_name, places_name
 from .emitter import Emitter
 
 
@@ -47,7 +47,10 @@ def load_entries(emitter: Emitter, plan: Plan, deepest: int) -> None:
         raw = emitter.paths.load(Access(level, names, (), None)).code
         with emitter.code.at(level, whole=True):
             emitter.code.add(f"entries_{level + 1} = {raw} or ()")
-            emitter.code.add(f"ordinals_{level + 1} = range(1, len(entries_{level + 1}) + 1)")
+            places = f"range(1, len(entries_{level + 1}) + 1)"
+            if levels[level + 1] in plan.chain.known.trees:
+                places = f"places_of({raw})"
+            emitter.code.add(f"{places_name(level + 1)} = {places}")
 
 
 def loop(plan: Plan, level: int) -> str:

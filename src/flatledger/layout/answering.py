@@ -63,7 +63,7 @@ def _says(question: Question) -> str:
 def _put_in(settled: SettledLayout, answers: dict[str, Answer], now: dt.datetime) -> SettledLayout:
     """The layout with literals for what its expressions ask for, and texts in its names."""
     putting = _Putting(answers)
-    parts = ("columns", "conditions", "row_per", "row_per_group", "sort", "group")
+    parts = ("columns", "conditions", "row_per", "row_per_group", "sort", "group", "openings")
     changed = {part: putting.put(getattr(settled, part)) for part in parts}
     totals = msgspec.structs.replace(
         settled.totals,

@@ -39,7 +39,8 @@ class Expression(msgspec.Struct, frozen=True):
 class Total(msgspec.Struct, frozen=True):
     """How a column is totalled: by which aggregate. ``exact``: rounded once at the end, not entry
     by entry. ``part``: it is no total of a layout's, but a part of an aggregate over a group, which
-    may be of ``distinct`` values, and may be ``gathered`` in lists.
+    may be of ``distinct`` values, and may be ``gathered`` in lists. ``nodes`` are those of a tree
+    that it takes: leaves, tops, or all; blank where the layout does not say.
     """
 
     name: str
@@ -47,6 +48,7 @@ class Total(msgspec.Struct, frozen=True):
     part: bool = False
     distinct: bool = False
     gathered: bool = False
+    nodes: Literal["", "leaves", "tops", "all"] = ""
 
     @property
     def aggregate(self) -> Aggregate:

@@ -16,5 +16,6 @@ def expressions_of(layout: LayoutParts) -> Iterator[Expression]:
         if column.spread:
             yield from (value for _, value in column.spread.values)
     yield from (condition.value for condition in layout.conditions)
+    yield from (opening.until for opening in layout.openings if opening.until)
     yield from (key.value for key in layout.sort if key.value)
     yield from (key.value for key in (*layout.group, *layout.row_per_group) if key.value)

@@ -13,18 +13,21 @@ from .column import Column, Expression
 from .output_options import Output
 from .source_options import SourceOptions
 from .text import TextPlace
+from .tree_options import Nest, Opening, OpensBy, With
 
 
 class Condition(msgspec.Struct, frozen=True):
     """What a record or an entry must satisfy to take part.
 
     ``keep`` is the level that it judges, where that is not on the way from the record to the row.
+    In a tree it can keep more ``kept_with`` a node: all below it (``branch``), or the nodes above.
     It may have a short name and a reason; ``origin`` says where it came from, if not from the
     layout itself.
     """
 
     value: Expression
     keep: Expression | None = None
+    kept_with: With = ""
     name: str = ""
     because: str = ""
     origin: str = ""
@@ -189,7 +192,8 @@ class LayoutParts(msgspec.Struct, frozen=True):
 
     ``levels`` are the places that repeat, where the layout states them (a `*` is each member of a
     mapping); ``spread_levels`` are those that it makes columns from. ``may_lack`` are paths that no
-    record need have; ``primary_key`` are the headings of the columns that identify a row. ``lists``
+    record need have; ``nests`` are levels that nest in themselves, each with the name of the member
+    by which it does; ``primary_key`` are the headings of the columns that identify a row. ``lists``
     are those that its conditions look up.
     """
 
@@ -212,6 +216,10 @@ class LayoutParts(msgspec.Struct, frozen=True):
     expects: tuple[Expectation, ...] = ()
     splits: tuple[Split, ...] = ()
     lookups: tuple[Lookup, ...] = ()
+    nests: tuple[tuple[tuple[str, ...], str], ...] = ()
+    nest: Nest | None = None
+    openings: tuple[Opening, ...] = ()
+    opens_by: OpensBy | None = None
     totals: Totals = msgspec.field(default_factory=Totals)
     calendar: Calendar = msgspec.field(default_factory=Calendar)
     output: Output = msgspec.field(default_factory=Output)

@@ -44,6 +44,9 @@ ROUNDING = {
 }
 
 
+WAYS = ("exact", "leaves", "tops", "all")  # of a total: how it is rounded, which nodes it takes
+
+
 def total_kinds() -> tuple[str, ...]:
     """The aggregates that can be a column's total."""
     return tuple(name for name, aggregate in AGGREGATES.items() if aggregate.totals)
@@ -57,10 +60,14 @@ def _total(item: Item, where: str, reading: Reading) -> Total:
     (kind, how), *others = pairs_of(item)
     for extra, _ in others:
         reading.fault(extra, "`total` takes one kind of total")
-    choice(("exact",)).read(how, f"`{kind.text}`", reading)
-    if kind.text not in ("sum", "avg"):
+    ways = [choice(WAYS).read(one, f"`{kind.text}`", reading) for one in items_of(how)]
+    if "exact" in ways and kind.text not in ("sum", "avg"):
         reading.fault(kind, "only `sum` and `avg` can be exact")
-    return Total(kinds.read(kind, where, reading), exact=True)
+    nodes: list[Any] = [way for way in ways if way != "exact"]
+    if len(nodes) > 1 or len(ways) > len({*ways}):
+        reading.fault(how, f"`{kind.text}` takes leaves, tops or all, one of them")
+    name = kinds.read(kind, where, reading)
+    return Total(name, exact="exact" in ways, nodes=nodes[0] if nodes else "")
 
 
 def _values(item: Item, where: str, reading: Reading) -> list[tuple[str, Expression | None]]:
@@ -81,12 +88,12 @@ def _allowed(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
 
 
 ALLOWED = Form(_allowed, one_or_more(TEXT.schema))
-_EXACT = {name: {"const": "exact"} for name in ("sum", "avg")}
+_WAYS = {name: one_or_more({"enum": list(WAYS)}) for name in total_kinds()}
 TOTAL = Form(
     _total,
     either(
         {"enum": list(total_kinds())},
-        {"type": "object", "properties": _EXACT, "additionalProperties": False},
+        {"type": "object", "properties": _WAYS, "additionalProperties": False},
     ),
 )
 VALUES = Form(_values, {"type": "object", "additionalProperties": TEXT.schema})

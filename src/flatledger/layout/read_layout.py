@@ -17,6 +17,7 @@ from .read_output import OUTPUT
 from .read_questions import ASK, check_asked
 from .read_rows import CALENDAR, EXPECTS_ORDER, GROUP, GROUPING, SORT, TAKE, TOTALS
 from .read_source import SOURCE
+from .read_trees import NEST, NESTS, OPEN, OPENS_BY
 from .read_values import LOCALE
 from .reading import (
     Form,
@@ -30,12 +31,14 @@ from .reading import (
     read_keys,
 )
 from .text import Item, ItemMap
+from .tree_options import WITH
 
 # ---- conditions ------------------------------------------------------------------------------
 
 _CONDITION_KEYS: Section = {
     "keep": Key(EXPRESSION, "The level that is judged, where it is not on the way to the row."),
     "when": Key(EXPRESSION, "The condition.", "value"),
+    "with": Key(choice(WITH), "What else it keeps in a tree.", "kept_with"),
     "name": Key(TEXT, "What it is called in the balance."),
     "because": Key(TEXT, "Why it is there."),
 }
@@ -114,6 +117,10 @@ LAYOUT_KEYS: Section = {
     "group": Key(GROUP, "What rows are grouped by."),
     "totals": Key(TOTALS, "Where totals stand."),
     "calendar": Key(CALENDAR, "The working calendar."),
+    "nests": Key(NESTS, "Levels that nest in themselves, with the member by which they do."),
+    "nest": Key(NEST, "Flat rows that become a tree."),
+    "open": Key(OPEN, "How far the nodes of a tree are opened.", "openings"),
+    "opens-by": Key(OPENS_BY, "Where it is defined what the nodes of a tree hold."),
     "split": Key(SPLIT, "Levels made from cells that hold lists.", "splits"),
     "lookup": Key(LOOKUP, "Side lists, by the fields that they become.", "lookups"),
     "output": Key(OUTPUT, "How the table is written."),

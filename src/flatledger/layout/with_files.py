@@ -9,6 +9,7 @@ from ..language import nodes as n
 from .expressions import expressions_of
 from .files import Files
 from .model import LayoutParts, LayoutRequest, Lookup, NamedList
+from .tree_options import OpensBy
 
 
 def with_files(request: LayoutRequest, files: Files) -> LayoutRequest:
@@ -16,7 +17,7 @@ def with_files(request: LayoutRequest, files: Files) -> LayoutRequest:
 
     Raises LayoutError.
     """
-    lookups = _with_paths(request, files)
+    lookups, opens_by = _with_paths(request, files), _definitions(request, files)
     form = request.form
     reference = request.fit_to
     if reference is not None:
@@ -26,7 +27,20 @@ def with_files(request: LayoutRequest, files: Files) -> LayoutRequest:
             problem = Problem(f"`fit-to`: {error}", *reference.place)
             raise LayoutError(request.name, [problem]) from None
     lists = lists_of(request, files)
-    return msgspec.structs.replace(request, lookups=lookups, form=form, lists=lists)
+    return msgspec.structs.replace(
+        request, lookups=lookups, opens_by=opens_by, form=form, lists=lists
+    )
+
+
+def _definitions(request: LayoutRequest, files: Files) -> OpensBy | None:
+    """`opens-by` with the path of its definitions."""
+    one = request.opens_by
+    if one is None or not one.file:
+        return one
+    try:
+        return msgspec.structs.replace(one, file=files.lookup(one.file))
+    except LayoutError as error:
+        raise LayoutError(request.name, [Problem(f"`opens-by`: {error}", *one.place)]) from None
 
 
 def _with_paths(request: LayoutRequest, files: Files) -> tuple[Lookup, ...]:

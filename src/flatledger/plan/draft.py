@@ -15,6 +15,7 @@ from ..language import nodes as n
 from ..layout.model import SettledLayout
 from ..structure.levels import Access, Chain, Names, level_name, plain_steps
 from ..structure.missing_fields import MissingPath
+from ..structure.trees import OF_AN_ARGUMENT, TREE_KINDS
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from .kinds import (
     AGGREGATE_KINDS,
@@ -42,6 +43,8 @@ class Draft:
     extra_keys: list[tuple[n.Node, int]] = field(default_factory=list)
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
+    nodes: dict[int, int] = field(default_factory=dict)  # of functions of a tree: the node's level
+    made_trees: set[Names] = field(default_factory=set)  # levels that such functions take for one
     counted: set[int] = field(default_factory=set)  # paths of which the entries alone are wanted
     texts: dict[int, str] = field(default_factory=dict)
     missing: list[MissingPath] = field(default_factory=list)
@@ -95,6 +98,8 @@ class Draft:
             yield self.access(node).anchor
         elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
             yield self.aggregate(node).base
+        elif id(node) in self.nodes:
+            yield self.nodes[id(node)]
         elif isinstance(node, n.Heading):
             yield from self._homes_of_column(node.heading)
         else:
@@ -151,10 +156,12 @@ class Draft:
             return common_kind(self.kind(part) for part in node.arguments)
         if node.name == "nullif":
             return self.kind(node.arguments[0])
+        if node.name in OF_AN_ARGUMENT:
+            return self.kind(node.arguments[0])
         if AGGREGATE_KINDS.get(node.name) == "any" and node.name != COLLECT:
             return self.kind(node.arguments[0])
         fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **AGGREGATE_KINDS}
-        return fixed.get(node.name) or FUNCTIONS[node.name].result
+        return {**fixed, **TREE_KINDS}.get(node.name) or FUNCTIONS[node.name].result
 
     def _kind_of_column(self, plan: ColumnPlan) -> str:
         column = plan.column
@@ -192,4 +199,5 @@ class Draft:
             return Known("any", (access.anchor,), text, expression, access, start, own)
         aggregate = self.aggregates.get(id(node))
         homes = (aggregate.base,) if aggregate else tuple(dict.fromkeys(self.homes(whole)))
-        return Known(self.kind(whole), homes, text, expression, aggregate=aggregate)
+        at = self.nodes.get(id(node))
+        return Known(self.kind(whole), homes, text, expression, aggregate=aggregate, node=at)

@@ -18,6 +18,7 @@ from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.text import Scalar
 from ..structure.levels import Chain, Names, level_name
+from ..structure.trees import IS_COUNTED, SUBTREES, taken_by
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
 from .kinds import AGGREGATE_KINDS, COLLECT
@@ -132,11 +133,17 @@ class Decomposed:
         Below a level, an entry of it gives the aggregate of its own, or, where these would not do,
         the values themselves.
         """
-        argument, name = call.arguments[0], call.name
+        (argument, ways), name = taken_by(call), call.name
         target = max(reach(argument, self.chain), key=len, default=())
         here = target in self.chain.levels
         if here and name == "count" and self._is_level(argument, target):
             argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
+        if set(ways) & set(SUBTREES):
+            what = f"`{ways[0]}` is about one node, and a row for a group stands for several"
+            self.problems.append(expression.problem(what, call.position))
+        if here and name in ("sum", "avg") and target in self.chain.known.trees and not ways:
+            taken = n.Call(call.position, IS_COUNTED, (), inner=True)
+            argument = n.Case(call.position, None, ((taken, argument),), None)
         composes = AGGREGATES[name].composes and not call.distinct
         number = n.Cast(argument.position, argument, "decimal", ())
         if AGGREGATES[name].takes == "number" and not composes and not (here and name == "avg"):
@@ -145,7 +152,8 @@ class Decomposed:
         def column(heading: str, inner: str, total: str) -> Column:
             node = argument
             if not here:
-                node = n.Call(call.position, inner, (argument,), inner=True)
+                whole = argument if inner == COLLECT else call.arguments[0]
+                node = n.Call(call.position, inner, (whole,), inner=True)
             gathered = not here and inner == COLLECT
             ways = Total(total, part=True, distinct=call.distinct, gathered=gathered)
             return Column(heading, Expression(expression.scalar, node), total=ways)
@@ -176,6 +184,10 @@ class Decomposed:
             totals=Totals(grand_total=False),
             take=self.layout.take if self.layout.take and self.layout.take.of == "rows" else None,
             expects=(),
+            nests=(),
+            nest=None,
+            openings=(),
+            opens_by=None,
         )
 
     def kinds(self, plan: Plan) -> dict[str, str]:

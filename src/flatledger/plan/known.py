@@ -16,7 +16,8 @@ class Known(msgspec.Struct, frozen=True):
     ``kind`` is that of its value, ``homes`` are the levels that its parts belong to, ``text`` is
     what it is called in a fault (a path by its names) and ``expression`` the text that it is part
     of. A path knows how it is reached (``access``) from the place where that begins (``start``),
-    and whether it is the row's own chain that it is reached by (``own``).
+    and whether it is the row's own chain that it is reached by (``own``). A function of a tree
+    knows the level whose ``node`` it is about.
     """
 
     kind: str
@@ -27,6 +28,7 @@ class Known(msgspec.Struct, frozen=True):
     start: Names = ()
     own: bool = True
     aggregate: AggregatePlan | None = None
+    node: int | None = None
 
     @property
     def type(self) -> str:
@@ -60,6 +62,13 @@ def access_of(path: n.Node) -> Access:
     access = known_of(path).access
     assert access is not None
     return access
+
+
+def node_of(call: n.Node) -> int:
+    """The level whose node a function of a tree is about."""
+    node = known_of(call).node
+    assert node is not None
+    return node
 
 
 def aggregate_of(call: n.Node) -> AggregatePlan:

@@ -28,7 +28,8 @@ class ColumnPlan(msgspec.Struct, frozen=True):
 
     ``value`` is its expression, in which every node says what is known of it. A value can be shown
     on some rows of its home only; ``shown`` is then the deeper level on whose entries that depends,
-    and ``once`` what it is for an entry of its home.
+    and ``once`` what it is for an entry of its home. A total on a tree takes some ``nodes`` only:
+    its leaves or tops.
     """
 
     column: Column
@@ -39,6 +40,7 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     value: n.Node | None = None
     shown: int | None = None
     once: n.Node | None = None
+    nodes: str = ""
 
     @property
     def at(self) -> int:
@@ -83,20 +85,32 @@ class ConditionPlan(msgspec.Struct, frozen=True):
 class AggregatePlan(msgspec.Struct, frozen=True):
     """An aggregate: the level it runs under (by index), and the chain down to what it takes in.
 
-    ``counts_entries``: its argument is a level, and it counts entries rather than values.
+    ``counts_entries``: its argument is a level, and it counts entries rather than values. In a tree
+    it can run over what is below the node of a level (``under``, by index), itself included
+    (``from_here``), and take no more than ``leaves``: nodes without another one below them.
     """
 
     base: int
     chain: Chain
     counts_entries: bool
+    under: int | None = None
+    from_here: bool = False
+    leaves: bool = False
+
+    @property
+    def start(self) -> int:
+        """The level from which its loops go down."""
+        return self.base if self.under is None else self.base - 1
 
 
 class Mark(msgspec.Struct, frozen=True):
     """What tells on a row whether an entry of a level is new there: in the total of all columns of
-    that home, or of the one ``column`` (by its place) that not each of its rows shows."""
+    that home, or of the one ``column`` (by its place) that not each of its rows shows. Of a tree
+    some ``nodes`` only may count: leaves or tops."""
 
     home: int
     column: int | None = None
+    nodes: str = ""
 
 
 @dataclass(frozen=True)
@@ -107,7 +121,8 @@ class Plan:
     (``extra_keys``), one mark for each level of ``marked``, and, if it is asked for, the
     ``address`` of its entry.
     ``places`` are those that expressions read, ``wants`` what records are decoded for. ``used`` are
-    the places that the layout names, and ``missing`` those that no record looked at has. ``over``
+    the places that the layout names, and ``missing`` those that no record looked at has;
+    ``made_trees`` are levels that it takes for trees though the records show none. ``over``
     is there where a row of the table stands for a group of the rows of this plan. Rows have an
     address where they are ``addressed``: where something asks which entry a row stands for.
     """
@@ -125,6 +140,7 @@ class Plan:
     wants: tuple[Want, ...] = ()
     missing: tuple[MissingPath, ...] = ()
     used: frozenset[Names] = frozenset()
+    made_trees: frozenset[Names] = frozenset()
     over: OverGroups | None = None
     addressed: bool = False
 
@@ -159,9 +175,9 @@ class Plan:
 
     def mark_slot(self, column: ColumnPlan) -> int | None:
         """Where in a row the mark for a column's entries stands; None for the row's own level."""
-        if column.home == self.chain.row:
+        if column.home == self.chain.row and not column.nodes:
             return None
-        mark = Mark(column.home, column.slot if column.once is not None else None)
+        mark = Mark(column.home, column.slot if column.once is not None else None, column.nodes)
         return len(self.columns) + len(self.extra_keys) + self.marked.index(mark)
 
     @property
@@ -211,6 +227,14 @@ class Plan:
         nodes = [part for one in expressions_in(self.layout) for part in one.node.walk()]
         found = [part for part in nodes if isinstance(part, n.InPeriod)]
         return {str(getattr(part.period, "value", "")): self.period(part) for part in found}
+
+    def aggregates(self) -> Iterator[n.Call]:
+        """Every aggregate that its columns, conditions and keys are made of."""
+        nodes = [*(one.value for one in self.columns), *(one.value for one in self.conditions)]
+        nodes += [node for node, _ in self.extra_keys]
+        for node in (part for one in nodes if one is not None for part in one.walk()):
+            if isinstance(node, n.Call) and getattr(node.known, "aggregate", None) is not None:
+                yield node
 
     # ---- what records are decoded into
 

@@ -10,11 +10,19 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.column import Expression
+from ..layout.column import Column, Expression
 from ..layout.model import Condition, SettledLayout, Sorting
-from ..structure.levels import Chain, Names, known_levels, level_name, plain_steps
+from ..structure.levels import (
+    Chain,
+    Names,
+    known_levels,
+    level_name,
+    named_place,
+    plain_steps,
+)
 from ..structure.missing_fields import MissingPath, judged
 from ..structure.structure import MEMBERS, Place
+from ..structure.trees import with_trees, within_a_tree
 from ..values.collations import collation_key
 from ..values.reading_texts import DateReader
 from .circles import referring_to_themselves
@@ -35,11 +43,24 @@ def make_plan(
 
     Raises LayoutError with every fault that only the data could show.
     """
+    made: dict[Names, str] = {}  # levels that the layout takes for trees
+    while True:
+        plan = _plan_rows(layout, structure, today, complete, made)
+        if plan.made_trees <= made.keys():
+            return plan
+        made |= {names: names[-1] for names in plan.made_trees}
+
+
+def _plan_rows(
+    layout: SettledLayout, structure: Place, today: dt.date, complete: bool, made: dict[Names, str]
+) -> Plan:
+    """The plan with some levels taken for trees, whatever records show."""
     if not layout.row_per_group:
-        return _Planner(layout, structure, complete, today).plan()
+        return _Planner(layout, structure, complete, today, made=made).plan()
     known = known_levels(layout, expressions_in(layout), complete)
-    parted = Decomposed(layout, Chain.of((), structure, known))
-    plan = _Planner(parted.inner_layout(), structure, complete, today).plan()
+    known = msgspec.structs.replace(known, nests={**known.nests, **made})
+    parted = Decomposed(layout, Chain.of((), *with_trees(structure, known)))
+    plan = _Planner(parted.inner_layout(), structure, complete, today, made=made).plan()
     kinds = parted.kinds(plan)
     fields = Place(children={name: Place() for name in kinds})
     rows = replace(
@@ -57,15 +78,19 @@ class _Planner:
         complete: bool,
         today: dt.date,
         kinds: Mapping[str, str] | None = None,
+        made: Mapping[Names, str] | None = None,
     ) -> None:
-        """``kinds`` are those of the fields of records, where they are known."""
+        """``kinds`` are those of the fields of records, where they are known; ``made`` are levels
+        that are taken for trees."""
         self.kinds = kinds or {}
         self.today = today
         self.layout = layout
         self.complete = complete
-        self.structure = structure
         self.problems: list[Problem] = []
         self.level: MissingPath | None = None
+        known = known_levels(layout, expressions_in(layout), complete)
+        known = msgspec.structs.replace(known, nests={**known.nests, **(made or {})})
+        self.structure, self.known = with_trees(structure, known)
         self.planned = False  # whether there is a result yet
         self.result = Draft(layout, self._chain())
         self.planned = True
@@ -115,6 +140,7 @@ class _Planner:
             wants=tuple(dict.fromkeys(wants_of(draft, self.layout.expects))),
             missing=tuple(draft.missing),
             used=frozenset(draft.used),
+            made_trees=frozenset(draft.made_trees),
             addressed=self._asks_for_entries(),
         )
 
@@ -161,8 +187,7 @@ class _Planner:
             raise LayoutError(self.layout.name, [*slips, *others])
 
     def _chain(self) -> Chain:
-        known = known_levels(self.layout, expressions_in(self.layout), self.complete)
-        expression = self.layout.row_per
+        expression, known = self.layout.row_per, self.known
         start = Chain.of((), self.structure, known)
         if expression is None or expression.text == "record":
             return start
@@ -170,6 +195,8 @@ class _Planner:
         names, rest = plain_steps(node, start) if isinstance(node, n.FieldPath) else ((), ())
         if not names or rest:
             self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
+        elif inner := within_a_tree(names, known):
+            self.problems.append(expression.problem(f"`row-per`: {inner}"))
         else:
             self.level = MissingPath(names, expression, what="level")
         self._stop_at_problems()
@@ -211,7 +238,7 @@ class _Planner:
         joined = {id(column.value) for column in self.layout.columns if not column.total}
         for condition in self.layout.conditions:
             side = self._side(condition)
-            if condition.keep is None or side is not None:
+            if condition.keep is None or condition.kept_with or side is not None:
                 resolver.resolve(condition.value, chain=side, judges=True)
             self.result.conditions.append(ConditionPlan(condition, 0, side))
         judged = {id(condition.value) for condition in self.layout.conditions}
@@ -230,10 +257,15 @@ class _Planner:
         if not names or rest or not own.is_level(names):
             self.problems.append(keep.problem("`keep` takes a level, such as payments"))
             return None
+        if names in own.levels and condition.kept_with:
+            return None
         if names in own.levels:
             what = f"`{keep.text}` is on the way to the row: write its condition alone"
             self.problems.append(keep.problem(what))
             return None
+        if condition.kept_with and names not in self.known.trees:
+            what = f"`with` is about a tree, and no record shows that {keep.text} nests in itself"
+            self.problems.append(keep.problem(what))
         base = max(i for i, level in enumerate(own.levels) if names[: len(level)] == level)
         return own.extended(base, names)
 
@@ -284,8 +316,28 @@ class _Planner:
         above = self._above_key(column.value) if column.once else home
         if above < home:
             once = self._once(column.value, above)
-            return ColumnPlan(column, above, numeric, plan.slot, made, shown=home, once=once)
-        return ColumnPlan(column, home, numeric, plan.slot, made)
+            nodes = self._nodes_totalled(column, above)
+            return ColumnPlan(
+                column, above, numeric, plan.slot, made, shown=home, once=once, nodes=nodes
+            )
+        nodes = self._nodes_totalled(column, home)
+        return ColumnPlan(column, home, numeric, plan.slot, made, nodes=nodes)
+
+    def _nodes_totalled(self, column: Column, home: int) -> str:
+        """Which nodes of a tree a total takes, if not all: sums and means take the leaves, unless
+        the layout says otherwise (DESIGN, rule 19)."""
+        total, level = column.total, self.result.chain.levels[home]
+        if total is None or total.part:
+            return ""
+        if level not in self.result.chain.known.trees:
+            if total.nodes:
+                what = (
+                    f"`{total.nodes}` is about a tree, and this is a value of {level_name(level)}"
+                )
+                self.problems.append(column.problem(f"column `{column.heading}`: {what}"))
+            return ""
+        nodes = total.nodes or ("leaves" if total.name in ("sum", "avg") else "all")
+        return "" if nodes == "all" else nodes
 
     def _above_key(self, value: Expression) -> int:
         """The level of a value that is shown where a key is met."""
@@ -313,9 +365,23 @@ class _Planner:
                 )
             homes = list(self.result.homes(value.node))
             level = max(homes) if homes else 0
+            if plan.condition.kept_with and plan.side is None:
+                self._check_kept_with(plan.condition, level)
             if plan.side is not None:
                 level = self._above(plan.side)
             self.result.conditions[index] = ConditionPlan(plan.condition, level, plan.side)
+
+    def _check_kept_with(self, condition: Condition, home: int) -> None:
+        """A condition that keeps more is one on the nodes of the level that it names."""
+        keep, level = condition.keep, self.result.chain.levels[home]
+        if keep is None:
+            what = "`with` goes with `keep`, which names the tree: {keep: parts, when: …, with: …}"
+            self.problems.append(condition.value.problem(what))
+        elif named_place(keep.node) != level:
+            what = f"`{keep.text}` is kept by a condition on its own fields, and this is on"
+            self.problems.append(condition.value.problem(f"{what} {level_name(level)}"))
+        elif level not in self.known.trees:
+            self.result.made_trees.add(level)
 
     def _above(self, side: Chain) -> int:
         """The deepest level of the row's chain that a chain to a side level has too."""
@@ -381,12 +447,14 @@ class _Planner:
         return None
 
     def _marked(self) -> tuple[Mark, ...]:
-        """The levels above the row whose entries are totalled: rows bear a mark for each."""
+        """The levels above the row whose entries are totalled, and trees of which some nodes are:
+        rows bear a mark for each."""
         row = self.result.chain.row
-        above = [one for one in self.result.columns if one.column.total and one.home < row]
-        homes = sorted({one.home for one in above if one.once is None})
-        alone = [Mark(one.home, one.slot) for one in above if one.once is not None]
-        return (*map(Mark, homes), *alone)
+        totalled = [one for one in self.result.columns if one.column.total]
+        above = [one for one in totalled if one.home < row or one.nodes]
+        homes = sorted({(one.home, one.nodes) for one in above if one.once is None})
+        alone = [Mark(one.home, one.slot, one.nodes) for one in above if one.once is not None]
+        return (*(Mark(home, nodes=nodes) for home, nodes in homes), *alone)
 
 
 def _known_part(names: Names) -> Names:

@@ -11,8 +11,16 @@ from ..errors import Problem
 from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.names import nearest
-from ..structure.levels import Chain, Names, level_name, plain_steps
+from ..structure.levels import Chain, Names, level_name, named_place, plain_steps
 from ..structure.structure import MEMBERS
+from ..structure.trees import (
+    ALL_NODES,
+    IS_COUNTED,
+    SUBTREES,
+    TREE_FUNCTIONS,
+    taken_by,
+    within_a_tree,
+)
 from ..values.collations import collation_key
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from ..values.patterns import interoperable
@@ -21,7 +29,7 @@ from .kinds import AGGREGATE_KINDS, TIMES, a_kind, fits
 from .plan import AggregatePlan
 
 # name: (fewest arguments, most)
-SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (1, 1), "key": (1, 1)}
+SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (0, 1), "key": (1, 1)}
 FEW_LISTS = 9  # times as many values that stand alone
 
 
@@ -80,6 +88,10 @@ class Resolver:
                     self._node(part, chain)
 
     def _path(self, path: n.FieldPath, chain: Chain, single: bool) -> None:
+        inner = within_a_tree(plain_steps(path, chain)[0], chain.known)
+        if inner:
+            self._refuse(inner, path)
+            return
         access = chain.access(path)
         self.plan.accesses[id(path)] = access, chain
         if single and access.side is not None:
@@ -109,7 +121,16 @@ class Resolver:
             return
         if node.distinct:
             self._refuse("`distinct` belongs to an aggregate", node)
-        known = {**SPECIAL, **{k: self._arity(k) for k in FUNCTIONS}, "current_date": (0, 0)}
+        if node.name in (*SUBTREES, ALL_NODES):
+            self._refuse(f"`{node.name}` stands in an aggregate: sum({node.name}(…))", node)
+            return
+        known = {
+            **SPECIAL,
+            **TREE_FUNCTIONS,
+            **{k: self._arity(k) for k in FUNCTIONS},
+            "current_date": (0, 0),
+        }
+        known |= {IS_COUNTED: (0, 0)} if node.inner else {}
         if node.name not in known:
             names = [*known, *(set(AGGREGATE_KINDS) - {"collect"})]
             near = nearest(node.name, names)
@@ -123,8 +144,11 @@ class Resolver:
             count = f"{fewest}" if fewest == most else f"{fewest} to {most}"
             self._refuse(f"`{node.name}` takes {count} argument(s)", node)
             return
-        if node.name in ("ordinal", "key"):
+        if node.name in ("ordinal", "key") and node.arguments:
             self._check_place(node, chain)
+            return
+        if node.name in (*TREE_FUNCTIONS, IS_COUNTED, "ordinal"):
+            self._of_tree(node, chain)
             return
         for place, argument in enumerate(node.arguments):
             self._node(argument, chain, single=node.name != "mentions" or place > 0)
@@ -157,7 +181,7 @@ class Resolver:
                 f"`{node.name}` takes {most} argument(s) at the most, and one at least", node
             )
             return
-        argument = node.arguments[0]
+        argument, ways = taken_by(node)
         reached = sorted(set(reach(argument, chain)), key=lambda names: (len(names), names))
         for outer, inner in pairwise(reached):
             if inner[: len(outer)] != outer:
@@ -173,12 +197,19 @@ class Resolver:
             for place, level in enumerate(chain.levels)
             if len(level) < max(len(target), 1) and target[: len(level)] == level
         )
+        under = self._under(node, chain, target) if set(ways) & set(SUBTREES) else None
+        if set(ways) & set(SUBTREES) and under is None:
+            return
+        base = base if under is None else under
         inner_chain = chain.extended(base, target)
         counts = node.name == "count" and not node.distinct
         counts = counts and self._is_level(argument, target, chain)
         if counts:
             self.plan.counted.add(id(argument))
-        self.plan.aggregates[id(node)] = AggregatePlan(base, inner_chain, counts)
+        adds = node.name in ("sum", "avg") and target in chain.known.trees
+        self.plan.aggregates[id(node)] = AggregatePlan(
+            base, inner_chain, counts, under, "from_here" in ways, adds and ALL_NODES not in ways
+        )
         many = isinstance(argument, n.FieldPath) and node.order is None
         self._node(argument, inner_chain, single=not many)
         if node.order is not None:
@@ -186,6 +217,66 @@ class Resolver:
         outside = Chain(chain.levels[: base + 1], chain.structure, chain.known)
         for separator in node.arguments[1:]:
             self._node(separator, outside)
+
+    def _under(self, node: n.Call, chain: Chain, target: Names) -> int | None:
+        """The level of the node that an aggregate runs below."""
+        at = chain.node if chain.node is not None else self._made_tree(chain, target)
+        if at is None or target[: len(chain.levels[at])] != chain.levels[at]:
+            what = "is about what is below a node: write it on a row for each node of a tree"
+            self._refuse(f"`{node.name}({taken_by(node)[1][0]}(…))` {what}", node)
+            return None
+        return at
+
+    def _made_tree(self, chain: Chain, level: Names) -> int | None:
+        """A level of the chain that is taken for a tree, though no record shows it as one."""
+        if level not in chain.levels[1:] or level[-1] == MEMBERS:
+            return None
+        self.plan.made_trees.add(level)
+        return chain.levels.index(level)
+
+    # ---- functions of a tree (DESIGN, rule 19)
+
+    def _of_tree(self, node: n.Call, chain: Chain) -> None:
+        """A function about a node: of the deepest tree on the way, or of that of its argument."""
+        at = self._node_of(node, chain)
+        if at is None:
+            return
+        self.plan.nodes[id(node)] = at
+        if node.name == "is_match" and self._judges:
+            self._refuse("`is_match` tells what a condition found, and is in none", node)
+        elif node.name == "is_match" and not self._keeps_more(chain.levels[at]):
+            what = f"{{keep: {level_name(chain.levels[at])}, when: …, with: ancestors}}"
+            self._refuse(f"`is_match` goes with a condition that keeps more: {what}", node)
+        inside = Chain(chain.levels[: at + 1], chain.structure, chain.known)
+        for argument in node.arguments:
+            self._node(argument, inside)
+
+    def _node_of(self, node: n.Call, chain: Chain) -> int | None:
+        paths = [
+            p for part in node.arguments[:1] for p in part.walk() if isinstance(p, n.FieldPath)
+        ]
+        at = chain.node
+        if paths:
+            at = max(chain.access(path).anchor for path in paths)
+            if chain.levels[at] not in chain.known.trees and chain.node is not None:
+                given, tree = level_name(chain.levels[at]), level_name(chain.levels[chain.node])
+                what = f"takes a value of {tree}, which nests in itself; this is one of {given}"
+                self._refuse(f"`{node.name}` {what}", node)
+                return None
+        level = chain.levels[at if at is not None else chain.row]
+        at = at if level in chain.known.trees else self._made_tree(chain, level)
+        if at is None:
+            self._refuse(
+                f"`{node.name}` is about the nodes of a tree, and none is on the way to this row; "
+                "`row-per` names the level that nests",
+                node,
+            )
+        return at
+
+    def _keeps_more(self, level: Names) -> bool:
+        """Whether a condition on a level keeps more than the nodes for which it is true."""
+        found = [one for one in self.plan.layout.conditions if one.kept_with and one.keep]
+        return any(one.keep and named_place(one.keep.node) == level for one in found)
 
     def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
         return isinstance(argument, n.FieldPath) and plain_steps(argument, chain) == (target, ())
@@ -258,6 +349,10 @@ class Resolver:
                 self._expect(argument, (kind,), f"`{node.name}` takes a {kind} here")
         elif node.name in ("sum", "avg"):
             self._expect(node.arguments[0], ("number",), f"`{node.name}` adds up numbers")
+        elif node.name == "chain_product":
+            self._expect(node.arguments[0], ("number",), "`chain_product` multiplies numbers")
+        elif node.name == "ancestor":
+            self._expect(node.arguments[1], ("number",), "`ancestor` takes a depth")
         elif node.name in ("any", "every"):
             self._expect(node.arguments[0], ("truth",), f"`{node.name}` takes a condition")
 

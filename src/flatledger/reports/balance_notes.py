@@ -14,9 +14,32 @@ def notes_of(balance: Balance) -> list[str]:
     notes = (
         *(*_emptied_note(balance), *_reopened_notes(balance)),
         *(*_list_notes(balance), *_lookup_notes(balance), *_group_notes(balance)),
-        *(*_key_notes(balance), *_source_notes(balance), *balance.notes, *_learnt_note(balance)),
+        *(
+            *_tree_notes(balance),
+            *_key_notes(balance),
+            *_source_notes(balance),
+            *balance.notes,
+            *_learnt_note(balance),
+        ),
     )
     return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
+
+
+def _tree_notes(balance: Balance) -> list[str]:
+    """Sums over trees, which never add a node and what is below it; what was kept beside."""
+    return [
+        *(
+            f"`{one.text}` adds the leaves of {one.level} only, so that nothing is added together "
+            "with what is below it; all_nodes(…) takes all"
+            for one in balance.nodes_taken
+        ),
+        *(
+            f"`{one.name or one.text}` kept {one.more:,} more, "
+            f"{'below' if one.kept_with == 'branch' else 'above'} those that it passed"
+            for one in balance.conditions
+            if one.kept_with
+        ),
+    ]
 
 
 def _reopened_notes(balance: Balance) -> list[str]:
@@ -82,6 +105,9 @@ def column_notes(balance: Balance) -> list[str]:
     """What there is to note of the figures of totals."""
     notes = []
     for column in balance.columns:
+        if column.nodes:
+            others = f"of {column.home}; {counted(column.passed_over, 'other node')} in no total"
+            notes.append(f"{column.heading}: adds the {column.nodes} {others}")
         if column.overlap is not None:
             notes.append(
                 f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "

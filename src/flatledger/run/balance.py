@@ -22,7 +22,8 @@ class ConditionCount(msgspec.Struct):
     """How many entries of its level a condition tested, passed and filtered out by itself.
 
     It was ``unknown`` for some; ``remaining`` are those that it and the conditions before it
-    passed. ``values`` are a few that it met (of the field ``field``), where nothing remained.
+    passed. In a tree ``more`` were kept with those that it passed: their branch, or the ancestors.
+    ``values`` are a few that it met (of the field ``field``), where nothing remained.
     """
 
     text: str
@@ -37,6 +38,8 @@ class ConditionCount(msgspec.Struct):
     origin: str = ""
     field: str = ""
     values: dict[str, int] = {}
+    kept_with: str = ""
+    more: int = 0
 
 
 class LevelCount(msgspec.Struct):
@@ -105,7 +108,8 @@ class ColumnBalance(msgspec.Struct):
     ``source`` is over the kept entries of the home level, ``written`` over the cells of the table
     with each entry once, ``total`` is the grand total; for ``avg`` these are sums, for the others
     what the total itself is. ``overlap`` is what several groups show and the whole counts
-    once, ``rounding`` what an exact total differs from the sum of its rounded cells,
+    once, ``nodes`` says which of a tree are taken, and ``passed_over`` how many are not;
+    ``rounding`` what an exact total differs from the sum of its rounded cells,
     ``straight`` the sum straight down the file.
     """
 
@@ -122,6 +126,15 @@ class ColumnBalance(msgspec.Struct):
     rounding: Any
     straight: Any
     balanced: bool
+    nodes: str = ""
+    passed_over: int = 0
+
+
+class NodesTaken(msgspec.Struct, frozen=True):
+    """A sum or mean over a tree that takes its leaves: how it is written, and its level."""
+
+    text: str
+    level: str
 
 
 class Keyless(msgspec.Struct):
@@ -228,6 +241,7 @@ class Balance(msgspec.Struct):
     first_reopened: list[Reopened] = []
     reopening_allowed: bool = False
     columns: list[ColumnBalance] = []
+    nodes_taken: list[NodesTaken] = []
     fault_count: int = 0
     fault_places: dict[str, int] = {}
     faults_filtered_out: int = 0

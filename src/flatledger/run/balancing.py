@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from itertools import islice
 from typing import Any
 
+from ..language import nodes as n
 from ..layout.spreading import NO_COLUMN, NO_KEY
-from ..plan.known import known_of
+from ..plan.known import aggregate_of, known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import level_name
+from ..structure.trees import IS_COUNTED
 from .balance import (
     Asked,
     Balance,
@@ -18,6 +20,7 @@ from .balance import (
     Keyless,
     LevelCount,
     ListCount,
+    NodesTaken,
     PeriodDays,
 )
 from .proof import Proof
@@ -52,6 +55,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         lists=list(_lists(state)),
         rows=proof.rows,
         total_rows=proof.total_rows,
+        nodes_taken=list(dict.fromkeys(_nodes_taken(plan))),
         columns=[one for one in columns if one.heading not in checks or not one.balanced],
         wrong=[
             *proof.wrong,
@@ -69,6 +73,20 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
     )
 
 
+def _nodes_taken(plan: Plan) -> Iterator[NodesTaken]:
+    """The sums and means of a plan that take the leaves of a tree."""
+    for call in plan.aggregates():
+        aggregate = aggregate_of(call)
+        if aggregate.leaves:
+            level = level_name(aggregate.chain.levels[-1])
+            yield NodesTaken(" ".join(text_of_node(call).split()), level)
+    for column in plan.totalled:  # parts of aggregates over groups
+        nodes = column.value.walk() if column.value is not None else ()
+        if any(isinstance(node, n.Call) and node.name == IS_COUNTED for node in nodes):
+            level = level_name(plan.chain.levels[column.home])
+            yield NodesTaken(" ".join(column.column.heading.split()), level)
+
+
 def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
     """With detail, each row that was made is given or cut."""
     if plan.over is None and plan.layout.totals.detail:
@@ -84,7 +102,7 @@ def _untold(plan: Plan, state: RunState) -> Iterator[str]:
             continue
         assert column.value is not None
         kept = state.counts[f"kept_{column.home}"] if column.home else state.passed
-        unread = kept - tally.count - tally.blank
+        unread = kept - tally.count - tally.blank - tally.passed_over
         told = state.faults.places[known_of(column.value).text]
         if told < unread:
             heading = column.column.heading
@@ -135,6 +153,8 @@ def _condition(plan: Plan, state: RunState, index: int) -> ConditionCount:
         tested=passed + no + unknown,
         passed=passed,
         filtered_out=no,
+        kept_with=one.condition.kept_with,
+        more=counts[f"more_{index}"],
         unknown=unknown,
         remaining=remaining,
         name=one.condition.name,

@@ -178,7 +178,9 @@ class Proof:
         """Take note of rows that are not taken; each totalled entry has one row."""
         self.rows_cut += len(rows)
         for tally, column in zip(self._cut, self.plan.totalled, strict=True):
-            tally.add(cells_of(rows, column, self.plan))
+            mark = self.plan.mark_slot(column)
+            new = rows if mark is None else [row for row in rows if not row[mark]]
+            tally.add(cells_of(new, column, self.plan))
 
     def cut_group(self, tallies: Tallies) -> None:
         """Take note of a group that is not taken; the grand total is that of all groups."""
@@ -242,6 +244,8 @@ class Proof:
             rounding=rounding or None,
             straight=column.straight if plan.numeric and self.plan.over is None else None,
             balanced=agree,
+            nodes=plan.nodes,
+            passed_over=source.passed_over,
         )
 
     def _shows_all(self, depth: int) -> bool:

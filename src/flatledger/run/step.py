@@ -87,6 +87,8 @@ class Stepper:
 
     def _step(self, batch: Batch) -> BatchResult:
         program = self.program
+        if program.lay_flat is not None:
+            batch = batch._replace(records=program.lay_flat(batch.records))
         if program.watch is not None:
             program.watch(batch.records, batch.numbers)
         records, numbers, kept, counts = program.keep(batch.records, batch.numbers)

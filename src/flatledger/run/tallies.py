@@ -15,7 +15,8 @@ from .protocols import Row
 class Tally:
     """How many values there are, how many blanks, and the state of their aggregate.
 
-    Tallies of parts, merged in their order, are the tally of the whole.
+    Nodes of a tree that a total does not take are ``passed_over``. Tallies of parts, merged in
+    their order, are the tally of the whole.
 
     >>> from flatledger.values.aggregates import AGGREGATES
     >>> tally = Tally(AGGREGATES["sum"])
@@ -24,7 +25,7 @@ class Tally:
     (2, 3)
     """
 
-    __slots__ = ("aggregate", "blank", "count", "state")
+    __slots__ = ("aggregate", "blank", "count", "passed_over", "state")
 
     def __init__(
         self, aggregate: Aggregate, count: int = 0, state: Any = None, blank: int = 0
@@ -33,6 +34,7 @@ class Tally:
         self.count = count
         self.state = aggregate.zero() if state is None else state
         self.blank = blank
+        self.passed_over = 0
 
     def add(self, cells: list[Any]) -> None:
         """Add cells. Blank ones don't count, nor does a text among numbers (a fault)."""
@@ -52,12 +54,14 @@ class Tally:
 
     def merge(self, later: Tally) -> None:
         """Take in the tally of values that came later."""
-        self.grow(later.count, later.state, later.blank)
+        self.grow(later.count, later.state, later.blank, later.passed_over)
 
-    def grow(self, count: int, state: Any, blank: int) -> None:
-        """Take in so many values that came later, the state of their aggregate, and blanks."""
+    def grow(self, count: int, state: Any, blank: int, passed_over: int = 0) -> None:
+        """Take in so many values that came later, the state of their aggregate, how many blanks,
+        and how many nodes that are not taken."""
         self.count += count
         self.blank += blank
+        self.passed_over += passed_over
         if self.aggregate.adds:
             self.state += state
         else:

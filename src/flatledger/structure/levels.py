@@ -38,12 +38,15 @@ class KnownLevels(msgspec.Struct, frozen=True):
     """What a layout says of levels: ``stated`` are all that there are, ``named`` some of them.
 
     Where none are stated, a place is one too if a list of two or more was met there; ``complete``
-    says that this was looked for in the whole source.
+    says that this was looked for in the whole source. ``nests`` are levels that are stated to nest
+    in themselves, with the name of the member by which they do; ``trees`` are all that do so.
     """
 
     stated: frozenset[Names] | None = None
     named: frozenset[Names] = frozenset()
     complete: bool = False
+    nests: dict[Names, str] = {}
+    trees: dict[Names, str] = {}
 
     @property
     def settled(self) -> bool:
@@ -89,6 +92,12 @@ class Chain(msgspec.Struct, frozen=True):
     def row(self) -> int:
         """The index of the deepest level."""
         return len(self.levels) - 1
+
+    @property
+    def node(self) -> int | None:
+        """The index of the deepest level that nests in itself, if one does."""
+        found = (at for at, level in enumerate(self.levels) if level in self.known.trees)
+        return max(found, default=None)
 
     def access(self, path: n.FieldPath) -> Access:
         """How a path is reached: from the longest prefix that it shares with the chain.
@@ -150,7 +159,10 @@ def known_levels(
     stated = None
     if layout.levels is not None:
         stated = frozenset(place for one in layout.levels if (place := named_place(one.node)))
-    return KnownLevels(stated, frozenset(name for name in {*named, *made} if name), complete)
+    nests = dict(layout.nests)
+    made |= {*nests, *([layout.nest.level] if layout.nest else [])}
+    levels = frozenset(name for name in {*named, *made} if name)
+    return KnownLevels(stated, levels, complete, nests)
 
 
 def plain_steps(path: n.FieldPath, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:

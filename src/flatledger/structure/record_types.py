@@ -38,6 +38,7 @@ class Want(NamedTuple):
 class Field:
     """One place that the layout asks for. A ``whole`` one is plain data, others are structs.
 
+    Of a tree, ``below`` is the attribute of what is below a node.
     ``only`` is the class of all that the decoder lets through there, beside null: a struct, a list
     (of structs or of texts), a text, a truth value, an integer. None where it may be anything.
     """
@@ -48,6 +49,7 @@ class Field:
     children: dict[str, Field] = field(default_factory=dict)
     struct: Any = None
     only: type | None = None
+    below: str = ""
 
     @property
     def holds_structs(self) -> bool:
@@ -170,6 +172,13 @@ class RecordTypes:
             return shape
         kinds = [(child.attribute, self._build(child), None) for child in place.children.values()]
         rename = {child.attribute: name for name, child in place.children.items()}
+        inner = self.chain.known.trees.get(place.names)
+        exact = self._exact and self._is_exact_list(place.names)
+        if inner is not None and not _UNFIT.search(inner):
+            place.below = "below_" + place.attribute
+            shape = "list[_Node] | None" if exact else "list[_Node | Other] | _Node | Scalar"
+            kinds.append((place.below, shape, None))
+            rename[place.below] = inner
         name = re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title()
         struct: Any = msgspec.defstruct(
             f"_{name}" if name[:1].isdigit() else name,
@@ -177,8 +186,10 @@ class RecordTypes:
             rename=rename,
             gc=False,
         )
+        if place.below:  # what the type of the nodes below refers to
+            struct._Node, struct.Other, struct.Scalar = struct, Other, Scalar
         place.struct = struct
-        if self._exact and self._is_exact_list(place.names):
+        if exact:
             place.only = list
             return list[struct] | None
         if place.names in self.chain.levels[1:]:

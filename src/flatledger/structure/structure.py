@@ -22,9 +22,13 @@ class Place:
     ``many`` counts the lists of two or more, ``first_many`` is the number of the record that has
     the first of them. Where names are ``wanted``, others are kept apart only as long as they are
     few: beyond that they are the ``rest``, of which no more is known than what they have in common.
+    ``nesting`` is the name that a place and the one above it have in common: a member of that name
+    is this place again, however deep it goes.
     """
 
     wanted: Collection[str] | None = None
+    name: str = ""
+    nesting: str = ""
 
     lists: int = 0
     many: int = 0
@@ -51,9 +55,11 @@ class Place:
     def below(self, name: str) -> Place | None:
         """The place under one name; under MEMBERS all those of a mapping together."""
         if name == MEMBERS and self.together is None and self.children:
-            self.together = Place(self.wanted)
+            self.together = Place(self.wanted, MEMBERS)
             for child in [*self.children.values(), *([self.rest] if self.rest else [])]:
                 self.together.merge(child)
+        if name == self.nesting != "":
+            return self
         return self.together if name == MEMBERS else self.children.get(name)
 
     def merge(self, other: Place) -> None:
@@ -78,7 +84,8 @@ class Place:
     def _child(self, name: str) -> Place:
         """The place of a name that is new here."""
         if self.wanted is None or len(self.children) < FEW or name in self.wanted:
-            child = self.children[name] = Place(self.wanted)
+            nesting = name if name == self.name else ""
+            child = self.children[name] = Place(self.wanted, name, nesting)
             return child
         self._note_names((name,))
         return self._rest()
@@ -96,20 +103,27 @@ class Place:
         """Take note of a record's value at this place; a list counts as its elements."""
         if depth > DEEPEST_LAYOUT:
             return
+        within = [value]  # what nests in itself may do so deeper than Python can go
+        while within:
+            self._add(within.pop(), number, depth, within)
+
+    def _add(self, value: Any, number: int, depth: int, within: list[Any]) -> None:
         if isinstance(value, list | tuple):
             self.lists += 1
             self.elements += len(value)
             if len(value) > 1:
                 self.many += 1
                 self.first_many = self.first_many or number
-            for element in value:
-                self.add(element, number, depth + 1)
+            within.extend(reversed(value))
             return
         self.kinds[value.__class__] += 1
         if not isinstance(value, dict):
             return
-        children = self.children
+        children, nesting = self.children, self.nesting
         for key, below in value.items():
+            if key == nesting != "":
+                within.append(below)
+                continue
             child = children.get(key)
             if child is None:
                 child = self._child(key)

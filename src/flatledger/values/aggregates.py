@@ -26,6 +26,7 @@ class Aggregate:
 
     ``adds``: its state is a plain sum, so that whoever has many values may add them at once.
     ``totals``: a column can have it as its total. ``unknown``: nulls are taken too, as unknown.
+    ``merges_at_once``: its state is small, and merged in no time.
     ``composes``: that of what parts result in is that of the whole. ``ordered``: the order of the
     values matters.
     """
@@ -36,6 +37,7 @@ class Aggregate:
     adds = False
     totals = False
     unknown = False
+    merges_at_once = False
     composes = False
     ordered = False
 
@@ -95,7 +97,7 @@ class Sum(Aggregate):
     """The sum; of nothing, null."""
 
     name, takes, gives = "sum", "number", "number"
-    adds = totals = composes = True
+    adds = totals = composes = merges_at_once = True
 
     def zero(self) -> Any:
         return 0
@@ -147,7 +149,7 @@ class Count(Aggregate):
     """How many values there are; the tally of any aggregate counts them."""
 
     name, gives = "count", "number"
-    totals = True
+    totals = merges_at_once = True
 
     def zero(self) -> Any:
         return None
@@ -174,7 +176,7 @@ class Least(Aggregate):
     """The least value. The state holds the least of each kind: a mixture has none."""
 
     name = "min"
-    totals = composes = True
+    totals = composes = merges_at_once = True
     _choose: Callable[..., Any] = staticmethod(min)
 
     def zero(self) -> Any:
@@ -244,7 +246,7 @@ class First(Aggregate):
     """The first value."""
 
     name = "first"
-    composes = ordered = True
+    composes = ordered = merges_at_once = True
 
     def zero(self) -> Any:
         return ()
@@ -275,7 +277,7 @@ class AnyOf(Aggregate):
     """True if one is; else unknown if one is unknown; over nothing false."""
 
     name, takes, gives = "any", "truth", "truth"
-    unknown = composes = True
+    unknown = composes = merges_at_once = True
     _settled = True
 
     def zero(self) -> Any:

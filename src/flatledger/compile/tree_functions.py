@@ -1,0 +1,105 @@
+"""Emitting functions about the node of a tree: where it stands, and what others hold."""
+
+from __future__ import annotations
+
+from ..language import nodes as n
+from ..plan.kinds import Operand
+from ..plan.known import kind_of, node_of
+from ..structure.levels import Chain
+from .blocks import indented
+from .emission import Expressions
+from .tree import INDENT, TRAIL_SEPARATOR
+
+
+class TreeFunctions:
+    """Emits them. What they ask of other nodes is worked out once for a tree, where it begins."""
+
+    def __init__(self, emit: Expressions) -> None:
+        self.emit, self.code = emit, emit.code
+
+    def call(self, node: n.Call) -> Operand:
+        """Emit a call, at the level of its node."""
+        at = node_of(node)
+        with self.code.at(at):
+            return self._call(node, at)
+
+    def _call(self, node: n.Call, at: int) -> Operand:
+        place, nodes = self.code.scope.ordinals[at], self.code.scope.nodes[at]
+        told = {
+            "depth": f"{nodes}.tree.depths[{place} - 1]",
+            "ordinal": f"{nodes}.tree.ordinals[{place}]",
+            "numbering": f"{nodes}.tree.numbering({place})",
+            "is_leaf": f"{nodes}.is_leaf({place})",
+            "is_match": f"{place} in {nodes}.matched",
+            "is_counted": f"{place} in {nodes}.leaves",
+        }
+        if node.name in told:
+            return self.code.assign(told[node.name], kind_of(node))
+        if node.name == "indented":
+            return self._indented(node, f"{nodes}.tree.depths[{place} - 1]")
+        if node.name == "trail":
+            values = self._values(node.arguments[0], at, "text")
+            separator = self._text(node, TRAIL_SEPARATOR)
+            code = f"{nodes}.trail({place}, {values}, {separator.code})"
+            return self.code.unless_null((separator,), code, "text")
+        if node.name == "chain_product":
+            return self._product(node, at, place, nodes)
+        return self._of_another(node, at, place, nodes)
+
+    def _text(self, node: n.Call, otherwise: str) -> Operand:
+        """The second argument as a text."""
+        given = node.arguments[1] if len(node.arguments) > 1 else n.Literal(0, otherwise)
+        return self.emit.text(given)
+
+    def _indented(self, node: n.Call, depth: str) -> Operand:
+        text, indent = self.emit.text(node.arguments[0]), self._text(node, INDENT)
+        code = f"{indent.code} * ({depth} - 1) + {text.code}"
+        return self.code.unless_null((text, indent), code, "text")
+
+    def _of_another(self, node: n.Call, at: int, place: str, nodes: str) -> Operand:
+        """The value that another node has: the one above, the root, the one at a depth."""
+        values, kind = self._values(node.arguments[0], at, ""), kind_of(node)
+        if node.name == "parent":
+            return self.code.assign(f"{values}.get({nodes}.tree.parents[{place}])", kind)
+        if node.name == "root":
+            return self.code.assign(f"{values}.get({nodes}.ancestor({place}, 1))", kind)
+        depth = self.emit.number(node.arguments[1])
+        code = f"{values}.get({nodes}.ancestor({place}, {depth.code}))"
+        return self.code.unless_null((depth,), code, kind)
+
+    def _product(self, node: n.Call, at: int, place: str, nodes: str) -> Operand:
+        values = self._values(node.arguments[0], at, "number")
+        key = "products", values
+        known = self.code.known(key)
+        if known is None:
+            with self.code.at(at - 1, whole=True):
+                made = self.code.assign(f"{nodes}.products({values})", "any", "products")
+                known = self.code.note(key, made)
+        return self.code.assign(f"{known.code}.get({place})", "number")
+
+    def _values(self, argument: n.Node, at: int, kind: str) -> str:
+        """The variable with the value of each node that may be asked for one, by its place."""
+        outer = self.code.scope
+        key = "values of nodes", id(argument), outer.nodes[at], kind
+        known = self.code.known(key)
+        if known is None:
+            with self.code.at(at - 1, whole=True):
+                known = self.code.note(key, self._worked_out(argument, at, kind))
+        return known.code
+
+    def _worked_out(self, argument: n.Node, at: int, kind: str) -> Operand:
+        outer = self.code.scope
+        chain = Chain(outer.chain.levels[: at + 1], outer.chain.structure, outer.chain.known)
+        each = self.code.variable("each")
+        scope = self.code.scope = outer.deeper(chain, at - 1, [each])
+        scope.nodes[at] = outer.nodes[at]
+        values = self.code.variable("values")
+        with self.code.at(at) as inside:
+            value = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
+            self.code.add(f"{values}[{scope.ordinals[at]}] = {value.code}")
+        self.code.scope = outer
+        self.code.add(f"{values} = {{}}")
+        self.code.add(f"for {scope.ordinals[at]}, {each} in {outer.nodes[at]}.wanted:")
+        for line in indented(inside.lines, 1):
+            self.code.add(line)
+        return Operand(values, "any")

@@ -1,0 +1,96 @@
+"""Levels that nest in themselves: which they are, and their structure as one level (rule 19).
+
+A member that has the level's own name inside an entry holds entries of the same level; a layout may
+state another name. An entry of such a level is a node.
+"""
+
+from __future__ import annotations
+
+import msgspec
+
+from ..language import nodes as n
+from .levels import KnownLevels, Names, level_name
+from .structure import Place
+
+TREE_FUNCTIONS = {  # name: (fewest arguments, most); they are about a node and where it stands
+    "depth": (0, 0),
+    "numbering": (0, 0),
+    "is_leaf": (0, 0),
+    "is_match": (0, 0),
+    "parent": (1, 1),
+    "root": (1, 1),
+    "ancestor": (2, 2),
+    "trail": (1, 2),
+    "indented": (1, 2),
+    "chain_product": (1, 1),
+}
+TREE_KINDS = {
+    "depth": "number",
+    "numbering": "text",
+    "is_leaf": "truth",
+    "is_match": "truth",
+    "is_counted": "truth",
+    "trail": "text",
+    "indented": "text",
+    "chain_product": "number",
+}
+IS_COUNTED = "is_counted"  # the engine's own: whether a node is one of those that a sum takes
+SUBTREES = ("below", "from_here")  # what an aggregate runs over, under a node
+OF_AN_ARGUMENT = ("parent", "root", "ancestor", *SUBTREES, "all_nodes")  # their kind is its
+ALL_NODES = "all_nodes"  # and whether it takes summaries and what is below them
+
+
+def taken_by(call: n.Call) -> tuple[n.Node, tuple[str, ...]]:
+    """What an aggregate takes in, and how far it goes in a tree: `below`, `all_nodes`."""
+    argument, ways = call.arguments[0], []
+    while isinstance(argument, n.Call) and argument.name in (*SUBTREES, ALL_NODES):
+        ways.append(argument.name)
+        argument = argument.arguments[0] if argument.arguments else n.Literal(0, None)
+    return argument, tuple(ways)
+
+
+def within_a_tree(names: Names, known: KnownLevels) -> str:
+    """Why a path goes astray that steps from a node to what nests in it; blank if it does not."""
+    for length in range(1, len(names)):
+        if known.trees.get(names[:length]) == names[length]:
+            level = level_name(names[:length])
+            field = level_name((*names[:length], *names[length + 1 :]))
+            return (
+                f"{level} nests in itself, so that each of its nodes is an entry of {level}: write "
+                f"{field}; below(…) and parent(…) go from one to others"
+            )
+    return ""
+
+
+def with_trees(structure: Place, known: KnownLevels) -> tuple[Place, KnownLevels]:
+    """The structure in which each tree is one level, and the levels with the trees among them."""
+    trees = {**known.nests}
+    for names in _nesting_places(structure, ()):
+        stated_apart = known.stated is not None and (*names, names[-1]) in known.stated
+        if names not in trees and not stated_apart and known.has(names, structure):
+            trees[names] = names[-1]
+    for names, inner in sorted(trees.items()):
+        structure = _folded(structure, names, inner)
+    return structure, msgspec.structs.replace(known, trees=trees)
+
+
+def _nesting_places(place: Place, at: Names) -> list[Names]:
+    """The places with a member of their own name that holds objects, or lists."""
+    found = []
+    for name, child in place.children.items():
+        names = (*at, name)
+        own = child.children.get(name)
+        if own is not None and (own.lists or own.kinds[dict]):
+            found.append(names)
+        found += _nesting_places(child, names)
+    return found
+
+
+def _folded(structure: Place, names: Names, inner: str) -> Place:
+    """The structure with all depths of a tree at its level; what was given stays as it is."""
+    whole = Place(structure.wanted, structure.name, structure.nesting)
+    whole.merge(structure)
+    place = whole.find(names)
+    while place is not None and inner in place.children:
+        place.merge(place.children.pop(inner))
+    return whole
