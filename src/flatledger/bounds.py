@@ -41,6 +41,8 @@ MOST_HEADER_ROWS = 10
 MOST_SKIPPED = 10_000  # lines above the headings
 LARGEST_COLUMN_WIDTH = 100_000  # characters of a column of fixed-width text
 
+MOST_NODES = 30_000_000  # of one record's tree, once it is opened
+
 # ---- runs and surveys
 MOST_BYTES_SORTED = 48_000_000  # of rows that are held in memory, as far as their cells tell
 MOST_FAULTS_HELD = 10_000  # all are counted

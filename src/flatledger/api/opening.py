@@ -16,6 +16,7 @@ from ..plan.plan import expressions_in
 from ..run.balance import LookupCount
 from ..run.protocols import Reader, Source
 from ..sources import AnySource, open_source
+from ..sources.bundled import BundledSource
 from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
 from ..sources.list_files import OpenedList
 from ..sources.options import Options
@@ -57,7 +58,10 @@ def open_plain(
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
     options = Options(how.records, strict, how.largest_record << 20, how.table)
-    return open_source(source, options, format=how.stated_format, keep=keep)
+    opened = open_source(source, options, format=how.stated_format, keep=keep)
+    if request.nest is not None and not request.nest.of:
+        return BundledSource(opened, request.nest)
+    return opened
 
 
 def enriched(request: LayoutParts, source: Source, structure: Place | None = None) -> Source:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ..compile.level_watch import LevelsDifferError
+from ..compile.opening import Definitions
 from ..errors import LayoutError, LevelsError
 from ..layout.settling import Given, settle
 from ..outputs.finishing import group_wording
@@ -22,6 +23,7 @@ from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault
 from .column_keys import keys_of, keys_sought
+from .definitions import definitions_of, opened_by
 from .layout import Layout
 from .notes import note_beside
 from .opening import enriched, lookup_counts, open_plain
@@ -54,6 +56,7 @@ class Preparation:
         many records are read, from the first."""
         self._structure: Place | None = None
         self._begun_again: list[BegunAgain] = []
+        self._definitions: Definitions | None = None
         self._seeking = keys_sought(layout.request, given, learn=learn)
         self._plain = self._opened(layout, source, given, most)
         self._request, self._given = layout.request, given
@@ -66,7 +69,9 @@ class Preparation:
         """The source as it is, so that it can be read as often as the layout needs it."""
         keep = layout.request.levels is None or self._seeking is not None
         plain = open_plain(layout.request, source, strict=given.strict, keep=keep)
-        if self._seeking is not None and not plain.again:
+        by = layout.request.opens_by
+        twice = self._seeking is not None or (by is not None and not by.file)
+        if twice and not plain.again:
             plain = RememberedSource(plain, TemporaryRows())
         return plain if most is None else FirstRecords(plain, most)
 
@@ -86,7 +91,8 @@ class Preparation:
 
         ``faults`` is called with each fault.
         """
-        lent = Lent(TemporaryRows(), faults, group_wording)
+        self._definitions = definitions_of(self.layout.opens_by, self.source)
+        lent = Lent(TemporaryRows(), faults, group_wording, self._definitions)
         return Run(self.layout, self.source, lent, progress=progress, structure=self._structure)
 
     def begin_again(self, wrong: LevelsDifferError, *, given: bool = False) -> None:
@@ -135,6 +141,7 @@ class Preparation:
         """The balance of a run that has ended, with what its source and its layout tell."""
         balance = run.balance()
         balance.lookups = lookup_counts(run.reader)
+        balance.opened_by = opened_by(self._definitions)
         balance.fit = self.layout.fit
         balance.begun_again = self._begun_again
         return balance

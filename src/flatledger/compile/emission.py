@@ -52,6 +52,7 @@ class Scope:
         self.ordinals = ordinals
         self.nodes = nodes
         self.blocks = blocks
+        self.depth = ""  # the variable with a node's depth, where nothing else is known of its tree
 
     def is_tree(self, level: int) -> bool:
         """Whether a level nests in itself."""

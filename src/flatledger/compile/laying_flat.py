@@ -6,16 +6,20 @@ node of a list stands is known beside the records (`places_of`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
 
+from ..layout.tree_options import Nest
 from ..plan.plan import Plan
-from ..structure.levels import Names
-from ..structure.record_types import Field
+from ..structure.levels import Names, level_name
+from ..structure.record_types import Field, Other
 from ..structure.structure import MEMBERS
-from .plain_data import is_null
+from ..values.faults import Fault, FaultNotes, shown
+from .arranging import arranged
+from .opening import Closed, Definitions, Opener, name_of, pruned
+from .plain_data import is_null, siblings
 from .tree import Places, Tree
 
 NONE = Places.of(Tree((), ()))
@@ -24,7 +28,14 @@ NONE = Places.of(Tree((), ()))
 class Flattener:
     """Lays the trees of one plan flat, and knows where the nodes of each list stand."""
 
-    def __init__(self, plan: Plan) -> None:
+    def __init__(
+        self, plan: Plan, faults: FaultNotes, definitions: Definitions | None = None
+    ) -> None:
+        """``definitions`` are there where nodes are opened by them."""
+        self._plan, self._definitions = plan, definitions
+        self._openers: dict[Names, Opener] = {}
+        self._faults, self._number, self._own_name = faults, 0, ""
+        self._nest = plan.layout.nest
         self._root = plan.record_types.root
         trees = plan.chain.known.trees
         self._levels = [names for names in plan.repeating if names in trees]
@@ -36,11 +47,55 @@ class Flattener:
         """Whether there is a tree to lay flat."""
         return bool(self._levels)
 
-    def lay(self, records: list[Any]) -> list[Any]:
+    def open_by(self, closed: Mapping[Names, Closed]) -> None:
+        """Take note how far nodes are opened; ``closed`` says which of a level stay closed.
+
+        Raises msgspec.ValidationError where definitions do not fit the types of the records.
+        """
+        by = self._plan.layout.opens_by
+        depths = {one.chain.levels[-1]: one.to_depth for one in self._plan.openings}
+        for level in {*depths, *([by.level] if by is not None and self._definitions else [])}:
+            if level not in self._levels:
+                continue
+            place = self._plan.record_types.place_of(level)
+            get, inner = _getter(None if place.whole else place), self._inner[level]
+
+            def below(node: Any, inner: str = inner, attribute: str = place.below) -> Any:
+                return node.get(inner) if node.__class__ is dict else getattr(node, attribute, None)
+
+            how = Opener(level, below, depths.get(level), closed.get(level))
+            if by is not None and level == by.level and self._definitions is not None:
+                definitions, field = self._definitions, by.key[0]
+                shape = place.struct if place.only else place.struct | Other
+                how = how._replace(
+                    key=lambda node: get(node, field),
+                    defined=definitions.of_type(None if place.whole else shape),
+                    used=definitions.used,
+                    tell=self._tell_circle,
+                )
+            self._openers[level] = how
+
+    def _tell_circle(self, place: int, name: str, reason: str) -> None:
+        by = self._plan.layout.opens_by
+        path = level_name((*by.level, *by.key)) if by is not None else ""
+        self._faults.add(Fault(self._number, path, name, reason, ordinals=(place,)))
+
+    def _name(self, record: Any) -> str:
+        """What a record is called that may be a definition itself."""
+        by = self._plan.layout.opens_by
+        if by is None or self._definitions is None or self._definitions.file:
+            return ""
+        return name_of(_getter(self._root)(record, by.named_by))
+
+    def lay(self, records: list[Any], numbers: Sequence[int]) -> list[Any]:
         """The records with each tree as a list of its nodes; those of before are forgotten."""
         self._places.clear()
         for names in self._levels:
-            records = [self._changed(record, names, names, self._root) for record in records]
+            laid = []
+            for record, self._number in zip(records, numbers, strict=True):
+                self._own_name = self._name(record)
+                laid.append(self._changed(record, names, names, self._root))
+            records = laid
         return records
 
     def _changed(self, value: Any, rest: Names, level: Names, place: Field | None) -> Any:
@@ -71,9 +126,38 @@ class Flattener:
             return self._changed(value, rest, level, place)
         if is_null(value):
             return None
-        nodes, depths = laid_flat(value, self._inner[level], place.below if place else "")
+        how = self._openers.get(level)
+        if self._nest is not None and level == self._nest.level:
+            nodes, depths = self._arranged(value, self._nest, place)
+            if how is not None:
+                nodes, depths = pruned(nodes, depths, how, self._number)
+        elif how is not None:
+            nodes, depths = how.opened(value, self._number, self._own_name)
+            nodes = [without(node, self._inner[level]) for node in nodes]
+        else:
+            nodes, depths = laid_flat(value, self._inner[level], place.below if place else "")
         self.note(nodes, Places.of(Tree(nodes, depths)))
         return nodes
+
+    def _arranged(self, value: Any, nest: Nest, place: Field | None) -> tuple[list[Any], list[int]]:
+        """Flat rows as a tree."""
+        rows = list(siblings(value))
+        attributes = (
+            {name: child.attribute for name, child in place.children.items()} if place else {}
+        )
+
+        def get(row: Any, field: str) -> Any:
+            if row.__class__ is dict:
+                return row.get(field)
+            return getattr(row, attributes.get(field, ""), None)
+
+        def tell(index: int, field: str, value: Any, reason: str) -> None:
+            path = level_name((*nest.level, field))
+            fault = Fault(self._number, path, shown(value), reason, ordinals=(index + 1,))
+            self._faults.add(fault)
+
+        order, depths = arranged(rows, nest, get, tell)
+        return [rows[index] for index in order], depths
 
     def note(self, nodes: list[Any], places: Places) -> None:
         """Remember where the nodes of a list stand."""
@@ -103,6 +187,26 @@ class Flattener:
         return places if len(places) == len(ordinals) else places.left(ordinals)
 
 
+def without(node: Any, inner: str) -> Any:
+    """A node without what is below it: an object is copied, where it has that member."""
+    if node.__class__ is not dict or inner not in node:
+        return node
+    return {key: value for key, value in node.items() if key != inner}
+
+
+def _getter(place: Field | None) -> Callable[[Any, str], Any]:
+    """A function from an entry and a field of it to what it has there."""
+    children = place.children if place is not None else {}
+    attributes = {name: child.attribute for name, child in children.items()}
+
+    def get(entry: Any, field: str) -> Any:
+        if entry.__class__ is dict:
+            return entry.get(field)
+        return getattr(entry, attributes.get(field, ""), None)
+
+    return get
+
+
 def laid_flat(value: Any, inner: str, attribute: str) -> tuple[list[Any], list[int]]:
     """All nodes of a tree in the order of the document, and how deep each stands, from 1.
 
@@ -115,30 +219,20 @@ def laid_flat(value: Any, inner: str, attribute: str) -> tuple[list[Any], list[i
     """
     nodes: list[Any] = []
     depths: list[int] = []
-    ways = [iter(_siblings(value))]
+    ways = [iter(siblings(value))]
     while ways:
         for node in ways[-1]:
             below = None
             if node.__class__ is dict:
-                if inner in node:
-                    below = node[inner]
-                    node = {key: one for key, one in node.items() if key != inner}
+                below = node.get(inner)
+                node = without(node, inner)
             elif attribute and isinstance(node, msgspec.Struct):
                 below = getattr(node, attribute)
             nodes.append(node)
             depths.append(len(ways))
             if below:
-                ways.append(iter(_siblings(below)))
+                ways.append(iter(siblings(below)))
                 break
         else:
             ways.pop()
     return nodes, depths
-
-
-def _siblings(value: Any) -> Iterable[Any]:
-    """The entries of one list of nodes; a lone one is a list of one, and nulls are none."""
-    if value.__class__ is not list:
-        return () if is_null(value) else (value,)
-    if any(one is None or one.__class__ is list for one in value):
-        return [part for one in value for part in _siblings(one)]
-    return value

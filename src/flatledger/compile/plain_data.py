@@ -143,6 +143,15 @@ def listed(value: Any) -> list[Any]:
     ]
 
 
+def siblings(value: Any) -> list[Any] | tuple[Any, ...]:
+    """The entries of one list of nodes; a lone one is a list of one, and nulls are none."""
+    if value.__class__ is not list:
+        return () if is_null(value) else (value,)
+    if any(one is None or one.__class__ is list for one in value):
+        return [part for one in value for part in siblings(one)]
+    return value
+
+
 def with_entries(entry: Any, names: tuple[str, ...], kept: Any) -> Any:
     """An entry that has only the kept ones at a level below it; the entry itself stays as it is.
 

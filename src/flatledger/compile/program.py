@@ -28,6 +28,7 @@ from .control_sums import control_sums_source
 from .keeping import keep_source
 from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
+from .opening import Definitions, closed_source
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
 from .runtime import Runtime
@@ -52,8 +53,8 @@ class Program:
     and ``control_sums(records, numbers, kept)``, for each totalled column, how many values there
     are, the state of its aggregate, and how many blanks; of sums that are proved group by group,
     the same for each group.
-    ``lay_flat(records)``, where there are trees, comes before all else: it gives the records with
-    each tree as a list of its nodes.
+    ``lay_flat(records, numbers)``, where there are trees, comes before all else: it gives the
+    records with each tree as a list of its nodes.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
@@ -71,16 +72,17 @@ class Program:
     watches: Watches
     faults: FaultNotes
     lists: ListsMet
-    lay_flat: Callable[[list[Any]], list[Any]] | None
+    lay_flat: Callable[[list[Any], Sequence[int]], list[Any]] | None
     watch: Callable[[list[Any], Sequence[int]], None] | None
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
 
 
-def generate(plan: Plan, *, raw: bool = False) -> Program:
-    """Generate the functions for a plan.
+def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None = None) -> Program:
+    """Generate the functions for a plan; ``definitions`` are those by which nodes are opened.
 
-    With ``raw`` the cells of a row are the values as they are, lists and objects included.
+    Raises msgspec.ValidationError where these do not fit the exact types of a plan. With ``raw``
+    the cells of a row are the values as they are, lists and objects included.
     """
     watches, faults, lists = Watches.of(plan.layout), FaultNotes(), ListsMet()
     constants = Constants(watches)
@@ -88,6 +90,7 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
     unfold, tested = unfold_source(plan, constants, raw)
     if plan.conditions or plan.drops_without_entries:  # then it does not look at all of them
         tested = set()
+    openings = {f"closed_{index}": one for index, one in enumerate(plan.openings)}
     functions = (
         keep,
         unfold,
@@ -95,15 +98,17 @@ def generate(plan: Plan, *, raw: bool = False) -> Program:
         watch_source(plan, constants, "watch", tested),
         watch_source(plan, constants, "watch_all") if tested else "",
         identify_source(plan, constants),
+        *(closed_source(plan, one, constants, name) for name, one in openings.items()),
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = _file_name(plan.layout.name, source)
     code = compile(source, name, "exec")
-    crowd, trees = Crowd(plan.chain), Flattener(plan)
+    crowd, trees = Crowd(plan.chain), Flattener(plan, faults, definitions)
     loud = _namespace(constants, Runtime(faults, lists, trees), crowd, quiet=False)
     quiet = _namespace(constants, Runtime(Unheard(), ListsMet(), trees), crowd, quiet=True)
     exec(code, loud)
     exec(code, quiet)
+    trees.open_by({o.chain.levels[-1]: loud[name] for name, o in openings.items() if name in loud})
     program = Program(
         source,
         counters,

@@ -24,6 +24,8 @@ class TreeFunctions:
             return self._call(node, at)
 
     def _call(self, node: n.Call, at: int) -> Operand:
+        if self.code.scope.depth:
+            return Operand(self.code.scope.depth, "number")
         place, nodes = self.code.scope.ordinals[at], self.code.scope.nodes[at]
         told = {
             "depth": f"{nodes}.tree.depths[{place} - 1]",

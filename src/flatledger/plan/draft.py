@@ -27,7 +27,7 @@ from .kinds import (
     kind_of_literal,
 )
 from .known import Known
-from .plan import AggregatePlan, ColumnPlan, ConditionPlan, KeyPlan
+from .plan import AggregatePlan, ColumnPlan, ConditionPlan, KeyPlan, OpeningPlan
 
 
 @dataclass(slots=True)
@@ -44,6 +44,7 @@ class Draft:
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
     nodes: dict[int, int] = field(default_factory=dict)  # of functions of a tree: the node's level
+    openings: list[OpeningPlan] = field(default_factory=list)
     made_trees: set[Names] = field(default_factory=set)  # levels that such functions take for one
     counted: set[int] = field(default_factory=set)  # paths of which the entries alone are wanted
     texts: dict[int, str] = field(default_factory=dict)
@@ -56,6 +57,12 @@ class Draft:
         return next(plan for plan in self.columns if plan.column.heading == heading)
 
     # ---- expressions
+
+    def homes_within(self, node: n.Node, chain: Chain) -> bool:
+        """Whether a path is told of a chain's last entry alone; no aggregate is."""
+        if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+            return False
+        return not isinstance(node, n.FieldPath) or self.access(node).anchor == chain.row
 
     def places(self) -> Iterator[Names]:
         """The places that expressions read, with what they read of names after a selector."""

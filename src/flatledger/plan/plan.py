@@ -82,6 +82,15 @@ class ConditionPlan(msgspec.Struct, frozen=True):
         return self.side.levels[-1] if self.side else chain.levels[self.level]
 
 
+class OpeningPlan(msgspec.Struct, frozen=True):
+    """How far the nodes at the end of a chain are opened: to a depth, or until ``value`` is true
+    of one."""
+
+    chain: Chain
+    to_depth: int | None = None
+    value: n.Node | None = None
+
+
 class AggregatePlan(msgspec.Struct, frozen=True):
     """An aggregate: the level it runs under (by index), and the chain down to what it takes in.
 
@@ -141,6 +150,7 @@ class Plan:
     missing: tuple[MissingPath, ...] = ()
     used: frozenset[Names] = frozenset()
     made_trees: frozenset[Names] = frozenset()
+    openings: tuple[OpeningPlan, ...] = ()
     over: OverGroups | None = None
     addressed: bool = False
 
@@ -300,3 +310,4 @@ def expressions_in(layout: LayoutParts) -> Iterator[Expression]:
     yield from (condition.value for condition in layout.conditions)
     yield from (key.value for key in layout.sort if key.value)
     yield from (key.value for key in layout.group if key.value)
+    yield from (opening.until for opening in layout.openings if opening.until)

@@ -12,6 +12,7 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression
 from ..layout.model import Condition, SettledLayout, Sorting
+from ..layout.tree_options import Opening
 from ..structure.levels import (
     Chain,
     Names,
@@ -22,14 +23,23 @@ from ..structure.levels import (
 )
 from ..structure.missing_fields import MissingPath, judged
 from ..structure.structure import MEMBERS, Place
-from ..structure.trees import with_trees, within_a_tree
+from ..structure.trees import TREE_FUNCTIONS, with_trees, within_a_tree
 from ..values.collations import collation_key
 from ..values.reading_texts import DateReader
 from .circles import referring_to_themselves
 from .draft import Draft
 from .groups import Decomposed
 from .kinds import DATATYPES, a_kind
-from .plan import ColumnPlan, ConditionPlan, KeyPlan, Mark, OverGroups, Plan, expressions_in
+from .plan import (
+    ColumnPlan,
+    ConditionPlan,
+    KeyPlan,
+    Mark,
+    OpeningPlan,
+    OverGroups,
+    Plan,
+    expressions_in,
+)
 from .resolver import Resolver
 from .wants import wants_of
 
@@ -141,6 +151,7 @@ class _Planner:
             missing=tuple(draft.missing),
             used=frozenset(draft.used),
             made_trees=frozenset(draft.made_trees),
+            openings=tuple(draft.openings),
             addressed=self._asks_for_entries(),
         )
 
@@ -228,6 +239,10 @@ class _Planner:
             self._miss(self.level)
         for names in (names for e in self.layout.expects for names in (e.names, e.after) if names):
             self._miss(MissingPath(names))
+        nest = self.layout.nest
+        for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
+            if field and nest:
+                self._miss(MissingPath((*nest.level, field)))
 
     def _miss(self, path: MissingPath) -> None:
         if self.structure.find(_known_part(path.names)) is None:
@@ -245,7 +260,28 @@ class _Planner:
         for expression in expressions_in(self.layout):
             if id(expression) not in judged:
                 resolver.resolve(expression, joined=id(expression) in joined)
+        for opening in self.layout.openings:
+            self._opening(opening, resolver)
         self.problems += resolver.problems
+
+    def _opening(self, opening: Opening, resolver: Resolver) -> None:
+        """How far a level is opened; what says so is told of one node alone."""
+        own = self.result.chain
+        chain = Chain.of(opening.level, own.structure, own.known)
+        if opening.level not in self.known.trees:
+            self.result.made_trees.add(opening.level)
+        value = None
+        if opening.until is not None:
+            resolver.resolve(opening.until, chain=chain, judges=True)
+            parts = [*opening.until.node.walk()]
+            named = [p for p in parts if isinstance(p, n.Call) and p.name in TREE_FUNCTIONS]
+            alone = all(self.result.homes_within(part, chain) for part in parts)
+            if not alone or any(call.name != "depth" for call in named):
+                what = f"`until` is about one node of {level_name(opening.level)}: its own fields"
+                self.problems.append(opening.until.problem(f"{what}, and depth()"))
+            elif not resolver.problems:
+                value = self.result.annotated(opening.until.node)
+        self.result.openings.append(OpeningPlan(chain, opening.to_depth, value))
 
     def _side(self, condition: Condition) -> Chain | None:
         """The chain down to the level that a condition keeps entries of, where it says so."""

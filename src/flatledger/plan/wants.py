@@ -31,6 +31,14 @@ def wants_of(draft: Draft, expects: Iterable[Expectation]) -> Iterator[Want]:
             yield from _chosen(draft, names, access)
         else:
             yield Want(names)
+    nest = draft.layout.nest
+    for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
+        if field and nest:
+            yield Want((*nest.level, field))
+    opens_by = draft.layout.opens_by
+    if opens_by is not None:
+        yield Want((*opens_by.level, *opens_by.key))
+        yield Want((opens_by.named_by,))
     for expected in expects:
         yield Want(expected.names, "plain")
         yield Want(expected.after or expected.names, "plain")

@@ -25,9 +25,27 @@ def notes_of(balance: Balance) -> list[str]:
     return [*fit_lines(balance.fit), *(f"Note: {note}" for note in notes)]
 
 
+def _opening_notes(balance: Balance) -> list[str]:
+    """What became of the definitions that nodes were opened by."""
+    one = balance.opened_by
+    if one is None:
+        return []
+    where = one.file or "the source's own records"
+    parts = [f"{counted(one.definitions, 'definition')} in {where}, {one.used:,} of them used"]
+    if one.unused:
+        parts.append(_of_them(one.unused, "used by no record", one.first_unused))
+    if one.double:
+        what = "defined more than once, of which the first was taken"
+        parts.append(_of_them(one.double, what, one.first_double))
+    if one.nameless and one.file:
+        parts.append(f"{one.nameless:,} without a name")
+    return [f"opened by {'; '.join(parts)}"]
+
+
 def _tree_notes(balance: Balance) -> list[str]:
     """Sums over trees, which never add a node and what is below it; what was kept beside."""
     return [
+        *_opening_notes(balance),
         *(
             f"`{one.text}` adds the leaves of {one.level} only, so that nothing is added together "
             "with what is below it; all_nodes(…) takes all"

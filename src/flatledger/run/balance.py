@@ -137,6 +137,20 @@ class NodesTaken(msgspec.Struct, frozen=True):
     level: str
 
 
+class OpenedBy(msgspec.Struct):
+    """What became of the definitions by which nodes were opened: how many there are, and were
+    used. Of those that are named twice the first was taken; the ``nameless`` were of no use."""
+
+    file: str
+    definitions: int
+    used: int
+    unused: int = 0
+    first_unused: list[str] = []
+    double: int = 0
+    first_double: list[str] = []
+    nameless: int = 0
+
+
 class Keyless(msgspec.Struct):
     """Entries of a level that have no key, so that no column made for keys holds them: how many,
     and what their values add up to, one sum for each value that adds up."""
@@ -242,6 +256,7 @@ class Balance(msgspec.Struct):
     reopening_allowed: bool = False
     columns: list[ColumnBalance] = []
     nodes_taken: list[NodesTaken] = []
+    opened_by: OpenedBy | None = None
     fault_count: int = 0
     fault_places: dict[str, int] = {}
     faults_filtered_out: int = 0

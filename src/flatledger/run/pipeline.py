@@ -61,13 +61,16 @@ class Run:
     def _begin(self, layout: SettledLayout, lent: Lent, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         first = self.reader.peek()
+        met = structure or observe(first, names_wanted(layout))
+        if lent.definitions is not None:
+            met.merge(lent.definitions.structure)
         self.plan: Plan = make_plan(
             layout,
-            structure or observe(first, names_wanted(layout)),
+            met,
             layout.today or dt.date.today(),
             structure is not None,
         )
-        self.stepper = Stepper(self.plan)
+        self.stepper = Stepper(self.plan, definitions=lent.definitions)
         self.notices: list[str] = []
         self._looked_at = len(first)
         self._state = RunState(self.plan, first=first, store=lent.store, sink=lent.faults)
@@ -94,8 +97,7 @@ class Run:
     def _rows(self) -> Iterator[list[Row]]:
         """The rows as they come from the source, with their keys, marks and entries."""
         with self.reader:
-            exactly = self.plan.exactly
-            exact = exactly.record_types.record_type if exactly else None
+            exact = self.stepper.exact_type
             batches = decoded(self.reader, self.plan.record_types.record_type, exact)
             for batch in restfully(batches):
                 with at_rest():

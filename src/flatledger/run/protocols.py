@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
+from ..compile.opening import Definitions
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault
@@ -68,12 +69,14 @@ def as_it_is(_: Plan) -> Wording:
 
 class Lent(NamedTuple):
     """What a run is lent, since it opens and writes nothing itself: a place for rows that do not
-    fit into memory, what takes each fault, and how the values of groups are called in total rows.
+    fit into memory, what takes each fault, how the values of groups are called in total rows, and
+    what the nodes of a tree are opened by.
     """
 
     store: RowStore | None = None
     faults: Callable[[Fault], None] | None = None
     wording: Callable[[Plan], Wording] = as_it_is
+    definitions: Definitions | None = None
 
 
 NOTHING_LENT = Lent()

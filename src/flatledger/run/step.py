@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
+from ..compile.opening import Definitions
 from ..compile.plain_data import below
 from ..compile.program import GroupSums, Kept, Program, Sums, generate
 from ..compile.watches import Watches
@@ -57,9 +58,13 @@ class BatchResult(msgspec.Struct):
 class Stepper:
     """Takes batches through one plan. It holds nothing that a later batch depends on."""
 
-    def __init__(self, plan: Plan, program: Program | None = None) -> None:
+    def __init__(
+        self, plan: Plan, program: Program | None = None, definitions: Definitions | None = None
+    ) -> None:
+        """``definitions`` are those by which nodes of a tree are opened."""
         self.plan = plan
         self._program = program
+        self._definitions = definitions
         self._drift = DriftLook(plan)
         self._exact: Stepper | None = None
         take = plan.layout.take
@@ -70,7 +75,7 @@ class Stepper:
     def program(self) -> Program:
         """The generated functions, made when they are first wanted."""
         if self._program is None:
-            self._program = generate(self.plan)
+            self._program = generate(self.plan, definitions=self._definitions)
         return self._program
 
     def step(self, batch: Batch) -> BatchResult:
@@ -82,13 +87,26 @@ class Stepper:
         """What takes batches of records in exact types."""
         if self._exact is None:
             assert self.plan.exactly is not None
-            self._exact = Stepper(self.plan.exactly)
+            self._exact = Stepper(self.plan.exactly, definitions=self._definitions)
         return self._exact
+
+    @property
+    def exact_type(self) -> Any:
+        """The exact type in which it takes records; None where there is none, or definitions do
+        not fit it."""
+        if self.plan.exactly is None:
+            return None
+        if self._definitions is not None:
+            try:
+                self._exactly().program  # noqa: B018 (made here, since it may not fit)
+            except msgspec.ValidationError:
+                return None
+        return self.plan.exactly.record_types.record_type
 
     def _step(self, batch: Batch) -> BatchResult:
         program = self.program
         if program.lay_flat is not None:
-            batch = batch._replace(records=program.lay_flat(batch.records))
+            batch = batch._replace(records=program.lay_flat(batch.records, batch.numbers))
         if program.watch is not None:
             program.watch(batch.records, batch.numbers)
         records, numbers, kept, counts = program.keep(batch.records, batch.numbers)

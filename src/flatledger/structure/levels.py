@@ -160,7 +160,10 @@ def known_levels(
     if layout.levels is not None:
         stated = frozenset(place for one in layout.levels if (place := named_place(one.node)))
     nests = dict(layout.nests)
-    made |= {*nests, *([layout.nest.level] if layout.nest else [])}
+    nests |= {layout.nest.level: ""} if layout.nest else {}
+    opened = [layout.opens_by.level] if layout.opens_by else []
+    nests |= {level: level[-1] for level in opened if level not in nests}
+    made |= nests.keys()
     levels = frozenset(name for name in {*named, *made} if name)
     return KnownLevels(stated, levels, complete, nests)
 

@@ -174,7 +174,7 @@ class RecordTypes:
         rename = {child.attribute: name for name, child in place.children.items()}
         inner = self.chain.known.trees.get(place.names)
         exact = self._exact and self._is_exact_list(place.names)
-        if inner is not None and not _UNFIT.search(inner):
+        if inner and not _UNFIT.search(inner):
             place.below = "below_" + place.attribute
             shape = "list[_Node] | None" if exact else "list[_Node | Other] | _Node | Scalar"
             kinds.append((place.below, shape, None))

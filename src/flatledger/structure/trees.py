@@ -64,7 +64,7 @@ def within_a_tree(names: Names, known: KnownLevels) -> str:
 
 def with_trees(structure: Place, known: KnownLevels) -> tuple[Place, KnownLevels]:
     """The structure in which each tree is one level, and the levels with the trees among them."""
-    trees = {**known.nests}
+    trees = {**known.nests}  # with no name of a member where flat rows are arranged
     for names in _nesting_places(structure, ()):
         stated_apart = known.stated is not None and (*names, names[-1]) in known.stated
         if names not in trees and not stated_apart and known.has(names, structure):
@@ -91,6 +91,6 @@ def _folded(structure: Place, names: Names, inner: str) -> Place:
     whole = Place(structure.wanted, structure.name, structure.nesting)
     whole.merge(structure)
     place = whole.find(names)
-    while place is not None and inner in place.children:
+    while place is not None and inner and inner in place.children:
         place.merge(place.children.pop(inner))
     return whole

@@ -10,18 +10,21 @@ import msgspec
 from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import Expectation, LayoutParts, Lookup, Split
+from ..layout.tree_options import Nest, OpensBy
 
-_NAMING = (Lookup, Expectation, Split)  # they name fields in texts of their own
+_NAMING = (Lookup, Expectation, Split, Nest, OpensBy)  # they name fields in texts of their own
 
 
 def names_wanted(layout: LayoutParts) -> frozenset[str]:
     """Every name in a path of a layout, and those of what it adds to records."""
     parts: list[Any] = [layout.levels, layout.spread_levels, layout.may_lack, layout.row_per]
     parts += [layout.row_per_group, layout.conditions, layout.sort, layout.group, layout.expects]
-    parts += [layout.splits, layout.lookups, layout.source.records]
+    parts += [layout.splits, layout.lookups, layout.source.records, layout.nest]
+    parts += [layout.openings, layout.opens_by]
     for column in layout.columns:
         parts += [column.value, column.spread]
-    return frozenset(name for part in parts for name in _names(part))
+    nesting = {name for names, inner in layout.nests for name in (*names, inner)}
+    return frozenset({name for part in parts for name in _names(part)} | nesting)
 
 
 def _names(value: Any) -> Iterator[str]:

@@ -1,0 +1,171 @@
+"""How far the nodes of a tree are opened, and what is in those that are defined elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from types import MappingProxyType
+from typing import Any, NamedTuple
+
+import msgspec
+
+from ..bounds import MOST_NODES
+from ..errors import SourceError
+from ..plan.plan import OpeningPlan, Plan
+from ..structure.levels import Names, level_name
+from ..structure.structure import Place
+from ..values.functions import text_of
+from .blocks import Block, function_head, indented
+from .constants import Constants
+from .emission import Scope
+from .emitter import Emitter
+from .plain_data import is_null, siblings, walk
+
+Closed = Callable[[int, Any, int], bool]  # of a record's number, a node, and its depth
+
+
+class Definitions:
+    """What nodes hold that say it by a name: the nodes by the name of each definition.
+
+    Of names that come twice the first is taken. ``used`` are the names that were asked for;
+    ``structure`` is that of the definitions, where they are not the source's own records.
+    """
+
+    def __init__(self, file: str = "") -> None:
+        self.file = file  # blank where they are the source's own records
+        self.nodes: dict[str, Any] = {}
+        self.double: dict[str, None] = {}
+        self.used: set[str] = set()
+        self.nameless = 0
+        self.structure = Place()
+
+    def add(self, record: Any, named_by: str, level: Names) -> None:
+        """Take in a record, as a definition."""
+        if self.file and isinstance(record, dict):
+            self.structure.add(record)
+        name = name_of(record.get(named_by)) if isinstance(record, dict) else ""
+        if not name:
+            self.nameless += 1
+        elif name in self.nodes:
+            self.double[name] = None
+        else:
+            self.nodes[name] = walk(record, level)
+
+    def of_type(self, shape: Any) -> dict[str, Any]:
+        """The same with the nodes in a type. Raises msgspec.ValidationError."""
+        if shape is None:
+            return self.nodes
+        return {
+            name: msgspec.convert(list(siblings(nodes)), list[shape])
+            for name, nodes in self.nodes.items()
+        }
+
+
+def name_of(value: Any) -> str:
+    """What a node or a definition is called; blank where it says nothing."""
+    return "" if is_null(value) or isinstance(value, list | dict) else text_of(value).strip()
+
+
+class Opener(NamedTuple):
+    """How the nodes of one level are opened.
+
+    ``below`` gives what is below a node; ``key`` what a node says by which it is defined, and
+    ``defined`` the nodes of each definition. ``tell`` is called for a node that holds itself.
+    """
+
+    level: Names
+    below: Callable[[Any], Any]
+    to_depth: int | None = None
+    closed: Closed | None = None
+    key: Callable[[Any], Any] | None = None
+    defined: Mapping[str, Any] = MappingProxyType({})
+    used: set[str] | None = None
+    tell: Callable[[int, str, str], None] | None = None
+
+    def opened(self, value: Any, number: int, own_name: str) -> tuple[list[Any], list[int]]:
+        """The nodes of a record in the order of the document, and how deep each stands.
+
+        Raises SourceError for more nodes than a record can have.
+        """
+        nodes: list[Any] = []
+        depths: list[int] = []
+        ways: list[tuple[Iterator[Any], str]] = [(iter(siblings(value)), own_name)]
+        while ways:
+            for node in ways[-1][0]:
+                nodes.append(node)
+                depths.append(len(ways))
+                if self._stays_closed(number, node, len(ways)):
+                    continue
+                below, name = self._below(node, number, len(nodes), ways)
+                if not is_null(below):
+                    ways.append((iter(siblings(below)), name))
+                    break
+            else:
+                ways.pop()
+            if len(nodes) > MOST_NODES:
+                raise SourceError(
+                    f"record {number:,} has more than {MOST_NODES:,} {level_name(self.level)} when "
+                    "all of them are opened; `open` says how far"
+                )
+        return nodes, depths
+
+    def _stays_closed(self, number: int, node: Any, depth: int) -> bool:
+        if self.to_depth is not None and depth >= self.to_depth:
+            return True
+        return self.closed is not None and self.closed(number, node, depth)
+
+    def _below(
+        self, node: Any, number: int, place: int, ways: list[tuple[Iterator[Any], str]]
+    ) -> tuple[Any, str]:
+        """What is below a node: its own, or else that of its definition, with its name."""
+        below = self.below(node)
+        if self.key is None or not is_null(below):
+            return below, ""
+        name = name_of(self.key(node))
+        if name not in self.defined:
+            return None, ""
+        circle = [other for _, other in ways if other]
+        if name in circle:
+            if self.tell is not None:
+                shown = " → ".join([*circle[circle.index(name) :], name])
+                self.tell(place, name, f"holds itself ({shown}), and is not opened again")
+            return None, ""
+        if self.used is not None:
+            self.used.add(name)
+        return self.defined[name], name
+
+
+def pruned(
+    nodes: list[Any], depths: list[int], how: Opener, number: int
+) -> tuple[list[Any], list[int]]:
+    """Nodes that were arranged already, as far as they are opened."""
+    kept, kept_depths, closed_at = [], [], 0
+    for node, depth in zip(nodes, depths, strict=True):
+        if closed_at and depth > closed_at:
+            continue
+        kept.append(node)
+        kept_depths.append(depth)
+        closed_at = depth if how._stays_closed(number, node, depth) else 0
+    return kept, kept_depths
+
+
+def closed_source(plan: Plan, opening: OpeningPlan, constants: Constants, name: str) -> str:
+    """The text of the function that says whether a node stays closed; blank where none asks."""
+    if opening.value is None:
+        return ""
+    emitter = Emitter(plan, constants)
+    last = opening.chain.row
+    scope = Scope(
+        opening.chain,
+        [*("above" for _ in range(last)), "entry"],
+        ["number", *("0" for _ in range(last))],
+        ["" for _ in range(last + 1)],
+        [Block()],
+    )
+    for _ in range(last):
+        scope.blocks.append(Block(scope.blocks[-1]))
+    scope.depth = "depth"
+    emitter.code.scope, emitter.code.block = scope, scope.blocks[-1]
+    verdict = emitter.truth(opening.value)
+    lines = [line for block in scope.blocks for line in block.lines]
+    head = function_head(name, "number", "entry", "depth")
+    return "\n".join([head, *indented([*lines, f"return {verdict.code} is True"], 1)])
