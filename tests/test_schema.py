@@ -46,6 +46,10 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
         "hidden-rows": "drop",
         "largest-unpacked": 100,
     },
+    "nests": {"tasks": "subtasks"},
+    "nest": {"into": "parts", "key": "id", "parent": "within", "per": "project"},
+    "open": {"parts": {"to-depth": 2}, "tasks": "no", "jobs": {"until": "jobs.bought"}},
+    "opens-by": {"key": "units.part", "named-by": "no", "source": {"records": "units"}},
     "levels": ["lines", "lines.options", "crew", "payments"],
     "may-lack": "remarks",
     "row-per": "lines",
@@ -57,6 +61,7 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
         {"Checked by": None},
         {"Same": {"text": "SKC"}},
         {"Paid": {"value": "fee", "decimals": 2, "rounding": "half-up", "total": {"sum": "exact"}}},
+        {"Cost": {"value": "parts.cost", "total": {"sum": ["exact", "tops"]}}},
         {"Raised": {"value": "raised", "datatype": "date", "reads": "dd.MM.yyyy", "format": "d M"}},
         {"Tags": {"value": "tags", "separator": "pipe", "separator-in-value": "quote"}},
         {"Crew": {"value": "crew", "separator": "; ", "aligned": True, "titles": ["Hands"]}},
@@ -81,6 +86,7 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
     "only": [
         "no > 1",
         {"keep": "payments", "when": "payments.paid", "name": "paid", "because": "x"},
+        {"keep": "parts", "when": "parts.kind = 'pump'", "with": "ancestors"},
     ],
     "ask": {
         "from": {"datatype": "date", "says": "First day", "default": "today"},
@@ -160,6 +166,7 @@ def test_each_key_of_the_schema_is_read() -> None:
     }
     elsewhere = {"from", "leave-out", "row-per-group", "fit-to", "form", "header-row", "first-row"}
     elsewhere |= {"lookup", "file", "matched-by", "key", "many", "of", "factor", "factors", "avg"}
+    elsewhere |= {"definitions", "count", "min", "max", "depth", "numbering"}
     elsewhere |= {"allowed", "heading", "grand-label", "folded", "value", "text"}
     assert keys - here <= elsewhere
 
@@ -183,6 +190,7 @@ def test_neither_takes_an_unknown_key(at: tuple[Any, ...]) -> None:
     for step in at:
         inner = inner[step]
     own_names = {"ask", "split", "translate", "codes", "labels", "values", "pair", "columns"}
+    own_names |= {"nests", "open"}
     if isinstance(inner, dict) and not own_names & {at[-1], *at[-2:-1][: at[-1].__class__ is int]}:
         layout = changed(WHOLE, at, {**inner, "zzz": "x"})
         assert not reads(layout)

@@ -20,7 +20,7 @@ from ..values.faults import Fault, FaultNotes, shown
 from .arranging import arranged
 from .opening import Closed, Definitions, Opener, name_of, pruned
 from .plain_data import is_null, siblings
-from .tree import Places, Tree
+from .tree import Places, Subtrees, Tree
 
 NONE = Places.of(Tree((), ()))
 
@@ -86,6 +86,12 @@ class Flattener:
         if by is None or self._definitions is None or self._definitions.file:
             return ""
         return name_of(_getter(self._root)(record, by.named_by))
+
+    def functions(self) -> dict[str, Callable[..., Any]]:
+        """What generated code may call, by name."""
+        own = (self.places_of, self.standing, self.chosen)
+        named = {"note_places": self.note, "Subtrees": Subtrees}
+        return {**{function.__name__: function for function in own}, **named}
 
     def lay(self, records: list[Any], numbers: Sequence[int]) -> list[Any]:
         """The records with each tree as a list of its nodes; those of before are forgotten."""

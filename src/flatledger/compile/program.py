@@ -104,8 +104,8 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     name = _file_name(plan.layout.name, source)
     code = compile(source, name, "exec")
     crowd, trees = Crowd(plan.chain), Flattener(plan, faults, definitions)
-    loud = _namespace(constants, Runtime(faults, lists, trees), crowd, quiet=False)
-    quiet = _namespace(constants, Runtime(Unheard(), ListsMet(), trees), crowd, quiet=True)
+    loud = _namespace(constants, Runtime(faults, lists), crowd, trees, quiet=False)
+    quiet = _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, trees, quiet=True)
     exec(code, loud)
     exec(code, quiet)
     trees.open_by({o.chain.levels[-1]: loud[name] for name, o in openings.items() if name in loud})
@@ -159,7 +159,9 @@ class Unheard(FaultNotes):
         """Nothing."""
 
 
-def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool) -> dict[str, Any]:
+def _namespace(
+    constants: Constants, runtime: Runtime, crowd: Crowd, trees: Flattener, quiet: bool
+) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "date": date}
     fixed["days"], fixed["numerals"] = Days(), NUMERALS
     fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
@@ -167,4 +169,4 @@ def _namespace(constants: Constants, runtime: Runtime, crowd: Crowd, quiet: bool
     values = constants.values
     if quiet:  # what is met a second time is not counted again
         values = {k: Unwatched() if isinstance(v, NumeralWatch) else v for k, v in values.items()}
-    return {**values, **watching, **runtime.functions(), **fixed}
+    return {**values, **watching, **runtime.functions(), **trees.functions(), **fixed}

@@ -29,7 +29,6 @@ from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from ..values.patterns import SECONDS, PatternTooSlowError
 from ..values.reading_texts import read_date
-from .laying_flat import Flattener
 from .plain_data import (
     FaultText,
     Joining,
@@ -47,7 +46,7 @@ from .plain_data import (
     with_members,
 )
 from .plain_values import NUMERALS, as_numbers, collected, flattened, is_number, is_whole_entry
-from .tree import Subtrees, result_below
+from .tree import result_below
 from .watches import ListsMet
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
@@ -58,9 +57,8 @@ SLOW = 0.01  # seconds of one match, from which on it counts
 class Runtime:
     """The functions that generated code is given, bound to one log of faults."""
 
-    def __init__(self, log: FaultNotes, lists: ListsMet, trees: Flattener) -> None:
+    def __init__(self, log: FaultNotes, lists: ListsMet) -> None:
         self._log = log
-        self._trees = trees
         self._lists = lists
         self._spent: defaultdict[str, float] = defaultdict(float)  # seconds, by pattern
 
@@ -102,11 +100,6 @@ class Runtime:
             **{name: self._guarded(function) for name, function in guarded.items()},
             **{function.__name__: self._clocked(function) for function in (like, like_regex)},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
-            "places_of": self._trees.places_of,
-            "standing": self._trees.standing,
-            "note_places": self._trees.note,
-            "chosen": self._trees.chosen,
-            "Subtrees": Subtrees,
             "members": members,
             "with_entries": with_entries,
             "with_members": with_members,

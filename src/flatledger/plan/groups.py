@@ -18,7 +18,7 @@ from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.text import Scalar
 from ..structure.levels import Chain, Names, level_name
-from ..structure.trees import IS_COUNTED, SUBTREES, taken_by
+from ..structure.trees import ALL_NODES, IS_COUNTED, SUBTREES, taken_by
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
 from .kinds import AGGREGATE_KINDS, COLLECT
@@ -133,15 +133,15 @@ class Decomposed:
         Below a level, an entry of it gives the aggregate of its own, or, where these would not do,
         the values themselves.
         """
-        (argument, ways), name = taken_by(call), call.name
+        (argument, extent), name = taken_by(call), call.name
         target = max(reach(argument, self.chain), key=len, default=())
         here = target in self.chain.levels
         if here and name == "count" and self._is_level(argument, target):
             argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
-        if set(ways) & set(SUBTREES):
-            what = f"`{ways[0]}` is about one node, and a row for a group stands for several"
+        if set(extent) & set(SUBTREES):
+            what = f"`{extent[0]}` is about one node, and a row for a group stands for several"
             self.problems.append(expression.problem(what, call.position))
-        if here and name in ("sum", "avg") and target in self.chain.known.trees and not ways:
+        if name in ("sum", "avg") and target in self.chain.known.trees and not extent:
             taken = n.Call(call.position, IS_COUNTED, (), inner=True)
             argument = n.Case(call.position, None, ((taken, argument),), None)
         composes = AGGREGATES[name].composes and not call.distinct
@@ -152,7 +152,7 @@ class Decomposed:
         def column(heading: str, inner: str, total: str) -> Column:
             node = argument
             if not here:
-                whole = argument if inner == COLLECT else call.arguments[0]
+                whole = n.Call(call.position, ALL_NODES, (argument,)) if extent else argument
                 node = n.Call(call.position, inner, (whole,), inner=True)
             gathered = not here and inner == COLLECT
             ways = Total(total, part=True, distinct=call.distinct, gathered=gathered)

@@ -11,31 +11,27 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression
-from ..layout.model import Condition, SettledLayout, Sorting
-from ..layout.tree_options import Opening
+from ..layout.model import SettledLayout
 from ..structure.levels import (
     Chain,
     Names,
     known_levels,
     level_name,
-    named_place,
     plain_steps,
 )
 from ..structure.missing_fields import MissingPath, judged
 from ..structure.structure import MEMBERS, Place
-from ..structure.trees import TREE_FUNCTIONS, with_trees, within_a_tree
-from ..values.collations import collation_key
+from ..structure.trees import with_trees, within_a_tree
 from ..values.reading_texts import DateReader
 from .circles import referring_to_themselves
 from .draft import Draft
 from .groups import Decomposed
+from .judging import Judging
+from .keys import Keys
 from .kinds import DATATYPES, a_kind
 from .plan import (
     ColumnPlan,
-    ConditionPlan,
-    KeyPlan,
     Mark,
-    OpeningPlan,
     OverGroups,
     Plan,
     expressions_in,
@@ -113,8 +109,8 @@ class _Planner:
         self._resolve()
         self._stop_at_problems()
         self._place_columns()
-        self._conditions()
-        self._keys()
+        Judging(self.result, self.problems).place()
+        Keys(self.result, self.problems).plan()
         self._check_taking()
         self._stop_at_problems()
         return self._finished()
@@ -251,59 +247,12 @@ class _Planner:
     def _resolve(self) -> None:
         resolver = Resolver(self.result, {column.heading for column in self.layout.columns})
         joined = {id(column.value) for column in self.layout.columns if not column.total}
-        for condition in self.layout.conditions:
-            side = self._side(condition)
-            if condition.keep is None or condition.kept_with or side is not None:
-                resolver.resolve(condition.value, chain=side, judges=True)
-            self.result.conditions.append(ConditionPlan(condition, 0, side))
-        judged = {id(condition.value) for condition in self.layout.conditions}
+        judged = Judging(self.result, self.problems)
+        judged.resolve(resolver)
         for expression in expressions_in(self.layout):
-            if id(expression) not in judged:
+            if id(expression) not in judged.resolved:
                 resolver.resolve(expression, joined=id(expression) in joined)
-        for opening in self.layout.openings:
-            self._opening(opening, resolver)
         self.problems += resolver.problems
-
-    def _opening(self, opening: Opening, resolver: Resolver) -> None:
-        """How far a level is opened; what says so is told of one node alone."""
-        own = self.result.chain
-        chain = Chain.of(opening.level, own.structure, own.known)
-        if opening.level not in self.known.trees:
-            self.result.made_trees.add(opening.level)
-        value = None
-        if opening.until is not None:
-            resolver.resolve(opening.until, chain=chain, judges=True)
-            parts = [*opening.until.node.walk()]
-            named = [p for p in parts if isinstance(p, n.Call) and p.name in TREE_FUNCTIONS]
-            alone = all(self.result.homes_within(part, chain) for part in parts)
-            if not alone or any(call.name != "depth" for call in named):
-                what = f"`until` is about one node of {level_name(opening.level)}: its own fields"
-                self.problems.append(opening.until.problem(f"{what}, and depth()"))
-            elif not resolver.problems:
-                value = self.result.annotated(opening.until.node)
-        self.result.openings.append(OpeningPlan(chain, opening.to_depth, value))
-
-    def _side(self, condition: Condition) -> Chain | None:
-        """The chain down to the level that a condition keeps entries of, where it says so."""
-        keep, own = condition.keep, self.result.chain
-        if keep is None:
-            return None
-        node = keep.node
-        names, rest = plain_steps(node, own) if isinstance(node, n.FieldPath) else ((), ())
-        if not names or rest or not own.is_level(names):
-            self.problems.append(keep.problem("`keep` takes a level, such as payments"))
-            return None
-        if names in own.levels and condition.kept_with:
-            return None
-        if names in own.levels:
-            what = f"`{keep.text}` is on the way to the row: write its condition alone"
-            self.problems.append(keep.problem(what))
-            return None
-        if condition.kept_with and names not in self.known.trees:
-            what = f"`with` is about a tree, and no record shows that {keep.text} nests in itself"
-            self.problems.append(keep.problem(what))
-        base = max(i for i, level in enumerate(own.levels) if names[: len(level)] == level)
-        return own.extended(base, names)
 
     def _check_circles(self) -> None:
         for column in referring_to_themselves(self.layout.columns):
@@ -389,98 +338,6 @@ class _Planner:
         resolver.resolve(Expression(value.scalar, node), chain=chain)
         self.problems += resolver.problems
         return node
-
-    def _conditions(self) -> None:
-        """The level of each condition: its home, or for a side level what that stands under."""
-        for index, plan in enumerate(self.result.conditions):
-            value = plan.condition.value
-            kind = self.result.kind(value.node)
-            if kind not in ("truth", "any"):
-                self.problems.append(
-                    value.problem(f"a condition is true or false; this is {a_kind(kind)}")
-                )
-            homes = list(self.result.homes(value.node))
-            level = max(homes) if homes else 0
-            if plan.condition.kept_with and plan.side is None:
-                self._check_kept_with(plan.condition, level)
-            if plan.side is not None:
-                level = self._above(plan.side)
-            self.result.conditions[index] = ConditionPlan(plan.condition, level, plan.side)
-
-    def _check_kept_with(self, condition: Condition, home: int) -> None:
-        """A condition that keeps more is one on the nodes of the level that it names."""
-        keep, level = condition.keep, self.result.chain.levels[home]
-        if keep is None:
-            what = "`with` goes with `keep`, which names the tree: {keep: parts, when: …, with: …}"
-            self.problems.append(condition.value.problem(what))
-        elif named_place(keep.node) != level:
-            what = f"`{keep.text}` is kept by a condition on its own fields, and this is on"
-            self.problems.append(condition.value.problem(f"{what} {level_name(level)}"))
-        elif level not in self.known.trees:
-            self.result.made_trees.add(level)
-
-    def _above(self, side: Chain) -> int:
-        """The deepest level of the row's chain that a chain to a side level has too."""
-        pairs = zip(side.levels, self.result.chain.levels, strict=False)
-        return sum(one == other for one, other in pairs) - 1
-
-    def _keys(self) -> None:
-        for key in self.layout.group:
-            plan = self._key(key.value, key.heading, key.text)
-            self.result.group.append(plan)
-            both = [
-                c.column
-                for c in [one for one in self.result.columns if one.column.total]
-                if c.slot == plan.slot
-            ]
-            if both and not self.layout.row_per_group:
-                name = both[0].heading
-                what = f"column `{name}` names the groups, and its total has no room there"
-                self.problems.append(both[0].problem(f"{what}; give the total a column of its own"))
-        for sort in self.layout.sort:
-            text = sort.heading or (sort.value.text if sort.value else "")
-            plan = self._key(sort.value, sort.heading, text)
-            ways = sort.descending, sort.nulls_first, self._collation(sort)
-            self.result.sort.append(KeyPlan(plan.slot, plan.home, text, *ways, plan.kind))
-
-    def _collation(self, sort: Sorting) -> str:
-        try:
-            if sort.collation:
-                collation_key(sort.collation)
-        except ValueError as error:
-            self.problems.append(Problem(f"`sort`: {error}", *sort.place))
-        return sort.collation
-
-    def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
-        if heading is not None:
-            plan = self.result.column(heading)
-            return KeyPlan(plan.slot, plan.at, text, kind=plan.kind)
-        assert value is not None
-        known = self._place_of(value)
-        if known is not None:
-            return known
-        home = self.result.home(value.node)
-        self.result.extra_keys.append((value.node, home))
-        place = len(self.result.columns) + len(self.result.extra_keys) - 1
-        return KeyPlan(place, home, text, kind=self._key_kind(value.node))
-
-    def _key_kind(self, node: n.Node) -> str:
-        kind = self.result.kind(node)
-        return "mixed" if kind == "any" and self.result.may_be_timed(node) else kind
-
-    def _place_of(self, value: Expression) -> KeyPlan | None:
-        """The key that an expression is already: that of a column which shows it as it is, or
-        of another key."""
-        for plan in self.result.columns:
-            column = plan.column
-            plain = not (column.typed or column.numeric or column.translate or column.checks)
-            if plain and column.value and n.same(column.value.node, value.node):
-                return KeyPlan(plan.slot, plan.at, value.text, kind=plan.kind)
-        for index, (other, home) in enumerate(self.result.extra_keys):
-            if n.same(other, value.node):
-                place = len(self.result.columns) + index
-                return KeyPlan(place, home, value.text, kind=self._key_kind(value.node))
-        return None
 
     def _marked(self) -> tuple[Mark, ...]:
         """The levels above the row whose entries are totalled, and trees of which some nodes are:

@@ -124,8 +124,10 @@ def column_notes(balance: Balance) -> list[str]:
     notes = []
     for column in balance.columns:
         if column.nodes:
-            others = f"of {column.home}; {counted(column.passed_over, 'other node')} in no total"
-            notes.append(f"{column.heading}: adds the {column.nodes} {others}")
+            where = "above" if column.nodes == "leaves" else "below"
+            left = f"{column.passed_over:,} {where} them in no total"
+            what = f"adds the {column.nodes} of {column.home}"
+            notes.append(f"{column.heading}: {what}{f'; {left}' * bool(column.passed_over)}")
         if column.overlap is not None:
             notes.append(
                 f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "
