@@ -108,7 +108,7 @@ class Preparation:
             known = self._structure_of(self._plain)
         self.source = enriched(self._request, self._plain, known)
         self._structure = self._structure_of(self.source)
-        self._begun_again.append(BegunAgain(wrong.number, place))
+        self._begun_again.append(BegunAgain(wrong.number, place, wrong.nests))
 
     def check_names(self, run: Run) -> None:
         """Raise LayoutError for a path that no record had and that is a slip of the pen.
@@ -159,6 +159,11 @@ class Preparation:
 def _message(wrong: LevelsDifferError, given: bool) -> str:
     place = level_name(wrong.names)
     why = "rows were given already" if given else "the source can be read once only"
+    if wrong.nests:
+        return (
+            f"record {wrong.number:,} has {place} within {place}, where the first records have "
+            f"none, and {why}. Say so in the layout: `nests: {{{place}: {wrong.names[-1]}}}`"
+        )
     return (
         f"record {wrong.number:,} has a list of several at {place}, where the first records "
         f"have none, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "

@@ -18,6 +18,7 @@ from ..structure.record_types import Field, Other
 from ..structure.structure import MEMBERS
 from ..values.faults import Fault, FaultNotes, shown
 from .arranging import arranged
+from .level_watch import LevelsDifferError
 from .opening import Closed, Definitions, Opener, name_of, pruned
 from .plain_data import is_null, siblings
 from .tree import Places, Subtrees, Tree
@@ -40,12 +41,13 @@ class Flattener:
         trees = plan.chain.known.trees
         self._levels = [names for names in plan.repeating if names in trees]
         self._inner = trees
+        self._guarded = [n for n in plan.repeating if plan.chain.known.may_nest(n)]
         self._places: dict[int, tuple[Places, Any]] = {}  # by the identity of a list, which is held
 
     @property
     def needed(self) -> bool:
-        """Whether there is a tree to lay flat."""
-        return bool(self._levels)
+        """Whether there is a tree to lay flat, or a level that may turn out to be one."""
+        return bool(self._levels or self._guarded)
 
     def open_by(self, closed: Mapping[Names, Closed]) -> None:
         """Take note how far nodes are opened; ``closed`` says which of a level stay closed.
@@ -90,7 +92,7 @@ class Flattener:
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name."""
         own = (self.places_of, self.standing, self.chosen)
-        named = {"note_places": self.note, "Subtrees": Subtrees}
+        named: dict[str, Callable[..., Any]] = {"note_places": self.note, "Subtrees": Subtrees}
         return {**{function.__name__: function for function in own}, **named}
 
     def lay(self, records: list[Any], numbers: Sequence[int]) -> list[Any]:
@@ -102,7 +104,36 @@ class Flattener:
                 self._own_name = self._name(record)
                 laid.append(self._changed(record, names, names, self._root))
             records = laid
+        for names in self._guarded:
+            if self._may_show(names):
+                for record, self._number in zip(records, numbers, strict=True):
+                    self._look(record, names, names, self._root)
         return records
+
+    def _may_show(self, level: Names) -> bool:
+        """Whether the types of the records let through what would show that a level nests."""
+        place = self._plan.record_types.field_of(level)
+        return place is None or place.whole or bool(place.guard)
+
+    def _look(self, value: Any, rest: Names, level: Names, place: Field | None) -> None:
+        """Raise LevelsDifferError where an entry of a level holds further ones."""
+        if value.__class__ is list:
+            for entry in value:
+                self._look(entry, rest, level, place)
+        elif value.__class__ is dict:
+            names = [rest[0]] if rest else [level[-1]]
+            for inner in value.values() if names == [MEMBERS] else map(value.get, names):
+                if rest:
+                    self._look(inner, rest[1:], level, None)
+                elif holds_objects(inner):
+                    raise LevelsDifferError(level, self._number, nests=True)
+        elif place is not None and isinstance(value, msgspec.Struct):
+            if rest:
+                child = place.children.get(rest[0])
+                inner = getattr(value, child.attribute) if child else None
+                self._look(inner, rest[1:], level, child)
+            elif place.guard and holds_objects(getattr(value, place.guard)):
+                raise LevelsDifferError(level, self._number, nests=True)
 
     def _changed(self, value: Any, rest: Names, level: Names, place: Field | None) -> Any:
         """What is on the way to a level, with the list there; plain data is copied as far as it
@@ -191,6 +222,13 @@ class Flattener:
         """The same of those nodes of a list that can be read, by their places in it."""
         places = self.places_of(nodes)
         return places if len(places) == len(ordinals) else places.left(ordinals)
+
+
+def holds_objects(value: Any) -> bool:
+    """Whether something is an object, or a list that has one."""
+    if value.__class__ is list:
+        return any(map(holds_objects, value))
+    return value.__class__ is dict or isinstance(value, msgspec.Struct)
 
 
 def without(node: Any, inner: str) -> Any:

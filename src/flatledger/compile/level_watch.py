@@ -21,11 +21,12 @@ Steps = tuple[tuple[str, "Steps"], ...]  # names that are read, each with those 
 
 
 class LevelsDifferError(Exception):
-    """A list of several stands where the first records, by which the run was planned, had none."""
+    """A list of several stands where the first records, by which the run was planned, had none; or
+    a level ``nests`` in itself that they show as a plain one."""
 
-    def __init__(self, names: Names, number: int) -> None:
-        super().__init__(names, number)
-        self.names, self.number = names, number
+    def __init__(self, names: Names, number: int, nests: bool = False) -> None:
+        super().__init__(names, number, nests)
+        self.names, self.number, self.nests = names, number, nests
 
 
 class Crowd:

@@ -177,10 +177,12 @@ class TotalApart(msgspec.Struct):
 
 
 class BegunAgain(msgspec.Struct):
-    """The record by which a place was found to be a level, so that the run began once more."""
+    """The record by which a place was found to be a level, or a level to nest in itself, so that
+    the run began once more."""
 
     record: int
     level: str
+    nests: bool = False
 
 
 class Learnt(msgspec.Struct):

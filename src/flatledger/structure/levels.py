@@ -48,6 +48,12 @@ class KnownLevels(msgspec.Struct, frozen=True):
     nests: dict[Names, str] = {}
     trees: dict[Names, str] = {}
 
+    def may_nest(self, names: Names) -> bool:
+        """Whether a record that comes can still show that a level nests in itself."""
+        if self.complete or names in self.trees or names[-1:] == (MEMBERS,):
+            return False
+        return self.stated is None or (*names, names[-1]) not in self.stated
+
     @property
     def settled(self) -> bool:
         """Whether no record that comes can make another place a level."""

@@ -38,7 +38,8 @@ class Want(NamedTuple):
 class Field:
     """One place that the layout asks for. A ``whole`` one is plain data, others are structs.
 
-    Of a tree, ``below`` is the attribute of what is below a node.
+    Of a tree, ``below`` is the attribute of what is below a node; of another level ``guard`` is
+    that of a member of its own name, which would show that it is one.
     ``only`` is the class of all that the decoder lets through there, beside null: a struct, a list
     (of structs or of texts), a text, a truth value, an integer. None where it may be anything.
     """
@@ -50,6 +51,7 @@ class Field:
     struct: Any = None
     only: type | None = None
     below: str = ""
+    guard: str = ""
 
     @property
     def holds_structs(self) -> bool:
@@ -179,6 +181,7 @@ class RecordTypes:
             shape = "list[_Node] | None" if exact else "list[_Node | Other] | _Node | Scalar"
             kinds.append((place.below, shape, None))
             rename[place.below] = inner
+        self._guard(place, kinds, rename)
         name = re.sub(r"[^A-Za-z0-9]", "_", level_name(place.names)).title()
         struct: Any = msgspec.defstruct(
             f"_{name}" if name[:1].isdigit() else name,
@@ -198,6 +201,21 @@ class RecordTypes:
             place.only = struct
             return struct | None
         return struct | Other
+
+    def _guard(self, place: Field, kinds: list[Any], rename: dict[str, str]) -> None:
+        """Of a level that may turn out to be a tree: room for the member that would show it. In
+        exact types the decoder lets nothing through there, unless the records have something."""
+        names = place.names
+        if not names or not self.chain.is_level(names) or not self.chain.known.may_nest(names):
+            return
+        if names[-1] in place.children:
+            place.guard = place.children[names[-1]].attribute
+            return
+        guard = "guard_" + place.attribute
+        nothing = self._exact and self.chain.structure.find((*names, names[-1])) is None
+        place.guard = "" if nothing else guard
+        kinds.append((guard, None if nothing else Any, None))
+        rename[guard] = names[-1]
 
     @property
     def record_type(self) -> Any:

@@ -75,12 +75,12 @@ def with_trees(structure: Place, known: KnownLevels) -> tuple[Place, KnownLevels
 
 
 def _nesting_places(place: Place, at: Names) -> list[Names]:
-    """The places with a member of their own name that holds objects, or lists."""
+    """The places with a member of their own name that holds objects."""
     found = []
     for name, child in place.children.items():
         names = (*at, name)
         own = child.children.get(name)
-        if own is not None and (own.lists or own.kinds[dict]):
+        if own is not None and own.kinds[dict]:
             found.append(names)
         found += _nesting_places(child, names)
     return found
