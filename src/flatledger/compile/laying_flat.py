@@ -6,7 +6,7 @@ node of a list stands is known beside the records (`places_of`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -41,7 +41,8 @@ class Flattener:
         trees = plan.chain.known.trees
         self._levels = [names for names in plan.repeating if names in trees]
         self._inner = trees
-        self._guarded = [n for n in plan.repeating if plan.chain.known.may_nest(n)]
+        self._guarded = list(_guarded(plan))
+        self._is_level = plan.chain.is_level
         self._places: dict[int, tuple[Places, Any]] = {}  # by the identity of a list, which is held
 
     @property
@@ -125,15 +126,27 @@ class Flattener:
             for inner in value.values() if names == [MEMBERS] else map(value.get, names):
                 if rest:
                     self._look(inner, rest[1:], level, None)
-                elif holds_objects(inner):
+                elif self._nests(inner, level):
                     raise LevelsDifferError(level, self._number, nests=True)
         elif place is not None and isinstance(value, msgspec.Struct):
             if rest:
                 child = place.children.get(rest[0])
                 inner = getattr(value, child.attribute) if child else None
                 self._look(inner, rest[1:], level, child)
-            elif place.guard and holds_objects(getattr(value, place.guard)):
+            elif place.guard and self._nests(getattr(value, place.guard), level):
                 raise LevelsDifferError(level, self._number, nests=True)
+
+    def _nests(self, inner: Any, names: Names) -> bool:
+        """Whether a member of its own name shows that a place nests in itself: of a level any
+        object does, of another place a list of several, however deep."""
+        if self._is_level(names):
+            return holds_objects(inner)
+        while inner.__class__ is dict or inner.__class__ is list:
+            if inner.__class__ is list and len(inner) > 1:
+                return holds_objects(inner)
+            inner = inner[0] if inner.__class__ is list and inner else inner
+            inner = inner.get(names[-1]) if inner.__class__ is dict else None
+        return False
 
     def _changed(self, value: Any, rest: Names, level: Names, place: Field | None) -> Any:
         """What is on the way to a level, with the list there; plain data is copied as far as it
@@ -222,6 +235,17 @@ class Flattener:
         """The same of those nodes of a list that can be read, by their places in it."""
         places = self.places_of(nodes)
         return places if len(places) == len(ordinals) else places.left(ordinals)
+
+
+def _guarded(plan: Plan) -> Iterator[Names]:
+    """The places that the plan reads and that may turn out to nest in themselves."""
+    known, read = plan.chain.known, dict[Names, None]()
+    for names in plan.places:
+        read |= dict.fromkeys(names[:length] for length in range(1, len(names)))
+    for names in dict.fromkeys([*plan.repeating, *read]):
+        level = plan.chain.is_level(names)
+        if known.may_nest(names) and (level or known.stated is None) and MEMBERS not in names:
+            yield names
 
 
 def holds_objects(value: Any) -> bool:

@@ -51,8 +51,7 @@ class Judging:
             self._problems.append(keep.problem(what))
             return None
         if condition.kept_with and names not in own.known.trees:
-            what = f"`with` is about a tree, and no record shows that {keep.text} nests in itself"
-            self._problems.append(keep.problem(what))
+            self._draft.made_trees.add(names)
         base = max(i for i, level in enumerate(own.levels) if names[: len(level)] == level)
         return own.extended(base, names)
 

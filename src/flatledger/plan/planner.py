@@ -315,10 +315,10 @@ class _Planner:
         if total is None or total.part:
             return ""
         if level not in self.result.chain.known.trees:
-            if total.nodes:
-                what = (
-                    f"`{total.nodes}` is about a tree, and this is a value of {level_name(level)}"
-                )
+            if total.nodes and home and level[-1] != MEMBERS:
+                self.result.made_trees.add(level)
+            elif total.nodes:
+                what = f"`{total.nodes}` is about nodes of a tree, and {level_name(level)} has none"
                 self.problems.append(column.problem(f"column `{column.heading}`: {what}"))
             return ""
         nodes = total.nodes or ("leaves" if total.name in ("sum", "avg") else "all")

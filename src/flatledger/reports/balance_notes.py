@@ -125,9 +125,9 @@ def column_notes(balance: Balance) -> list[str]:
     for column in balance.columns:
         if column.nodes:
             where = "above" if column.nodes == "leaves" else "below"
-            left = f"{column.passed_over:,} {where} them in no total"
-            what = f"adds the {column.nodes} of {column.home}"
-            notes.append(f"{column.heading}: {what}{f'; {left}' * bool(column.passed_over)}")
+            left = f"; {counted(column.passed_over, 'node')} {where} them in no total"
+            what = f"{column.heading}: added up over the {column.nodes} of {column.home}"
+            notes.append(f"{what}{left * bool(column.passed_over)}")
         if column.overlap is not None:
             notes.append(
                 f"{column.heading}: the groups overlap by {amount(column.overlap)}, which "

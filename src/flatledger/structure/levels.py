@@ -49,7 +49,7 @@ class KnownLevels(msgspec.Struct, frozen=True):
     trees: dict[Names, str] = {}
 
     def may_nest(self, names: Names) -> bool:
-        """Whether a record that comes can still show that a level nests in itself."""
+        """Whether a record that comes can still show that a place nests in itself."""
         if self.complete or names in self.trees or names[-1:] == (MEMBERS,):
             return False
         return self.stated is None or (*names, names[-1]) not in self.stated
@@ -61,7 +61,7 @@ class KnownLevels(msgspec.Struct, frozen=True):
 
     def has(self, names: Names, structure: Place) -> bool:
         """Whether a place is a level."""
-        if names in self.named or names[-1:] == (MEMBERS,):
+        if names in self.named or names in self.trees or names[-1:] == (MEMBERS,):
             return True
         if self.stated is not None:
             return names in self.stated

@@ -38,7 +38,7 @@ class Want(NamedTuple):
 class Field:
     """One place that the layout asks for. A ``whole`` one is plain data, others are structs.
 
-    Of a tree, ``below`` is the attribute of what is below a node; of another level ``guard`` is
+    Of a tree, ``below`` is the attribute of what is below a node; of another place ``guard`` is
     that of a member of its own name, which would show that it is one.
     ``only`` is the class of all that the decoder lets through there, beside null: a struct, a list
     (of structs or of texts), a text, a truth value, an integer. None where it may be anything.
@@ -203,10 +203,13 @@ class RecordTypes:
         return struct | Other
 
     def _guard(self, place: Field, kinds: list[Any], rename: dict[str, str]) -> None:
-        """Of a level that may turn out to be a tree: room for the member that would show it. In
+        """Of a place that may turn out to be a tree: room for the member that would show it. In
         exact types the decoder lets nothing through there, unless the records have something."""
         names = place.names
-        if not names or not self.chain.is_level(names) or not self.chain.known.may_nest(names):
+        known = self.chain.known
+        if not names or not known.may_nest(names):
+            return
+        if known.stated is not None and not self.chain.is_level(names):
             return
         if names[-1] in place.children:
             place.guard = place.children[names[-1]].attribute

@@ -65,23 +65,24 @@ def within_a_tree(names: Names, known: KnownLevels) -> str:
 def with_trees(structure: Place, known: KnownLevels) -> tuple[Place, KnownLevels]:
     """The structure in which each tree is one level, and the levels with the trees among them."""
     trees = {**known.nests}  # with no name of a member where flat rows are arranged
-    for names in _nesting_places(structure, ()):
+    for names, inner in _nesting_places(structure, ()):
         stated_apart = known.stated is not None and (*names, names[-1]) in known.stated
-        if names not in trees and not stated_apart and known.has(names, structure):
+        repeats = known.has(names, structure) or (known.stated is None and inner.many > 0)
+        if names not in trees and not stated_apart and repeats:
             trees[names] = names[-1]
-    for names, inner in sorted(trees.items()):
-        structure = _folded(structure, names, inner)
+    for names, name in sorted(trees.items()):
+        structure = _folded(structure, names, name)
     return structure, msgspec.structs.replace(known, trees=trees)
 
 
-def _nesting_places(place: Place, at: Names) -> list[Names]:
-    """The places with a member of their own name that holds objects."""
+def _nesting_places(place: Place, at: Names) -> list[tuple[Names, Place]]:
+    """The places with a member of their own name that holds objects, each with that member."""
     found = []
     for name, child in place.children.items():
         names = (*at, name)
         own = child.children.get(name)
         if own is not None and own.kinds[dict]:
-            found.append(names)
+            found.append((names, own))
         found += _nesting_places(child, names)
     return found
 
