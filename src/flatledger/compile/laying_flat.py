@@ -215,7 +215,12 @@ class Flattener:
 
     def places_of(self, nodes: Any) -> Places:
         """Where the nodes of a list stand."""
-        return self._places[id(nodes)][0] if nodes else NONE
+        if not nodes:
+            return NONE
+        if id(nodes) not in self._places:  # put together from several lists, by a path across them
+            depths = {id(n): d for p, _ in self._places.values() for n, d in p.standing_nodes()}
+            self.note(nodes, Places.of(Tree(nodes, [depths.get(id(node), 1) for node in nodes])))
+        return self._places[id(nodes)][0]
 
     def chosen(
         self, nodes: list[Any], places: Places, matched: list[int], kept_with: str

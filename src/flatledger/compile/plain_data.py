@@ -78,7 +78,7 @@ def is_null(value: Any) -> bool:
     if isinstance(value, str):
         return not value.strip(BLANKS)
     return value.__class__ is list and all(
-        item is None or (item.__class__ is str and not item.strip(BLANKS)) for item in value
+        item is None or (item.__class__ in (str, list) and is_null(item)) for item in value
     )
 
 

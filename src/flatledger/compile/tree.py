@@ -22,6 +22,7 @@ class Tree:
 
     def __init__(self, nodes: Sequence[Any], depths: Sequence[int]) -> None:
         self.nodes, self.depths = nodes, depths
+        self._at_depth: dict[int, list[int]] = {}
 
     @cached_property
     def parents(self) -> list[int]:
@@ -51,6 +52,15 @@ class Tree:
             met[parent] += 1
             found.append(met[parent])
         return found
+
+    def at_depth(self, depth: int) -> list[int]:
+        """The place of the node at a depth on the way down to each, itself included; else 0."""
+        if depth not in self._at_depth:
+            found = [0]
+            for place, own in enumerate(self.depths, 1):
+                found.append(place if own == depth else found[self.parents[place]])
+            self._at_depth[depth] = found
+        return self._at_depth[depth]
 
     def way(self, place: int) -> list[int]:
         """The places from a root down to a node."""
@@ -86,6 +96,11 @@ class Places:
 
     def __len__(self) -> int:
         return len(self._places)
+
+    def standing_nodes(self) -> Iterator[tuple[Any, int]]:
+        """The nodes, each with its depth."""
+        tree = self.tree
+        return ((tree.nodes[place - 1], tree.depths[place - 1]) for place in self._places)
 
     def left(self, places: Sequence[int], matched: Iterable[int] | None = None) -> Places:
         """Some of them, in their order."""
@@ -171,8 +186,9 @@ class Places:
 
     def ancestor(self, place: int, depth: Any) -> int:
         """The place of the node at a depth on the way down to one, itself included; else 0."""
-        way = self.tree.way(place)
-        return way[depth - 1] if depth == int(depth) and 1 <= depth <= len(way) else 0
+        if depth != int(depth) or not 1 <= depth <= self.tree.depths[place - 1]:
+            return 0
+        return self.tree.at_depth(int(depth))[place]
 
     def trail(self, place: int, values: dict[int, Any], separator: str | None) -> str | None:
         """The texts of the nodes from a root down to one; those that have none are passed over."""
