@@ -33,7 +33,7 @@ MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is g
 # ---- sources
 LARGEST_RECORD = 256  # MB of a record, where nothing else is stated
 MOST_MEGABYTES = 1_000_000  # that can be stated
-DEEPEST_JSON = 1_000  # brackets within each other in a value over several lines
+DEEPEST_JSON = 2_000  # brackets within each other: 1,000 objects, each in a list
 LARGEST_LIST_HELD = 500_000_000  # bytes of a side list that is held in memory
 LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook, where nothing else is stated
 MOST_SPARSE = 40_000_000  # cells of a sheet from its first to its last, however few are filled

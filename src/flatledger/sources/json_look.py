@@ -6,6 +6,8 @@ import re
 
 import msgspec
 
+from .deep_json import decode_deep
+
 _RAW = msgspec.json.Decoder(msgspec.Raw)
 _AT = re.compile(r"malformed: (.*) \(byte (\d+)\)")
 _TRAILING = "trailing characters"
@@ -42,9 +44,16 @@ def is_lined(text: bytes) -> bool:
 def is_broken(text: bytes) -> bool | None:
     """Whether a text can't be the beginning of a JSON value; None where it is only too short."""
     try:
-        _RAW.decode(text)
+        _decode(text)
     except msgspec.DecodeError as error:
         return None if _may_go_on(text, error) else True
     except RecursionError:
         return None
     return False
+
+
+def _decode(text: bytes) -> None:
+    try:
+        _RAW.decode(text)
+    except RecursionError:
+        decode_deep(text, _RAW)

@@ -12,6 +12,7 @@ import msgspec
 from ..errors import SourceError
 from ..run.protocols import Batch
 from ..values.faults import Fault, shown
+from .deep_json import decode_deep
 from .double_keys import DoubleKeys
 from .json_pieces import Piece, Pieces, Stretch
 from .json_text import JsonText
@@ -190,6 +191,8 @@ class _Decoding:
             if TOO_LONG not in str(error):
                 raise
             return decode_long(text, self._shape)
+        except RecursionError:
+            return decode_deep(text, self._one)
 
     def _batch(self, pieces: list[Piece]) -> Batch:
         if not any(piece.wrong for piece in pieces):

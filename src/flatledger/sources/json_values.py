@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from ..bounds import MOST_DIGITS
+from ..bounds import DEEPEST_JSON, MOST_DIGITS
 from ..run.decoding import no_fit
 from ..values.numbers import DecimalReader, Unreadable
 
@@ -52,7 +52,7 @@ def reason(error: Exception) -> str:
     if isinstance(error, UnicodeDecodeError):
         return f"byte 0x{error.object[error.start]:02x} is not UTF-8"
     if isinstance(error, RecursionError):
-        return "nested too deeply"
+        return f"nested too deeply: {DEEPEST_JSON:,} brackets within each other are the most"
     if "truncated" in text:
         return "the record ends too early"
     place = re.search(r"malformed: (.*) \(byte (\d+)\)", text)
