@@ -99,6 +99,14 @@ class Aggregates:
         if known is None:
             with self.code.at(plan.start, whole=True):
                 known = self.code.note(key, self._gathered_below(node, plan, under))
+        if node.name == "sum" and not node.distinct:
+            with self.code.at(plan.start, whole=True):
+                told_once = "sums", known.code
+                sums = self.code.known(told_once) or self.code.note(
+                    told_once, self.code.assign(f"{known.code}.sums", "any", "sums")
+                )
+            with self.code.at(under):
+                return self.code.assign(f"{sums.code}[{scope.ordinals[under]}]", "number")
         result = self.code.variable("total")
         told = f"{self._separator(node)}, {self.code.told(node)}"
         with self.code.at(under):
@@ -249,7 +257,7 @@ class Aggregates:
             self._gather(node, plan, found)
             return
         at = scope.chain.row
-        with self.code.below(f"if {scope.ordinals[at]} in {scope.nodes[at]}.leaves:"):
+        with self.code.below(f"if {scope.nodes[at]}.leaves[{scope.ordinals[at]}]:"):
             self._gather(node, plan, found)
 
     def _gather(self, node: n.Call, plan: AggregatePlan, found: str) -> None:

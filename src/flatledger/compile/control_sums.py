@@ -22,7 +22,7 @@ def control_sums_source(plan: Plan, constants: Constants) -> str:
 
 
 # the same nodes as those that rows are marked by, but found in another way
-_FOUND_FROM_BELOW = {"leaves": "childless", "tops": "parentless"}
+_FOUND_ANOTHER_WAY = {"leaves": "childless", "tops": "parentless"}
 
 
 class _ControlSums:
@@ -139,7 +139,10 @@ class _ControlSums:
         lines = self._adding(index, parts)
         if counted is None:
             return lines
-        test = f"if {ordinal_name(home)} in {places_name(home)}.{_FOUND_FROM_BELOW[nodes]}:"
+        found = _FOUND_ANOTHER_WAY[nodes]
+        with self.emitter.code.at(home - 1, whole=True) as above:
+            above.add(f"{found}_{index} = {places_name(home)}.{found}")
+        test = f"if {found}_{index}[{ordinal_name(home)}]:"
         return [test, *indented([f"{counted} += 1", *lines], 1)]
 
     def _adding(self, index: int, parts: tuple[str, str, str]) -> list[str]:

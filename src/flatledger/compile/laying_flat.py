@@ -7,6 +7,7 @@ node of a list stands is known beside the records (`places_of`).
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from operator import attrgetter
 from typing import Any
 
 import msgspec
@@ -21,7 +22,8 @@ from .arranging import arranged
 from .level_watch import LevelsDifferError
 from .opening import Closed, Definitions, Opener, name_of, pruned
 from .plain_data import is_null, siblings
-from .tree import Places, Subtrees, Tree
+from .subtrees import Subtrees
+from .tree import Places, Tree
 
 NONE = Places.of(Tree((), ()))
 
@@ -184,6 +186,8 @@ class Flattener:
         elif how is not None:
             nodes, depths = how.opened(value, self._number, self._own_name)
             nodes = [without(node, self._inner[level]) for node in nodes]
+        elif place is not None and place.only is list and place.below:
+            nodes, depths = structs_laid_flat(value, attrgetter(place.below))
         else:
             nodes, depths = laid_flat(value, self._inner[level], place.below if place else "")
         self.note(nodes, Places.of(Tree(nodes, depths)))
@@ -251,6 +255,31 @@ def _guarded(plan: Plan) -> Iterator[Names]:
         level = plan.chain.is_level(names)
         if known.may_nest(names) and (level or known.stated is None) and MEMBERS not in names:
             yield names
+
+
+def structs_laid_flat(value: Any, below: Callable[[Any], Any]) -> tuple[list[Any], list[int]]:
+    """The same where the decoder has seen to it that there are lists of structs and nothing else.
+
+    It is what most trees go through, so that each step counts.
+    """
+    nodes: list[Any] = []
+    depths: list[int] = []
+    add, note = nodes.append, depths.append
+    ways: list[Any] = []
+    way, depth = iter(value), 1
+    while True:
+        for node in way:
+            add(node)
+            note(depth)
+            inner = below(node)
+            if inner:
+                ways.append(way)
+                way, depth = iter(inner), depth + 1
+                break
+        else:
+            if not ways:
+                return nodes, depths
+            way, depth = ways.pop(), depth - 1
 
 
 def holds_objects(value: Any) -> bool:

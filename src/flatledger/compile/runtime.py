@@ -46,7 +46,7 @@ from .plain_data import (
     with_members,
 )
 from .plain_values import NUMERALS, as_numbers, collected, flattened, is_number, is_whole_entry
-from .tree import result_below
+from .subtrees import result_below
 from .watches import ListsMet
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list

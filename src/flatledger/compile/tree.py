@@ -6,15 +6,14 @@ Python's own stack, so that its depth is no bound.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
+from operator import ge
 from typing import Any
-
-from ..plan.row_order import in_order
-from ..values.aggregates import Aggregate
 
 TRAIL_SEPARATOR = " / "
 INDENT = "  "
+SHALLOW = 64  # so deep, all trails and numbers together are no more than a few times the nodes
 
 
 class Tree:
@@ -27,21 +26,28 @@ class Tree:
     @cached_property
     def parents(self) -> list[int]:
         """The place of the node above each, 0 of a root; a place has its number as its index."""
-        found, way = [0], [0]
+        found, last = [0], [0] * (max(self.depths, default=0) + 1)  # met last at each depth
+        note = found.append
         for place, depth in enumerate(self.depths, 1):
-            del way[depth:]
-            found.append(way[-1])
-            way.append(place)
+            note(last[depth - 1])
+            last[depth] = place
         return found
 
     @cached_property
     def ends(self) -> list[int]:
         """The place of the last node below each; its own, where there is none."""
-        found = list(range(len(self.depths) + 1))
+        parents, found = self.parents, list(range(len(self.depths) + 1))
         for place in range(len(self.depths), 0, -1):
-            parent = self.parents[place]
-            if found[parent] < found[place]:
-                found[parent] = found[place]
+            parent, end = parents[place], found[place]
+            if found[parent] < end:
+                found[parent] = end
+        return found
+
+    @cached_property
+    def bare(self) -> list[bool]:
+        """Whether each has no node below it, as it came."""
+        found = [False]
+        found += map(ge, self.depths, [*self.depths[1:], 0])
         return found
 
     @cached_property
@@ -70,9 +76,35 @@ class Tree:
             place = self.parents[place]
         return way[::-1]
 
+    @cached_property
+    def _numbers(self) -> list[str]:
+        """The numbers of all places, where the tree is not so deep that this would be too much."""
+        found = [""]
+        for parent, ordinal in zip(self.parents[1:], self.ordinals[1:], strict=True):
+            found.append(f"{found[parent]}.{ordinal}" if parent else str(ordinal))
+        return found
+
     def numbering(self, place: int) -> str:
         """A node's number by place, such as 1.2.3 (ISO 2145)."""
+        if self.shallow:
+            return self._numbers[place]
         return ".".join(str(self.ordinals[at]) for at in self.way(place))
+
+    @cached_property
+    def shallow(self) -> bool:
+        """Whether what is told of the whole way down to a node is told of all nodes at once."""
+        return max(self.depths, default=0) <= SHALLOW
+
+
+class _Trails(dict[int, Any]):
+    """Trails by the place of a node, put together when they are asked for."""
+
+    def __init__(self, places: Places, values: list[Any], separator: str) -> None:
+        super().__init__()
+        self._places, self._values, self._separator = places, values, separator
+
+    def __missing__(self, place: int) -> str | None:
+        return self._places.trail(place, self._values, self._separator)
 
 
 class Places:
@@ -107,31 +139,48 @@ class Places:
         found = self.matched if matched is None else frozenset(matched)
         return Places(self.tree, places, found)
 
-    @cached_property
-    def leaves(self) -> frozenset[int]:
-        """Those without one below them that is left."""
-        ends, following = self.tree.ends, [*self._places[1:], len(self.tree.nodes) + 1]
-        pairs = zip(self._places, following, strict=True)
-        return frozenset(place for place, after in pairs if after > ends[place])
+    @property
+    def all_left(self) -> bool:
+        """Whether none of the nodes is missing."""
+        return len(self._places) == len(self.tree.depths)
+
+    def _flags(self, places: Iterable[int]) -> list[bool]:
+        """For each place whether it is one of some."""
+        found = [False] * (len(self.tree.depths) + 1)
+        for place in places:
+            found[place] = True
+        return found
 
     @cached_property
-    def tops(self) -> frozenset[int]:
-        """Those without one above them that is left."""
+    def leaves(self) -> list[bool]:
+        """For each place whether there is one left without another below it."""
+        if self.all_left:
+            return self.tree.bare
+        ends, following = self.tree.ends, [*self._places[1:], len(self.tree.depths) + 1]
+        pairs = zip(self._places, following, strict=True)
+        return self._flags(place for place, after in pairs if after > ends[place])
+
+    @cached_property
+    def tops(self) -> list[bool]:
+        """For each place whether there is one left without another above it."""
         ends, found, end = self.tree.ends, [], 0
         for place in self._places:
             if place > end:
                 found.append(place)
                 end = ends[place]
-        return frozenset(found)
+        return self._flags(found)
 
     @cached_property
-    def childless(self) -> frozenset[int]:
-        """The leaves once more, found from below: no node that is left has one of these above."""
-        return frozenset(self._places) - self._above
+    def childless(self) -> list[bool]:
+        """The leaves once more, found from below: those that are above none that is left."""
+        found = self._flags(self._places)
+        for place in self.tree.parents if self.all_left else self._above:
+            found[place] = False
+        return found
 
     @cached_property
-    def parentless(self) -> frozenset[int]:
-        """The tops once more, found from below."""
+    def parentless(self) -> list[bool]:
+        """The tops once more, found from above."""
         left, parents = frozenset(self._places), self.tree.parents
         covered = [False] * len(parents)  # whether one above, or the node itself, is left
         found = []
@@ -140,7 +189,7 @@ class Places:
             covered[place] = above or place in left
             if place in left and not above:
                 found.append(place)
-        return frozenset(found)
+        return self._flags(found)
 
     @cached_property
     def _above(self) -> frozenset[int]:
@@ -158,7 +207,7 @@ class Places:
         """These and all nodes above them, with their places: what is asked of a node may be told of
         those."""
         nodes = self.tree.nodes
-        if len(self._places) == len(nodes):
+        if self.all_left:
             return list(enumerate(nodes, 1))
         return [(place, nodes[place - 1]) for place in sorted({*self._places, *self._above})]
 
@@ -180,9 +229,9 @@ class Places:
 
     # ---- what is told of one node
 
-    def is_leaf(self, place: int) -> bool:
-        """Whether a node has none below it, as it came."""
-        return self.tree.ends[place] == place
+    def blanks(self) -> list[Any]:
+        """A null for each place, and for what is no node."""
+        return [None] * (len(self.tree.depths) + 1)
 
     def ancestor(self, place: int, depth: Any) -> int:
         """The place of the node at a depth on the way down to one, itself included; else 0."""
@@ -190,16 +239,30 @@ class Places:
             return 0
         return self.tree.at_depth(int(depth))[place]
 
-    def trail(self, place: int, values: dict[int, Any], separator: str | None) -> str | None:
+    def trail(self, place: int, values: list[Any], separator: str | None) -> str | None:
         """The texts of the nodes from a root down to one; those that have none are passed over."""
-        found = [text for at in self.tree.way(place) if (text := values.get(at)) is not None]
+        found = [text for at in self.tree.way(place) if (text := values[at]) is not None]
         return (separator or "").join(found) if found else None
 
-    def products(self, factors: dict[int, Any]) -> dict[int, Any]:
+    def trails(self, values: list[Any], separator: str) -> Mapping[int, Any] | list[Any]:
+        """The trail of each node; in a deep tree each of them is put together when it is asked
+        for."""
+        if not self.tree.shallow:
+            return _Trails(self, values, separator)
+        found = self.blanks()
+        parents = self.tree.parents
+        for place in range(1, len(parents)):
+            above, text = found[parents[place]], values[place]
+            whole = text if above is None or text is None else f"{above}{separator}{text}"
+            found[place] = above if whole is None else whole
+        return found
+
+    def products(self, factors: list[Any]) -> list[Any]:
         """The product of all factors from a root down to each node; null spreads."""
-        parents, found = self.tree.parents, dict[int, Any]()
-        for place, factor in factors.items():
-            parent = parents[place]
+        found = self.blanks()
+        parents = self.tree.parents
+        for place in range(1, len(parents)):
+            factor, parent = factors[place], parents[place]
             above = found[parent] if parent else 1
             found[place] = None if above is None or factor is None else above * factor
         return found
@@ -209,72 +272,3 @@ class Places:
     def lists(self) -> list[list[Any]]:
         """A list for each place, to gather values in."""
         return [[] for _ in self.tree.parents]
-
-
-class Subtrees:
-    """An aggregate of what is gathered below each node of a tree, or from each node on.
-
-    What has a small state is merged from the leaves up, so that a tree costs no more than its
-    nodes; else all values of a subtree are taken together.
-    """
-
-    def __init__(
-        self,
-        places: Places,
-        aggregate: Aggregate,
-        found: list[list[Any]],
-        from_here: bool,
-        order: Any,
-    ) -> None:
-        """In an ``order`` the values are pairs with what they are ordered by."""
-        self._tree, self._aggregate, self._from_here = places.tree, aggregate, from_here
-        self._found, self._order = found, order
-        self._merged = aggregate.merges_at_once and order is None
-
-    @cached_property
-    def _below(self) -> list[tuple[Any, int]]:
-        """The state of what is below each node, and of how many values."""
-        aggregate, parents = self._aggregate, self._tree.parents
-        zero = aggregate.zero()
-        below: list[tuple[Any, int]] = [(zero, 0)] * len(parents)
-        for place in range(len(parents) - 1, 0, -1):
-            state, count = self._with_own(place, *below[place])
-            later, more = below[parents[place]]
-            below[parents[place]] = aggregate.merge(state, later), count + more
-        return below
-
-    def _with_own(self, place: int, state: Any, count: int) -> tuple[Any, int]:
-        values = self._values(self._found[place])
-        if not values:
-            return state, count
-        aggregate = self._aggregate
-        own = aggregate.add(aggregate.zero(), values)
-        return aggregate.merge(own, state), count + len(values)
-
-    def _values(self, found: list[Any]) -> list[Any]:
-        if self._aggregate.unknown:
-            return found
-        return [value for value in found if value is not None]
-
-    def values(self, place: int) -> list[Any]:
-        """All values of the subtree of a node, in their order."""
-        start = place if self._from_here else place + 1
-        lists = self._found[start : self._tree.ends[place] + 1]
-        values = [value for found in lists for value in found]
-        return values if self._order is None else in_order(values, self._order)
-
-    def result(self, place: int, *options: Any) -> Any:
-        """What the values of the subtree of a node result in. Raises ValueFaultError."""
-        aggregate = self._aggregate
-        if not self._merged:
-            values = self._values(self.values(place))
-            return aggregate.result(aggregate.add(aggregate.zero(), values), len(values), *options)
-        state, count = self._below[place]
-        if self._from_here:
-            state, count = self._with_own(place, state, count)
-        return aggregate.result(state, count, *options)
-
-
-def result_below(subtrees: Subtrees, place: int, *options: Any) -> Any:
-    """What the values below a node result in. Raises ValueFaultError."""
-    return subtrees.result(place, *options)

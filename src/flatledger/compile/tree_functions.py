@@ -28,25 +28,39 @@ class TreeFunctions:
             return Operand(self.code.scope.depth, "number")
         place, nodes = self.code.scope.ordinals[at], self.code.scope.nodes[at]
         told = {
-            "depth": f"{nodes}.tree.depths[{place} - 1]",
-            "ordinal": f"{nodes}.tree.ordinals[{place}]",
-            "numbering": f"{nodes}.tree.numbering({place})",
-            "is_leaf": f"{nodes}.is_leaf({place})",
-            "is_match": f"{place} in {nodes}.matched",
-            "is_counted": f"{place} in {nodes}.leaves",
+            "depth": ("tree.depths", f"[{place} - 1]"),
+            "ordinal": ("tree.ordinals", f"[{place}]"),
+            "numbering": ("tree.numbering", f"({place})"),
+            "is_leaf": ("tree.bare", f"[{place}]"),
+            "is_counted": ("leaves", f"[{place}]"),
         }
         if node.name in told:
-            return self.code.assign(told[node.name], kind_of(node))
+            what, one = told[node.name]
+            return self.code.assign(f"{self._known(at, what)}{one}", kind_of(node))
+        if node.name == "is_match":
+            return self.code.assign(f"{place} in {self._known(at, 'matched')}", "truth")
         if node.name == "indented":
-            return self._indented(node, f"{nodes}.tree.depths[{place} - 1]")
+            return self._indented(node, f"{self._known(at, 'tree.depths')}[{place} - 1]")
         if node.name == "trail":
             values = self._values(node.arguments[0], at, "text")
             separator = self._text(node, TRAIL_SEPARATOR)
+            if not separator.nullable and separator.kind == "text":
+                trails = self._known(at, f"trails({values}, {separator.code})")
+                return self.code.assign(f"{trails}[{place}]", "text")
             code = f"{nodes}.trail({place}, {values}, {separator.code})"
             return self.code.unless_null((separator,), code, "text")
         if node.name == "chain_product":
             return self._product(node, at, place, nodes)
         return self._of_another(node, at, place, nodes)
+
+    def _known(self, at: int, what: str) -> str:
+        """The variable with what is known of all nodes of a tree, where that begins."""
+        nodes = self.code.scope.nodes[at]
+        known = self.code.known((nodes, what))
+        if known is None:
+            with self.code.at(at - 1, whole=True):
+                known = self.code.note((nodes, what), self.code.assign(f"{nodes}.{what}", "any"))
+        return known.code
 
     def _text(self, node: n.Call, otherwise: str) -> Operand:
         """The second argument as a text."""
@@ -62,11 +76,12 @@ class TreeFunctions:
         """The value that another node has: the one above, the root, the one at a depth."""
         values, kind = self._values(node.arguments[0], at, ""), kind_of(node)
         if node.name == "parent":
-            return self.code.assign(f"{values}.get({nodes}.tree.parents[{place}])", kind)
+            return self.code.assign(f"{values}[{self._known(at, 'tree.parents')}[{place}]]", kind)
         if node.name == "root":
-            return self.code.assign(f"{values}.get({nodes}.ancestor({place}, 1))", kind)
+            roots = self._known(at, "tree.at_depth(1)")
+            return self.code.assign(f"{values}[{roots}[{place}]]", kind)
         depth = self.emit.number(node.arguments[1])
-        code = f"{values}.get({nodes}.ancestor({place}, {depth.code}))"
+        code = f"{values}[{nodes}.ancestor({place}, {depth.code})]"
         return self.code.unless_null((depth,), code, kind)
 
     def _product(self, node: n.Call, at: int, place: str, nodes: str) -> Operand:
@@ -77,7 +92,7 @@ class TreeFunctions:
             with self.code.at(at - 1, whole=True):
                 made = self.code.assign(f"{nodes}.products({values})", "any", "products")
                 known = self.code.note(key, made)
-        return self.code.assign(f"{known.code}.get({place})", "number")
+        return self.code.assign(f"{known.code}[{place}]", "number")
 
     def _values(self, argument: n.Node, at: int, kind: str) -> str:
         """The variable with the value of each node that may be asked for one, by its place."""
@@ -100,7 +115,7 @@ class TreeFunctions:
             value = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
             self.code.add(f"{values}[{scope.ordinals[at]}] = {value.code}")
         self.code.scope = outer
-        self.code.add(f"{values} = {{}}")
+        self.code.add(f"{values} = {outer.nodes[at]}.blanks()")
         self.code.add(f"for {scope.ordinals[at]}, {each} in {outer.nodes[at]}.wanted:")
         for line in indented(inside.lines, 1):
             self.code.add(line)

@@ -47,6 +47,7 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
     roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
     emitter = Emitter(plan, constants, roots, notes_units=True)
     load_entries(emitter, plan, plan.chain.row)
+    _load_nodes(plan, emitter)
     emit = emitter.columns.column if raw else emitter.columns.cell
     columns = [(emit(column).code, column) for column in plan.columns]
     keys = []
@@ -101,8 +102,14 @@ def _mark_name(mark: Mark, stem: str) -> str:
 
 def _is_taken(mark: Mark) -> str:
     """The test whether the node of a mark is one of those that count; blank where all do."""
-    place, places = ordinal_name(mark.home), places_name(mark.home)
-    return f"{place} in {places}.{mark.nodes}" if mark.nodes else ""
+    return f"{mark.nodes}_{mark.home}[{ordinal_name(mark.home)}]" if mark.nodes else ""
+
+
+def _load_nodes(plan: Plan, emitter: Emitter) -> None:
+    """Emit what tells which nodes of a tree count, in the entry above it."""
+    for home, nodes in dict.fromkeys((one.home, one.nodes) for one in plan.marked if one.nodes):
+        with emitter.code.at(home - 1, whole=True):
+            emitter.code.add(f"{nodes}_{home} = {places_name(home)}.{nodes}")
 
 
 def _mark_starts(plan: Plan, level: int) -> list[str]:
