@@ -127,15 +127,38 @@ class Draft:
         lines += ["", f"levels: [{', '.join(repeating)}]"]
         if repeating:
             lines.append("# Where records repeat; a list of several elsewhere is a fault.")
+        lines += self._trees()
         lines += ["", f"row-per: {scalar(rooted(self.row))}"]
         if self.proposed and self.row != "record":
             lines.append("# It is the deepest level that most records have.")
         others = [path for path in ("record", *self.levels) if path != self.row]
         if others:
             lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
-        keys = ("row-per", "levels", "primary-key")
+        keys = ("row-per", "levels", "nests", "primary-key")
         lines += self._primary_key()
         return [line if line.startswith(keys) else comment(line) for line in lines]
+
+    def _trees(self) -> list[str]:
+        """The levels that nest in themselves."""
+        trees = [field.path for field in self.result.fields if field.nested]
+        if not trees:
+            return []
+        pairs = (f"{scalar(rooted(path))}: {scalar(names_of(path)[-1])}" for path in trees)
+        return [
+            "",
+            f"nests: {{{', '.join(pairs)}}}",
+            "# Each node is an entry, however deep. Sums add up the leaves, so that nothing is",
+            "# added together with what is below it.",
+        ]
+
+    def _place_lines(self) -> list[str]:
+        """Columns that tell where a node stands, if the row is of a tree."""
+        if not any(self.levels[path].nested for path in self.chain):
+            return []
+        told = {"Number": "numbering()", "Depth": "depth()"}
+        taken = {heading.casefold() for heading in self.headings.values()}
+        free = {heading: told[heading] for heading in told if heading.casefold() not in taken}
+        return [f"  - {heading}: {value}" for heading, value in free.items()]
 
     def _primary_key(self) -> list[str]:
         """The columns that identify a row, as far as the survey can tell."""
@@ -154,10 +177,14 @@ class Draft:
         return [f"# primary-key: [{scalar(above[0])}, …]   # {says}"]
 
     def column_lines(self) -> list[str]:
-        lines = self._key_lines()
+        lines, places = self._key_lines(), self._place_lines()
         columns = self.columns()
         all_rare = all(map(_is_rare, columns)) and not self.languages()
         for field in columns:
+            around = [path for path in self.chain if within(field.path, path)]
+            if places and any(self.levels[path].nested for path in around):
+                lines += places
+                places = []
             entry = f"- {scalar(self.headings[field.path])}: {self.value(field)}"
             if field.is_level and field.most * max(field.longest, 1) > LONGEST_JOINED:
                 many = f"up to {field.most:,} values in one cell"
@@ -169,7 +196,7 @@ class Draft:
                 lines.append(f"  {entry}" + self.remark(field))
         for path in self.languages():
             lines.append(f"  {self.language_entry(path)}")
-        return lines
+        return [*lines, *places]
 
     def _key_lines(self) -> list[str]:
         """Columns for the keys of the mappings that lead to the row."""

@@ -16,6 +16,7 @@ from .spots import MOST_COUNTED, Spot
 ENOUGH = 0.9  # this share of the values makes a kind
 LOOKED_AT = 200
 _SHOWN, _EXAMPLES = 30, 3
+MOST_DEPTHS = 8  # that are told one by one
 DEEPER = "nested deeper than is looked at here"
 _LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
 _COMMON_LANGUAGES = frozenset(
@@ -57,6 +58,11 @@ def recognise(spot: Spot, path: str) -> Recognised:
         )
     elif found.members and spot.members is not None:
         found.holds.append(f"its keys are data ({key_words(spot)}): {path}.* is each value")
+    if spot.depths:
+        counts = [f"{spot.depths[at]:,} at depth {at}" for at in sorted(spot.depths)[:MOST_DEPTHS]]
+        deepest = max(spot.depths)
+        more = f", down to depth {deepest:,}" if deepest > MOST_DEPTHS else ""
+        found.holds.insert(0, f"nests in itself: {', '.join(counts)}{more}")
     if spot.deeper:
         found.mixed.append(DEEPER)
     single = not spot.lists and spot.kinds.total() == spot.filled

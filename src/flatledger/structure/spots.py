@@ -22,6 +22,7 @@ FEWEST_ALIKE = 12  # objects that look alike, for their keys to be data
 FEWEST_KEYED = 40  # the same of objects that have no names in common
 FEWEST_PLAIN = 200  # the same of plain values, where there are few objects to go by
 FEW_OBJECTS = 5
+FEWEST_REPEATED = 2  # entries of a list that make a level
 _LOOKED_AT = 200
 NEVER = 1 << 62
 _KINDS = {
@@ -40,15 +41,17 @@ class Spot:
 
     ``members`` are its children together, once its keys are known to be data; then ``keys`` are
     those met. ``top`` is the record itself, whose keys are the names of fields as a rule.
+    ``nested`` is what stands in members of its own ``name`` that hold objects, however deep; of
+    those ``depths`` counts the objects, by how deep they stand.
     """
 
     __slots__ = (
         *("filled", "lists", "lone", "entries", "longest", "objects", "least", "most", "kinds"),
         *("values", "overflow", "children", "others", "deeper", "other_keys", "members", "keys"),
-        *("top", "_next_look"),
+        *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look"),
     )
 
-    def __init__(self, top: bool = False) -> None:
+    def __init__(self, top: bool = False, name: str = "") -> None:
         self.filled = self.lists = self.lone = self.entries = self.longest = self.objects = 0
         self.least: int | None = None
         self.most = 0
@@ -61,11 +64,20 @@ class Spot:
         self.keys: dict[str, None] = {}
         self.deeper = False
         self.other_keys = 0
-        self.top = top
+        self.top, self.name = top, name
+        self.nested: Spot | None = None
+        self.depths: Counter[int] = Counter()
+        self._waiting: list[tuple[Any, int]] = []  # of a nested place: values, and how deep
+        self._depth = 1
         self._next_look = FEWEST_ALIKE
 
     def add(self, value: Any, depth: int = 0) -> None:
         """Take note of the value of one entry of the level above."""
+        self._add(value, depth)
+        if self.nested is not None:
+            self.nested.take_waiting(depth)
+
+    def _add(self, value: Any, depth: int) -> None:
         if value is None or value == "":
             return
         self.filled += 1
@@ -97,6 +109,23 @@ class Spot:
             entries = list(chain.from_iterable(lists if len(lists) == len(present) else parts))
         self.entries += len(entries)
         self._add_entries(entries, depth)
+        if self.nested is not None:
+            self.nested.take_waiting(depth)
+
+    def take_waiting(self, depth: int) -> None:
+        """Of a nested place: add what waits, and what is within that, depth after depth."""
+        while self._waiting:
+            value, self._depth = self._waiting.pop()
+            entries = value if value.__class__ is list else [value]
+            self.depths[self._depth] += sum(entry.__class__ is dict for entry in entries)
+            self._add(value, depth)
+
+    def _nest(self, value: Any) -> None:
+        """Let the value of a member of its own name wait until all here has been added."""
+        if self.nested is None:
+            self.nested = Spot(name=self.name)
+            self.nested.nested = self.nested
+        self.nested._waiting.append((value, self._depth + 1))
 
     def _note_lists(self, lists: list[list[Any]]) -> None:
         lengths = list(map(len, lists))
@@ -180,9 +209,12 @@ class Spot:
             self._note_keys(value)
             self.members.add_many(list(value.values()), depth + 1)
             return
-        children = self.children
+        children, name = self.children, self.name
         for key, below in value.items():
-            (children.get(key) or self._child(key)).add(below, depth + 1)
+            if key == name != "" and _holds_objects(below):
+                self._nest(below)
+            else:
+                (children.get(key) or self._child(key)).add(below, depth + 1)
 
     def _child(self, key: str) -> Spot:
         """The place of a key that is new here."""
@@ -195,7 +227,7 @@ class Spot:
             self._note_keys((key,))
             return self.members
         if len(self.children) < MOST_KEYS:
-            child = self.children[key] = Spot()
+            child = self.children[key] = Spot(name=key)
             return child
         self.other_keys += 1
         self.others = self.others or Spot()
@@ -239,6 +271,34 @@ class Spot:
         if other.members is not None and self.members is not None:
             self._note_keys(other.keys)
             self.members.merge(other.members)
+        self.depths.update(other.depths)
+        if other.nested is not None and other.nested is not other:
+            if self.nested is None:
+                self.nested = Spot(name=self.name)
+                self.nested.nested = self.nested
+            if self.nested is not self:
+                self.nested.merge(other.nested)
+
+    def fold(self) -> None:
+        """Once all has been met: take what is nested for entries of the same level, if that is one;
+        if not, for a member."""
+        nested = self.nested
+        if nested is None or nested is self:
+            return
+        self.nested = None
+        if max(self.most, nested.most) < FEWEST_REPEATED:
+            self.children[self.name] = nested
+            return
+        self.depths[1] = self.kinds["object"]
+        self.depths.update(nested.depths)
+        for name in ("lists", "lone", "entries", "objects"):
+            setattr(self, name, getattr(self, name) + getattr(nested, name))
+        self.most = max(self.most, nested.most)
+        least = [one for one in (self.least, nested.least) if one is not None]
+        self.least = min(least, default=None)
+        self.kinds.update(nested.kinds)
+        for key, child in nested.children.items():
+            (self.children.get(key) or self._child(key)).merge(child)
 
     def _text(self, text: str) -> None:
         length = len(text)
@@ -276,6 +336,13 @@ def _columns(objects: list[dict[str, Any]]) -> Iterable[tuple[str, list[Any]]]:
         for key, value in one.items():
             found[key].append(value)
     return found.items()
+
+
+def _holds_objects(value: Any) -> bool:
+    """Whether a value is an object, or a list with one."""
+    return value.__class__ is dict or (
+        value.__class__ is list and any(one.__class__ is dict for one in value)
+    )
 
 
 def _texts(values: list[Any], classes: set[type]) -> list[str]:

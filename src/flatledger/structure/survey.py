@@ -26,6 +26,7 @@ class FieldSurvey(msgspec.Struct):
     value that is not null. A place with ``lists`` repeats: its lists have from ``least`` to
     ``most`` entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers
     have up to ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
+    Of a place that nests in itself ``nested`` says how many entries stand at each depth, from 1.
     """
 
     path: str
@@ -45,11 +46,12 @@ class FieldSurvey(msgspec.Struct):
     uneven: bool
     examples: list[str]
     remarks: list[str]
+    nested: list[int] = []
 
     @property
     def is_level(self) -> bool:
-        """Whether it repeats: a list of two or more was met there."""
-        return self.most > 1
+        """Whether it repeats: a list of two or more was met there, or it nests in itself."""
+        return self.most > 1 or bool(self.nested)
 
     @property
     def mean(self) -> Decimal:
@@ -139,7 +141,8 @@ def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
 
 
 def settle(spot: Spot) -> None:
-    """Decide, when all has been met, whether the keys of a place are data."""
+    """Decide, when all has been met, whether a place nests in itself, and its keys are data."""
+    spot.fold()
     told = spot.members is None and spot.children
     if told and (recognise(spot, "").members == "language tags" or keys_are_data(spot)):
         spot.gather()
@@ -171,4 +174,5 @@ def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
         uneven=len(digits) > 1,
         examples=list(spot.values)[:EXAMPLES],
         remarks=recognise(spot, path).texts(parents, spot.filled),
+        nested=[spot.depths[depth] for depth in range(1, max(spot.depths, default=0) + 1)],
     )
