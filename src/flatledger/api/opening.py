@@ -7,10 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from ..bounds import LARGEST_LIST_HELD
+from ..compile.opening import Definitions
 from ..errors import LayoutError, SourceError
 from ..layout.model import LayoutParts, Lookup
 from ..layout.read_source import SOURCE
 from ..layout.reading import Reading
+from ..layout.source_options import SourceOptions
 from ..layout.text import from_data
 from ..plan.plan import expressions_in
 from ..run.balance import LookupCount
@@ -18,7 +20,7 @@ from ..run.protocols import Reader, Source
 from ..sources import AnySource, open_source
 from ..sources.bundled import BundledSource
 from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
-from ..sources.list_files import OpenedList
+from ..sources.list_files import LEFT_OUT, OpenedList
 from ..sources.options import Options
 from ..sources.ordered_entries import ORDERED, OrderedEntries
 from ..sources.side_list import HeldEntries, SideList
@@ -64,6 +66,30 @@ def open_plain(
     return opened
 
 
+def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
+    """The definitions by which nodes of a tree are opened, with what the layout adds to them: of a
+    file, or the records themselves. Raises SourceError where none has the name it is named by."""
+    by = request.opens_by
+    if by is None:
+        return None
+    found = Definitions(by.file)
+    if by.file:
+        how = by.reading or SourceOptions()
+        options = Options(how.records, False, how.largest_record << 20, how.table)
+        opened = open_source(by.file, options, format=how.stated_format)
+        source = enriched(request, opened)
+    with source.open() as reader:
+        for batch in reader.batches():
+            if by.file and batch.faults:
+                raise SourceError(f"{by.file}: {batch.faults[0]}".replace(LEFT_OUT, ""))
+            for record in batch.records:
+                found.add(record, by.named_by, by.level)
+    if not found.nodes and found.nameless:
+        where = by.file or "the source"
+        raise SourceError(f"`opens-by`: no record of {where} has a `{by.named_by}`")
+    return found
+
+
 def enriched(request: LayoutParts, source: Source, structure: Place | None = None) -> Source:
     """A source with what a layout adds to its records, if that is anything.
 
@@ -75,7 +101,7 @@ def enriched(request: LayoutParts, source: Source, structure: Place | None = Non
 
     def enrichments() -> list[Enrichment]:
         lists = (_side_list(one, known) for one in request.lookups)
-        return [*(Splitter(one) for one in request.splits), *lists]
+        return [*(Splitter(one, known) for one in request.splits), *lists]
 
     return EnrichedSource(source, enrichments, structure)
 

@@ -23,10 +23,10 @@ from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault
 from .column_keys import keys_of, keys_sought
-from .definitions import definitions_of, opened_by
+from .definitions import opened_by
 from .layout import Layout
 from .notes import note_beside
-from .opening import enriched, lookup_counts, open_plain
+from .opening import definitions_of, enriched, lookup_counts, open_plain
 from .spilling import TemporaryRows
 
 
@@ -91,7 +91,7 @@ class Preparation:
 
         ``faults`` is called with each fault.
         """
-        self._definitions = definitions_of(self.layout.opens_by, self.source)
+        self._definitions = definitions_of(self._request, self.source)
         lent = Lent(TemporaryRows(), faults, group_wording, self._definitions)
         return Run(self.layout, self.source, lent, progress=progress, structure=self._structure)
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import partial
+from types import MappingProxyType
 from typing import Any, Protocol
 
 from ..run.protocols import Batch, Reader, Source
+from ..structure.levels import Names
 from ..structure.structure import Place, observe
 from ..values.faults import Fault
 from .reader import BaseReader, last
@@ -102,23 +104,41 @@ def _enriched(
     return record
 
 
-def entries_at(holder: dict[str, Any], names: Sequence[str]) -> Iterator[dict[str, Any]]:
+def entries_at(
+    holder: dict[str, Any],
+    names: Names,
+    trees: Mapping[Names, str] = MappingProxyType({}),
+    at: Names = (),
+) -> Iterator[dict[str, Any]]:
     """The objects at a path of names, through lists; each is copied, with what leads to it.
 
+    Of ``trees``, levels with the name of the member by which they nest, all nodes are visited.
+
     >>> record = {"lines": [{"no": 1}, {"no": 2}]}
-    >>> [entry["no"] for entry in entries_at(record, ["lines"])]
+    >>> [entry["no"] for entry in entries_at(record, ("lines",))]
     [1, 2]
     """
     if not names:
         yield holder
         return
-    below = holder.get(names[0])
+    at, inner = (*at, names[0]), trees.get((*at, names[0]))
+    waiting = [(holder, names[0])]
+    while waiting:
+        for own in _copied(*waiting.pop()):
+            yield from entries_at(own, names[1:], trees, at)
+            if inner and inner in own:
+                waiting.append((own, inner))
+
+
+def _copied(holder: dict[str, Any], name: str) -> Iterator[dict[str, Any]]:
+    """Copies of the objects that a member of an object holds, in their places."""
+    below = holder.get(name)
     if isinstance(below, dict):
-        holder[names[0]] = own = dict(below)
-        yield from entries_at(own, names[1:])
+        holder[name] = own = dict(below)
+        yield own
     elif isinstance(below, list):
-        holder[names[0]] = entries = list(below)
+        holder[name] = entries = list(below)
         for place, entry in enumerate(entries):
             if isinstance(entry, dict):
                 entries[place] = own = dict(entry)
-                yield from entries_at(own, names[1:])
+                yield own

@@ -10,8 +10,9 @@ from ..compile.level_watch import LevelsDifferError
 from ..errors import SourceError
 from ..layout.model import Lookup
 from ..run.balance import LookupCount
-from ..structure.levels import KnownLevels, level_name
+from ..structure.levels import KnownLevels, Names, level_name
 from ..structure.structure import Place
+from ..structure.trees import with_trees
 from ..values.faults import Fault, shown
 from ..values.functions import text_of
 from .enriched import entries_at
@@ -99,18 +100,21 @@ class SideList:
         self._entries = entries
         self._missing: dict[str, None] = {}
         self._matched = self._unmatched = 0
+        self._trees: dict[Names, str] = {}
         self.level = 0  # how many names of the key's path lead to the entry that gets the field
 
     def look_at(self, structure: Place) -> None:
         """Find the innermost level on the way to the key."""
         names = self.lookup.matched_by
         lengths = range(1, len(names))
-        levels = [n for n in lengths if self._known.has(names[:n], structure)]
+        structure, known = with_trees(structure, self._known)
+        self._trees = known.trees
+        levels = [n for n in lengths if known.has(names[:n], structure)]
         self.level = max(levels, default=0)
 
     def add_to(self, record: dict[str, Any], number: int, told: list[Fault] | None) -> None:
         names = self.lookup.matched_by
-        for entry in entries_at(record, names[: self.level]):
+        for entry in entries_at(record, names[: self.level], self._trees):
             self._join(entry, number, told)
 
     def _join(self, holder: dict[str, Any], number: int, told: list[Fault] | None) -> None:

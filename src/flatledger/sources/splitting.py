@@ -6,7 +6,9 @@ from typing import Any
 
 from ..errors import SourceError
 from ..layout.model import Split
+from ..structure.levels import KnownLevels, Names
 from ..structure.structure import Place
+from ..structure.trees import with_trees
 from ..values.faults import Fault, shown
 from .enriched import entries_at
 
@@ -18,15 +20,17 @@ class Splitter:
     that is a fault.
     """
 
-    def __init__(self, split: Split) -> None:
-        self._split = split
+    def __init__(self, split: Split, known: KnownLevels) -> None:
+        self._split, self._known = split, known
+        self._trees: dict[Names, str] = {}
 
     def look_at(self, structure: Place) -> None:
-        """Nothing that the records look like matters here."""
+        """Find the trees on the way to the cells."""
+        self._trees = with_trees(structure, self._known)[1].trees
 
     def add_to(self, record: dict[str, Any], number: int, told: list[Fault] | None) -> None:
         split = self._split
-        for entry in entries_at(record, split.parent):
+        for entry in entries_at(record, split.parent, self._trees):
             if split.name in entry:
                 raise SourceError(
                     f"record {number} has a field `{split.name}` already; call the level that "
