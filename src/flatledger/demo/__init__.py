@@ -19,9 +19,14 @@ LAYOUTS = {  # each with the source that it is for
     "drill-register.yaml": "drills.json",
     "published-drill-register.yaml": "drills.json",
     "stores-count.yaml": "stores-count.csv",
+    "lamp-assembly.yaml": "assemblies.json",
+    "parts-to-order.yaml": "assemblies.json",
+    "restoration-plan.yaml": "restoration-plan.json",
+    "plan-differences.yaml": "restoration-plan.json",
 }
 BESIDE = (  # what layouts name: lists, and a form
     *("wanted.txt", "stations.csv", "bays.csv", "equipment-fields.csv"),
+    "parts-list.csv",
     "drill-form.xlsx",
 )
 

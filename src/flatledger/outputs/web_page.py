@@ -8,6 +8,7 @@ from functools import cache
 from html import escape
 from typing import Any
 
+from ..language import nodes as n
 from ..layout.model import LayoutParts, SettledLayout
 from ..plan.plan import ColumnPlan
 from ..run.protocols import Row, TotalRow
@@ -45,6 +46,7 @@ class WebPage(StreamedWriter):
         self._patterned = [
             one.column.format is not None and one.column.translate is None for one in columns
         ]
+        self._tree = _Standing(columns if not layout.sort else ())
         self._before, _, self._after = self._page().partition(_ROWS)
 
     def _page(self) -> str:
@@ -76,20 +78,47 @@ class WebPage(StreamedWriter):
     def _row(self, row: Row, texts: Row) -> str:
         level = self._folding.level(row)
         kind = f' class="{"total" if row.depth else "whole"}"' if isinstance(row, TotalRow) else ""
-        return f'<tr data-level="{level}"{kind}>{"".join(self._cells(row, texts))}</tr>\n'
+        depth = "" if isinstance(row, TotalRow) else self._tree.depth(row)
+        return f'<tr data-level="{level}"{depth}{kind}>{"".join(self._cells(row, texts))}</tr>\n'
 
     def _cells(self, row: Row, texts: Row) -> Iterator[str]:
         kinds = zip(self._numeric, self._patterned, strict=True)
-        for cell, shown, (numeric, patterned) in zip(row, texts, kinds, strict=True):
+        places = zip(row, texts, kinds, strict=True)
+        for at, (cell, shown, (numeric, patterned)) in enumerate(places):
             text = "" if shown is None else text_of(shown)
             value = ""
             if patterned and cell is not None:
                 value = f' data-value="{self._escaped(text_of(cell))}"'
-            right = ' class="n"' if numeric else ""
-            yield f"<td{right}{value}>{self._escaped(text)}</td>"
+            kind = "n" if numeric else "tree" if at == self._tree.shown_at else ""
+            of_kind = f' class="{kind}"' if kind else ""
+            yield f"<td{of_kind}{value}>{self._escaped(text)}</td>"
 
     def _escaped(self, text: str) -> str:
         return escape(self.fit(text)).replace("\r", "&#13;")
+
+
+class _Standing:
+    """Where the rows of a table stand in a tree, if a column tells that, so that it can be folded:
+    by their depths, or by their numbers. ``shown_at`` is the column that it is folded in."""
+
+    def __init__(self, columns: Sequence[ColumnPlan]) -> None:
+        calls = [(at, one.value) for at, one in enumerate(columns) if isinstance(one.value, n.Call)]
+        named = {call.name: at for at, call in reversed(calls)}
+        self._depths, self._numbers = named.get("depth"), named.get("numbering")
+        known = self._depths is not None or self._numbers is not None
+        texts = (at for at, one in enumerate(columns) if not one.numeric and one.kind != "number")
+        self.shown_at = named.get("indented", named.get("numbering", next(texts, None)))
+        self.shown_at = self.shown_at if known else None
+
+    def depth(self, row: Row) -> str:
+        """The depth of a row as an attribute; blank where it has none."""
+        if self._depths is not None:
+            depth = row[self._depths]
+        elif self._numbers is not None and row[self._numbers] is not None:
+            depth = text_of(row[self._numbers]).count(".") + 1
+        else:
+            depth = None
+        return "" if depth is None else f' data-depth="{depth}"'
 
 
 @cache

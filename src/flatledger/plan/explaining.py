@@ -64,6 +64,27 @@ def _levels(plan: Plan) -> Iterator[str]:
     by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
     if names:
         yield f"Levels, {by}: {names}."
+    for names in (one for one in plan.repeating if one in plan.chain.known.trees):
+        yield f"{level_name(names)} nests in itself: each of its nodes is an entry, however deep."
+    yield from _opened(plan)
+
+
+def _opened(plan: Plan) -> Iterator[str]:
+    """How the nodes of trees are found, and how far they are opened."""
+    nest, by = plan.layout.nest, plan.layout.opens_by
+    if nest is not None:
+        way = f"below the one whose {nest.key} is its {nest.parent}" if nest.key else "by its "
+        way += "" if nest.key else f"depth ({nest.depth})" if nest.depth else nest.numbering
+        yield f"Each row of the source is a node of {level_name(nest.level)}, {way}."
+    for one in plan.layout.openings:
+        if one.until is not None:
+            yield f"{level_name(one.level)} are opened until {' '.join(one.until.text.split())}."
+        if one.to_depth is not None:
+            yield f"{level_name(one.level)} are opened down to depth {one.to_depth:,}."
+    if by is not None:
+        where = by.file or "the source's own records"
+        key = level_name((*by.level, *by.key))
+        yield f"What {level_name(by.level)} hold is defined in {where}: {key} is its {by.named_by}."
 
 
 def _conditions(plan: Plan) -> Iterator[str]:
@@ -72,7 +93,9 @@ def _conditions(plan: Plan) -> Iterator[str]:
         level = one.judged(plan.chain)
         if level:
             text = " ".join(one.condition.value.text.split())
-            yield f"Of {level_name(level)} only those remain for which {text}."
+            more = {"branch": ", with all below them", "ancestors": ", with those above them"}
+            kept = more.get(one.condition.kept_with, "")
+            yield f"Of {level_name(level)} only those remain for which {text}{kept}."
 
 
 def _above_the_row(plan: Plan) -> Iterator[str]:
@@ -118,6 +141,9 @@ def _totals(plan: Plan, layout: SettledLayout) -> Iterator[str]:
     places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
     where = places[layout.totals.subtotals] if layout.group else "at the end"
     yield f"Totals stand {where}: {'; '.join(totalled)}."
+    for nodes in dict.fromkeys(one.nodes for one in plan.totalled if one.nodes):
+        own = [one.column.heading for one in plan.totalled if one.nodes == nodes]
+        yield f"Of a tree they add up the {nodes} only: {'; '.join(own)}."
     if plan.over is not None and layout.totals.grand_total:
         yield "The total row takes each expression over all that the rows stand for."
 

@@ -238,14 +238,6 @@ class Plan:
         found = [part for part in nodes if isinstance(part, n.InPeriod)]
         return {str(getattr(part.period, "value", "")): self.period(part) for part in found}
 
-    def aggregates(self) -> Iterator[n.Call]:
-        """Every aggregate that its columns, conditions and keys are made of."""
-        nodes = [*(one.value for one in self.columns), *(one.value for one in self.conditions)]
-        nodes += [node for node, _ in self.extra_keys]
-        for node in (part for one in nodes if one is not None for part in one.walk()):
-            if isinstance(node, n.Call) and getattr(node.known, "aggregate", None) is not None:
-                yield node
-
     # ---- what records are decoded into
 
     @cached_property

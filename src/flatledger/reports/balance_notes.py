@@ -47,9 +47,10 @@ def _tree_notes(balance: Balance) -> list[str]:
     return [
         *_opening_notes(balance),
         *(
-            f"`{one.text}` adds the leaves of {one.level} only, so that nothing is added together "
-            "with what is below it; all_nodes(…) takes all"
-            for one in balance.nodes_taken
+            f"sums and means take the leaves of {level} only, never a node with what is below it: "
+            f"in {', '.join(one.where for one in balance.nodes_taken if one.level == level)} "
+            "(all_nodes(…) takes all)"
+            for level in dict.fromkeys(one.level for one in balance.nodes_taken)
         ),
         *(
             f"`{one.name or one.text}` kept {one.more:,} more, "

@@ -131,9 +131,9 @@ class ColumnBalance(msgspec.Struct):
 
 
 class NodesTaken(msgspec.Struct, frozen=True):
-    """A sum or mean over a tree that takes its leaves: how it is written, and its level."""
+    """A column, or a condition, in which sums and means take the leaves of a tree."""
 
-    text: str
+    where: str
     level: str
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..layout.spreading import NO_COLUMN, NO_KEY
-from ..plan.known import aggregate_of, known_of, text_of_node
+from ..plan.known import Known, known_of
 from ..plan.plan import Plan
 from ..structure.levels import level_name
 from ..structure.trees import IS_COUNTED
@@ -74,17 +74,18 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
 
 
 def _nodes_taken(plan: Plan) -> Iterator[NodesTaken]:
-    """The sums and means of a plan that take the leaves of a tree."""
-    for call in plan.aggregates():
-        aggregate = aggregate_of(call)
-        if aggregate.leaves:
-            level = level_name(aggregate.chain.levels[-1])
-            yield NodesTaken(" ".join(text_of_node(call).split()), level)
-    for column in plan.totalled:  # parts of aggregates over groups
-        nodes = column.value.walk() if column.value is not None else ()
-        if any(isinstance(node, n.Call) and node.name == IS_COUNTED for node in nodes):
-            level = level_name(plan.chain.levels[column.home])
-            yield NodesTaken(" ".join(column.column.heading.split()), level)
+    """Where sums and means take the leaves of a tree."""
+    nodes = [(one.column.heading, one.value) for one in plan.columns]
+    nodes += [(f"`{one.condition.value.text}`", one.value) for one in plan.conditions]
+    for where, node in nodes:
+        for part in node.walk() if node is not None else ():
+            known = part.known
+            if not isinstance(part, n.Call) or not isinstance(known, Known):
+                continue
+            if known.aggregate is not None and known.aggregate.leaves:
+                yield NodesTaken(where, level_name(known.aggregate.chain.levels[-1]))
+            elif part.name == IS_COUNTED and known.node is not None:
+                yield NodesTaken(where, level_name(plan.chain.levels[known.node]))
 
 
 def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
