@@ -32,7 +32,7 @@ def test_a_job_gives_the_table_that_is_wanted(tool: Tool, tmp_path: Path, job: P
 
 def test_dates_and_numbers_are_real_in_the_workbook(tool: Tool, tmp_path: Path) -> None:
     shutil.copytree(JOBS / "14-activities-in-a-workbook", tmp_path, dirs_exist_ok=True)
-    assert tool("export", "activities.yaml", "plan.jsonl").returncode == 0
+    assert tool("export", "activities.yaml", "plan.json").returncode == 0
     rows = list(openpyxl.load_workbook(tmp_path / "activities.xlsx").active.values)  # type: ignore[union-attr]
     assert [type(cell).__name__ for cell in rows[2]] == [
         *("str", "str", "datetime", "datetime", "float", "int")

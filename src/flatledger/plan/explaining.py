@@ -64,8 +64,8 @@ def _levels(plan: Plan) -> Iterator[str]:
     by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
     if names:
         yield f"Levels, {by}: {names}."
-    for names in (one for one in plan.repeating if one in plan.chain.known.trees):
-        yield f"{level_name(names)} nests in itself: each of its nodes is an entry, however deep."
+    for tree in (one for one in plan.repeating if one in plan.chain.known.trees):
+        yield f"{level_name(tree)} nests in itself: each of its nodes is an entry, however deep."
     yield from _opened(plan)
 
 
@@ -143,7 +143,7 @@ def _totals(plan: Plan, layout: SettledLayout) -> Iterator[str]:
     yield f"Totals stand {where}: {'; '.join(totalled)}."
     for nodes in dict.fromkeys(one.nodes for one in plan.totalled if one.nodes):
         own = [one.column.heading for one in plan.totalled if one.nodes == nodes]
-        yield f"Of a tree they add up the {nodes} only: {'; '.join(own)}."
+        yield f"Of the nodes only the {nodes} are added up: {'; '.join(own)}."
     if plan.over is not None and layout.totals.grand_total:
         yield "The total row takes each expression over all that the rows stand for."
 
