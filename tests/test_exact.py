@@ -45,6 +45,7 @@ def requisition(number: int) -> dict[str, Any]:
             {"method": "cash", "amount": f"§{number}.50§", "by": {"keeper": f"K{number % 2}"}},
             {"method": "card", "amount": number, "by": None},
         ][: number % 3],
+        "parts": tree(number),
         "lines": [
             {
                 "part": {"code": f"P{line}", "title": "Part"},
@@ -59,6 +60,19 @@ def requisition(number: int) -> dict[str, Any]:
             for line in range(number % 4)
         ],
     }
+
+
+def tree(number: int, depth: int = 1) -> list[dict[str, Any]]:
+    """Parts that hold parts, of several depths."""
+    return [
+        {
+            "code": f"P{number}-{depth}-{at}",
+            "qty": at + 1,
+            "cost": f"§{depth}.{at}0§",
+            **({"parts": tree(number, depth + 1)} if (number + at) % 3 and depth < 4 else {}),
+        }
+        for at in range((number + depth) % 3)
+    ]
 
 
 REGULAR = [requisition(number) for number in range(1, 25)]
@@ -121,6 +135,19 @@ OF_LOTS: dict[str, Any] = {
     "Lot's line": "lines.part.code",
     "In all": {"value": "lines.qty", "total": "sum"},
 }
+OF_PARTS: dict[str, Any] = {
+    "Code": "parts.code",
+    "Qty": {"value": "parts.qty", "total": "sum"},
+    "Cost": {"value": "parts.cost", "total": {"sum": "tops"}},
+    "Number": "numbering()",
+    "Up": "parent(parts.code)",
+    "Trail": "trail(parts.code, '/')",
+    "Needed": {"value": "chain_product(parts.qty)", "total": "max"},
+    "Below": "sum(below(parts.cost))",
+    "Least": "min(from_here(parts.cost))",
+    "Leaf": "is_leaf()",
+    "Share": "parts.qty / sum(parts.qty)",
+}
 CONDITIONS = [
     "count > 3",
     "no in ('R-001', 'R-002', 'R-007')",
@@ -129,17 +156,19 @@ CONDITIONS = [
     "raised between date '2026-03-01' and date '2026-07-31'",
     "no like '%2'",
 ]
+OF_PART = ["parts.qty > 1", "depth() < 3", "is_leaf()", "sum(below(parts.qty)) > 2"]
 OF_LINE = ["lines.qty > 1", "any(lines.options.key in ('cap'))", "lines.part.code <> 'P1'"]
-LEVELS = ["lines", "lines.options", "lines.lots", "lines.lots.marks", "payments", "tags"]
+LEVELS = ["parts", "lines", "lines.options", "lines.lots", "lines.lots.marks", "payments", "tags"]
 
 
 @st.composite
 def layouts(draw: st.DrawFn) -> dict[str, Any]:
-    level = draw(st.sampled_from(["", "lines", "lines.lots"]))
-    known = {**VALUES, **(OF_LOTS if level == "lines.lots" else OF_LINES if level else {})}
+    level = draw(st.sampled_from(["", "lines", "lines.lots", "parts"]))
+    own = {"": {}, "lines": OF_LINES, "lines.lots": OF_LOTS, "parts": OF_PARTS}
+    known = {**VALUES, "Parts": "sum(parts.cost)", **own[level]}
     names = draw(st.lists(st.sampled_from(list(known)), min_size=1, max_size=6, unique=True))
     layout: dict[str, Any] = {"columns": [{name: known[name]} for name in names]}
-    tests = [*CONDITIONS, *(OF_LINE if level else [])]
+    tests = [*CONDITIONS, *(OF_PART if level == "parts" else OF_LINE if level else [])]
     layout["only"] = draw(st.lists(st.sampled_from(tests), max_size=2, unique=True))
     if level:
         layout["row-per"] = level

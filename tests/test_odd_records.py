@@ -14,11 +14,26 @@ from tests.test_filtered_out import EXPRESSIONS
 
 PLAIN = [1, 0, "a", "b", "2026-01-01", "2026-01-01T10:00+02:00", "PT1H", True, None, 1.5, "10", "9"]
 MORE = """x.lines.p | x.lines.q * 2 | names.* | pays | site | cast(site as date) | x.lines.q > '9'
-| x.lines.p in ('1', 'a') | site + interval '1' day | working_time(site, 'hours') | $..lots"""
+| x.lines.p in ('1', 'a') | site + interval '1' day | working_time(site, 'hours') | $..lots
+| depth() | numbering() | ordinal() | parent(x.lines.q) | trail(x.lines.p, '/') | root(x.lines.p)
+| chain_product(x.lines.q) | sum(below(x.lines.q)) | listagg(from_here(x.lines.lots.w))
+| ancestor(x.lines.lots.w, 2) | indented(x.lines.p) | sum(all_nodes(x.lines.q)) | is_match()
+| count(below(x.lines)) | sum(chain_product(x.lines.lots.w)) | min(below(x.lines.lots.w))"""
 DATATYPES = ["string", "integer", "decimal", "date", "dateTime", "time", "duration", "boolean"]
 CONDITIONS: list[Any] = [
     *("x.lines.q > 0", "site = 'a'", "any(pays.m > 0)"),
     {"keep": "pays", "when": "pays.m > 0"},
+    {"keep": "x.lines", "when": "x.lines.q > 0", "with": "branch"},
+    {"keep": "x.lines", "when": "depth() = 2", "with": "ancestors"},
+    *("is_leaf()", "depth() < 3", "sum(below(x.lines.q)) > 1"),
+]
+TREES: list[dict[str, Any]] = [
+    {"nests": {"x.lines": "lots"}},
+    {"nest": {"of": "x.lines", "key": "p", "parent": "q"}},
+    {"nest": {"of": "pays", "depth": "m"}},
+    {"open": {"x.lines": {"to-depth": 2}}},
+    {"open": {"x.lines": {"until": "x.lines.q > 1"}, "x.lines.lots": "no"}},
+    {"opens-by": {"key": "x.lines.p", "named-by": "site"}},
 ]
 
 
@@ -42,7 +57,10 @@ class Odd:
     def line(self) -> Any:
         lots = [{"w": self.value(2)} for _ in range(self.chance.randint(0, 3))]
         odd = self.value() if self.maybe(0.3) else lots
-        return {"p": self.value(2), "q": self.value(2), "lots": odd}
+        line = {"p": self.value(2), "q": self.value(2), "lots": odd}
+        if self.maybe(0.2):
+            line["lines"] = self.value() if self.maybe(0.3) else [self.line()] * 2
+        return line
 
     def record(self) -> Any:
         if self.maybe(0.15):
@@ -57,7 +75,8 @@ class Odd:
         choices = EXPRESSIONS + [one.strip() for one in MORE.split("|")]
         column: dict[str, Any] = {"value": self.chance.choice(choices)}
         if self.maybe(0.3):
-            column["total"] = self.chance.choice(["sum", "count", "min", "max", "avg"])
+            ways: list[Any] = ["sum", "count", "min", "max", "avg", {"sum": "all"}, {"avg": "tops"}]
+            column["total"] = self.chance.choice(ways)
         if self.maybe(0.3):
             column["datatype"] = self.chance.choice(DATATYPES)
         return {f"C{place}": column}
@@ -81,6 +100,8 @@ class Odd:
             layout |= {"group": ["C0"], "totals": {"detail": detail, "subtotals": place}}
         if self.maybe(0.3):
             layout["only"] = [choose(CONDITIONS)]
+        if self.maybe(0.3):
+            layout |= choose(TREES)
         if self.maybe(0.2):
             layout["primary-key"] = ["C0"]
         if self.maybe(0.2):

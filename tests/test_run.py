@@ -130,12 +130,15 @@ def test_any_cut_of_the_records_gives_the_same_table_and_balance(
     assert run_in_parts(layout, source, data.draw(cut), data.draw(cut)) == whole
 
 
-def test_several_tables_with_different_conditions_share_one_reading() -> None:
+@pytest.mark.parametrize("tree", [False, True])
+def test_several_tables_with_different_conditions_share_one_reading(tree: bool) -> None:
+    below = {"lines": [{"q": 3, "lines": [{"q": 6}]}]} if tree else {}
     source = [
-        {"no": 1, "lines": [{"q": 1}, {"q": 5}], "pay": [{"a": 1}, {"a": 9}]},
+        {"no": 1, "lines": [{"q": 1, **below}, {"q": 5}], "pay": [{"a": 1}, {"a": 9}]},
         {"no": 2, "lines": [{"q": 7}], "pay": [{"a": 2}]},
     ]
     columns = [{"No": "no"}, {"Q": "lines.q"}, {"L": "lines[0].q"}, {"Paid": "sum(pay.a)"}]
+    columns += [{"Below": "sum(below(lines.q))"}, {"Up": "parent(lines.q)"}] if tree else []
     conditions: list[list[Any]] = [
         ["lines.q > 4", {"keep": "pay", "when": "pay.a > 1"}],
         ["lines.q < 6"],
@@ -150,6 +153,11 @@ def test_several_tables_with_different_conditions_share_one_reading() -> None:
     results = [Stepper(plan).step(shared).rows for plan in plans]
     again = Stepper(plans[0]).step(shared).rows
     cells = [[row[:4] for row in rows] for rows in results]
+    if tree:
+        assert [row[:2] for row in results[0]] == [(1, 6), (1, 5), (2, 7)]
+        assert [row[4:6] for row in results[2]] == [(6, None), (6, 1), (None, 3), *[(None, None)] * 2]
+        assert again == results[0]
+        return
     assert cells[0] == [(1, 5, 5, 9), (2, 7, 7, 2)]
     assert cells[1] == [(1, 1, 1, 10), (1, 5, 1, 10)]
     assert cells[2] == [(1, 1, 1, 10), (1, 5, 1, 10), (2, 7, 7, 2)]

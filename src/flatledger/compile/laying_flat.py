@@ -7,6 +7,7 @@ node of a list stands is known beside the records (`places_of`).
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from copy import copy
 from operator import attrgetter
 from typing import Any
 
@@ -151,8 +152,8 @@ class Flattener:
         return False
 
     def _changed(self, value: Any, rest: Names, level: Names, place: Field | None) -> Any:
-        """What is on the way to a level, with the list there; plain data is copied as far as it
-        changes, since it may be a caller's own."""
+        """What is on the way to a level, with the list there; what changes is a copy, since another
+        table may be made of the same records, or they are a caller's own."""
         if value.__class__ is list:
             return self._renewed(value, [self._changed(v, rest, level, place) for v in value])
         name, rest = rest[0], rest[1:]
@@ -162,7 +163,7 @@ class Flattener:
             return {**value, **found} if found else value
         child = place.children.get(name) if place is not None and not place.whole else None
         if child is not None and isinstance(value, msgspec.Struct):
-            inner = getattr(value, child.attribute)
+            inner, value = getattr(value, child.attribute), copy(value)
             setattr(value, child.attribute, self._below(inner, rest, level, child))
         return value
 

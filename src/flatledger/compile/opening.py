@@ -111,7 +111,8 @@ class Opener(NamedTuple):
     def _stays_closed(self, number: int, node: Any, depth: int) -> bool:
         if self.to_depth is not None and depth >= self.to_depth:
             return True
-        return self.closed is not None and self.closed(number, node, depth)
+        is_entry = isinstance(node, dict | msgspec.Struct)  # and no stray text among them
+        return self.closed is not None and is_entry and self.closed(number, node, depth)
 
     def _below(
         self, node: Any, number: int, place: int, ways: list[tuple[Iterator[Any], str]]

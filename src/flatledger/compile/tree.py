@@ -156,7 +156,7 @@ class Places:
         """For each place whether there is one left without another below it."""
         if self.all_left:
             return self.tree.bare
-        ends, following = self.tree.ends, [*self._places[1:], len(self.tree.depths) + 1]
+        ends, following = self.tree.ends, [*self._places, len(self.tree.depths) + 1][1:]
         pairs = zip(self._places, following, strict=True)
         return self._flags(place for place, after in pairs if after > ends[place])
 

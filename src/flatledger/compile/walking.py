@@ -42,6 +42,8 @@ def load_entries(emitter: Emitter, plan: Plan, deepest: int) -> None:
     if not keeps_all(plan):
         return
     levels = plan.chain.levels
+    if any(map(_goes_deeper, _nodes(plan))):  # which may run over entries that are not walked here
+        deepest = plan.chain.row
     for level in range(deepest):
         names = levels[level + 1][len(levels[level]) :]
         raw = emitter.paths.load(Access(level, names, (), None)).code

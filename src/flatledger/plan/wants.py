@@ -31,6 +31,9 @@ def wants_of(draft: Draft, expects: Iterable[Expectation]) -> Iterator[Want]:
             yield from _chosen(draft, names, access)
         else:
             yield Want(names)
+    for condition in draft.conditions:
+        if condition.side is not None:
+            yield Want(condition.side.levels[-1], "plain")
     nest = draft.layout.nest
     for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
         if field and nest:
