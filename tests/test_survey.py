@@ -194,8 +194,8 @@ def test_a_draft_fits_what_was_seen() -> None:
     assert "# k: its keys are data. To have it: `row-per: k.*` with" in drafted
     assert flatledger.draft([{f"k{n}": n} for n in range(200)]).layout.headings[0] == "K0"
     deep: Any = 1
-    for _ in range(500):
-        deep = {"n": deep}
+    for _ in range(250):
+        deep = {"n": {"m": deep}}
     drafted = flatledger.draft([{"no": 1, "deep": deep}])
     assert "# What is nested more than 60 deep is not listed." in drafted
     list(flatledger.table(drafted.layout, [{"no": 1, "deep": deep}]))
@@ -333,6 +333,7 @@ def as_data(spot: spots.Spot | None) -> Any:
     if spot is None:
         return None
     plainly = {name: getattr(spot, name) for name in spot.__slots__}
+    plainly["nested"] = None if spot.nested is spot else as_data(spot.nested)
     plainly |= {name: list(plainly[name].items()) for name in ("kinds", "values")}
     plainly["children"] = [(key, as_data(child)) for key, child in spot.children.items()]
     plainly |= {name: as_data(plainly[name]) for name in ("others", "members")}

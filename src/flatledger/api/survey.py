@@ -17,7 +17,8 @@ from ..run.collecting import at_rest, restfully
 from ..run.protocols import Progress, Reader
 from ..sources import AnySource
 from ..sources.tables import TableReader
-from ..structure.spots import Spot, text_of_value
+from ..structure.spot_values import text_of_value
+from ..structure.spots import Spot
 from ..structure.survey import SurveyResult, fields_of, path_of, unfilled
 from .opening import open_as
 

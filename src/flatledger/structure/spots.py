@@ -7,11 +7,13 @@ data, and no names of fields.
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Iterable
 from decimal import Decimal
-from itertools import chain, islice, repeat
+from itertools import chain, islice
 from typing import Any
+
+from .spot_values import columns_of, holds_objects, kind_name, text_of_value, texts_of
 
 MOST_KEYS = 3_000  # tables of hundreds of columns are normal
 MOST_COUNTED = 100_000  # keys of one place that are told apart
@@ -23,6 +25,7 @@ FEWEST_KEYED = 40  # the same of objects that have no names in common
 FEWEST_PLAIN = 200  # the same of plain values, where there are few objects to go by
 FEW_OBJECTS = 5
 FEWEST_REPEATED = 2  # entries of a list that make a level
+DEEP = 3  # lone objects of one name within each other are a tree from here on
 _LOOKED_AT = 200
 NEVER = 1 << 62
 _KINDS = {
@@ -114,6 +117,7 @@ class Spot:
 
     def take_waiting(self, depth: int) -> None:
         """Of a nested place: add what waits, and what is within that, depth after depth."""
+        self._waiting.reverse()  # so that each is taken with all that is within it
         while self._waiting:
             value, self._depth = self._waiting.pop()
             entries = value if value.__class__ is list else [value]
@@ -145,7 +149,7 @@ class Spot:
         if objects:
             self._add_objects(entries, depth)
         elif entries:
-            self._add_texts(_texts(entries, {*met}))
+            self._add_texts(texts_of(entries, {*met}))
 
     def _add_objects(self, objects: list[dict[str, Any]], depth: int) -> None:
         """Take note of objects: key by key, as far as all keys are known; one by one else."""
@@ -157,7 +161,11 @@ class Spot:
                 end += 1
             end = len(objects) if known_all else end
             self.objects += end - start
-            for key, values in _columns(objects[start:end]):
+            for key, values in columns_of(objects[start:end]):
+                if key == self.name != "":
+                    for value in filter(holds_objects, values):
+                        self._nest(value)
+                    values = [value for value in values if not holds_objects(value)]
                 self.children[key].add_many(values, depth + 1)
             if end < len(objects):
                 self._object(objects[end], depth)
@@ -211,7 +219,7 @@ class Spot:
             return
         children, name = self.children, self.name
         for key, below in value.items():
-            if key == name != "" and _holds_objects(below):
+            if key == name != "" and holds_objects(below):
                 self._nest(below)
             else:
                 (children.get(key) or self._child(key)).add(below, depth + 1)
@@ -286,7 +294,8 @@ class Spot:
         if nested is None or nested is self:
             return
         self.nested = None
-        if max(self.most, nested.most) < FEWEST_REPEATED:
+        if max(self.most, nested.most) < FEWEST_REPEATED and max(nested.depths) < DEEP:
+            nested.depths.clear()
             self.children[self.name] = nested
             return
         self.depths[1] = self.kinds["object"]
@@ -324,36 +333,6 @@ class Spot:
             values[text] = count
         else:
             self.overflow = True
-
-
-def _columns(objects: list[dict[str, Any]]) -> Iterable[tuple[str, list[Any]]]:
-    """The values of objects by their keys."""
-    keys = set().union(*objects)
-    if 2 * sum(map(len, objects)) >= len(keys) * len(objects):  # most objects have most keys
-        return [(key, [one[key] for one in objects if key in one]) for key in keys]
-    found: dict[str, list[Any]] = defaultdict(list)
-    for one in objects:
-        for key, value in one.items():
-            found[key].append(value)
-    return found.items()
-
-
-def _holds_objects(value: Any) -> bool:
-    """Whether a value is an object, or a list with one."""
-    return value.__class__ is dict or (
-        value.__class__ is list and any(one.__class__ is dict for one in value)
-    )
-
-
-def _texts(values: list[Any], classes: set[type]) -> list[str]:
-    """Plain values as texts."""
-    if classes == {str}:
-        return values
-    if classes == {int}:
-        return list(map(str, values))
-    if classes == {Decimal}:
-        return list(map(format, values, repeat("f")))
-    return list(map(text_of_value, values))
 
 
 # ---- keys that are data ----------------------------------------------------------------------
@@ -401,28 +380,3 @@ def _is_sparse(spot: Spot) -> bool:
     """Whether most objects lack most of the keys."""
     filled = sum(child.filled for child in spot.children.values())
     return filled < spot.objects * len(spot.children) / 5
-
-
-# ---- values ----------------------------------------------------------------------------------
-
-
-def text_of_value(value: Any) -> str:
-    """A plain value as text."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    return format(value, "f") if isinstance(value, Decimal) else str(value)
-
-
-def kind_name(value: Any) -> str:
-    """The kind of a plain value in a word."""
-    if value is None or value == "":
-        return "blank"
-    if isinstance(value, bool):
-        return "truth"
-    if isinstance(value, int):
-        return "integer"
-    if isinstance(value, Decimal | float):
-        return "decimal"
-    if isinstance(value, str):
-        return "text"
-    return "object" if isinstance(value, dict) else "list" if isinstance(value, list) else "other"
