@@ -178,3 +178,32 @@ def test_the_count_of_stores_becomes_a_workbook(demo: Path) -> None:
     # 12 x 4.40 + 6 x 3.20; 4 x 10 + 20 x 4.40; 15 x 0.60 + 3 x 18.90; 5 x 31 + 2 x 24.50
     totals = [row[6] for row in rows if str(row[0]).startswith(("Total", "Grand"))]
     assert totals == [72, 128, 65.7, 204, 469.7]
+
+
+def test_lamps_and_what_they_take(demo: Path) -> None:
+    rows = exported(demo, "lamp-assembly", ",")
+    # 38 screws at 0.05, 4 gaskets at 0.60, 8 segments at 18.00, a valve body, 3 heads, a base plate
+    assert 38 * 5 + 4 * 60 + 8 * 1800 + 1100 + 3 * 750 + 4000 == 22180
+    assert ["Total LA-100", *[""] * 5, "24.76", "221.80", ""] in rows
+    assert rows[-1][6:8] == ["32.80", "308.00"]
+    gaskets = [row for row in rows if row[2] == "GS-02"]
+    assert [(row[1], row[4], row[5]) for row in gaskets] == [
+        *[("1.1.2.2", "1", "2"), ("1.2.1.2.2", "1", "2"), ("1.1.2.2", "1", "4")]
+    ]
+    order = exported(demo, "parts-to-order", ",")
+    # two main lamps and one standby lamp: 2 x 38 + 36 screws
+    assert ["SC-04", "Screw M4", "F1", "112", "5", "5.60", "GK-50, LA-100, SP-200"] in order
+    assert order[-1][5] == "529.80"  # 2 x 221.80 + 86.20
+
+
+def test_the_plan_and_its_wrong_summary(demo: Path) -> None:
+    plan = {row[0]: row for row in exported(demo, "restoration-plan", ",")}
+    # T10: (24 x 1 + 32 x 2/3) / 56; T20: 40 x 0.125 / 245.5
+    assert plan["T10"][5:8] == ["64", "56", "81"]
+    assert plan["T20"][5:8] == ["245.5", "245.5", "2"]
+    assert plan["T28"][1:3] == ["2.3.3", "    Refit the lens"]
+    assert plan["Grand total"][5] == "301.5"  # 56 + 245.5, and no summary
+    wrong = exported(demo, "plan-differences", ",")[1:]
+    assert [(row[0], row[-1]) for row in wrong] == [
+        *[("T10", "yes"), ("T11", ""), ("T12", ""), ("T13", "")]
+    ]

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import random
 import sqlite3
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -247,3 +250,219 @@ def check_from_the_record(
         some = [node for node in leaves if node["kind"] == kind]
         assert cells[:3] == [total(some), total(own), len(own)]
     assert [row[0] for row in found] == sorted({node["kind"] for node in nodes})
+
+
+# ---- flat rows, definitions, and what is wrong with them
+
+
+def told(balance: flatledger.Balance) -> list[tuple[str, str, tuple[int, ...]]]:
+    return [(fault.path, fault.value, fault.ordinals) for fault in balance.faults]
+
+
+@settings(max_examples=150)
+@given(SEEDS)
+def test_rows_in_any_order_lose_nothing_and_go_in_no_circle(seed: int) -> None:
+    """Each row is one node, whatever its parent says; what no other explains is a fault."""
+    chance = random.Random(seed)
+    names = ["a", "b", "c", "d", 1, "1", None, ""]
+    count, pick = chance.randrange(9), chance.choice
+    rows = [{"id": pick(names), "up": pick(names), "q": at} for at in range(count)]
+    nest = {"into": "parts", "key": "id", "parent": "up"}
+    columns: list[Any] = [{"Q": {"value": "parts.q", "total": {"sum": "all"}}}]
+    columns += [{"Up": "parent(parts.q)"}, {"Depth": "depth()"}]
+    layout = {"row-per": "parts", "nest": nest, "columns": columns, "totals": {"grand-total": "no"}}
+    found, balance = table(layout, rows)
+    found = [row for row in found if row[0] is not None]
+    assert sorted(row[0] for row in found) == list(range(count))
+    first = {text(row["id"]): row["q"] for row in reversed(rows) if text(row["id"])}
+    roots = 0
+    for q, up, depth in found:
+        wanted = first.get(text(rows[q]["up"]))
+        assert up in (None, wanted)
+        roots += up is None and text(rows[q]["up"]) != ""
+        assert (depth == 1) == (up is None)
+    doubles = count - len([row for row in rows if not text(row["id"])]) - len(first)
+    assert balance.fault_count == roots + doubles
+
+
+def text(value: Any) -> str:
+    return "" if value is None else str(value)
+
+
+def test_depths_and_numbers_by_place_make_trees() -> None:
+    columns: list[Any] = [{"Id": "parts.id"}, {"No": "numbering()"}]
+    layout: dict[str, Any] = {"row-per": "parts", "columns": columns}
+    by_depth = {**layout, "nest": {"into": "parts", "depth": "d"}}
+    rows = [{"id": at, "d": depth} for at, depth in enumerate([0, 1, "2", 2, 1, 3, 0, "x", 1.5])]
+    found, balance = table(by_depth, rows)
+    wanted = "1 1.1 1.1.1 1.1.2 1.2 1.2.1 2 3 4"
+    assert [row[1] for row in found] == wanted.split()
+    assert [fault[2] for fault in told(balance)] == [(6,), (8,), (9,)]
+    numbers = ["1", "2", "1.1", "1.10", "1.2.", "3.1", "1.2.1"]
+    by_number = {**layout, "nest": {"into": "parts", "numbering": "id"}}
+    found, balance = table(by_number, [{"id": one} for one in numbers])
+    assert [row[0] for row in found] == ["1", "1.1", "1.10", "1.2.", "1.2.1", "2", "3.1"]
+    assert told(balance) == [("parts.id", "3", (6,))]
+
+
+def test_rows_of_each_project_and_of_each_record_make_trees_of_their_own(tmp_path: Path) -> None:
+    lines = ["project,id,up", "A,1,", "B,1,", "A,2,1", "B,2,1", "B,3,2", ",4,1"]
+    (tmp_path / "rows.csv").write_text("\n".join(lines))
+    nest = {"into": "tasks", "key": "id", "parent": "up", "per": "project"}
+    columns: list[Any] = [{"P": "project"}, {"No": "numbering()"}]
+    layout: dict[str, Any] = {"row-per": "tasks", "nest": nest, "columns": columns}
+    found, balance = table(layout, tmp_path / "rows.csv")
+    wanted = [("A", "1"), ("A", "1.1"), ("B", "1"), ("B", "1.1"), ("B", "1.1.1"), (None, "1")]
+    assert found == wanted
+    assert balance.fault_count == 1
+    rows = [{"id": 1}, {"id": 2, "up": 1}]
+    nest = {"of": "job.tasks", "key": "id", "parent": "up"}
+    layout = {"row-per": "job.tasks", "nest": nest, "columns": [{"No": "numbering()"}]}
+    found, _ = table(layout, [{"job": {"tasks": rows}}, {"job": {"tasks": rows[::-1]}}])
+    assert [row[0] for row in found] == ["1", "1.1", "1", "1.1"]
+
+
+ASSEMBLIES: list[Node] = [
+    {"no": "A", "parts": [{"part": "B", "qty": 2}, {"part": "C", "qty": 3}]},
+    {"no": "B", "parts": [{"part": "C", "qty": 4}, {"part": "A", "qty": 1}]},
+    {"no": "C", "parts": [{"part": "x", "qty": 5}, {"part": "y", "qty": None, "parts": []}]},
+    {"no": "C", "parts": [{"part": "z", "qty": 9}]},
+]
+
+
+@pytest.mark.parametrize("own", [False, True])
+def test_definitions_are_opened_where_they_are_named(tmp_path: Path, own: bool) -> None:
+    file, top = tmp_path / "assemblies.json", tmp_path / "top.jsonl"
+    file.write_text(json.dumps(ASSEMBLIES))
+    top.write_text("".join(f"{json.dumps(one)}\n" for one in ASSEMBLIES[: 4 if own else 1]))
+    (tmp_path / "names.csv").write_text("Part,Name\nx,Screw\nC,Crate\n")
+    by = {"key": "parts.part", "named-by": "no", **({} if own else {"definitions": file.name})}
+    lookup = {"listed": {"file": "names.csv", "matched-by": "parts.part", "key": "Part"}}
+    columns: list[Any] = [{"Way": "trail(parts.part, '')"}, {"Q": "chain_product(parts.qty)"}]
+    columns += [{"Name": "parts.listed.Name"}]
+    layout = {"row-per": "parts", "opens-by": by, "lookup": lookup, "columns": columns}
+    layout |= {"only": ["no = 'A'"]}
+    made = flatledger.Layout.from_text(json.dumps(layout), folder=tmp_path)
+    rows = flatledger.table(made, top)
+    wanted = [
+        *[("B", 2, None), ("BC", 8, "Crate"), ("BCx", 40, "Screw"), ("BCy", None, None)],
+        *[("BA", 2, None)][:own],
+    ]
+    found = list(rows)
+    assert found[: len(wanted)] == wanted
+    assert rows.balance.balanced
+    opened = rows.balance.opened_by
+    assert opened is not None
+    assert (opened.definitions, opened.double, opened.first_double) == (3, 1, ["C"])
+    reasons = [fault.reason for fault in rows.balance.faults]
+    assert any("holds itself" in reason for reason in reasons)
+
+
+def test_a_million_times_one_definition_is_as_many_rows(tmp_path: Path) -> None:
+    """Ten in ten in ten in ten: each definition is held once, and opened wherever it is named."""
+    file = tmp_path / "nested.jsonl"
+    levels = [{"no": f"L{at}", "parts": [{"part": f"L{at + 1}", "qty": 1}] * 10} for at in range(5)]
+    file.write_text("".join(f"{json.dumps(one)}\n" for one in levels))
+    by = {"key": "parts.part", "named-by": "no"}
+    layout: dict[str, Any] = {"opens-by": by, "only": ["no = 'L0'"]}
+    layout |= {"columns": [{"Leaves": "sum(chain_product(parts.qty))"}, {"All": "count(parts)"}]}
+    found, _ = table(layout, file)
+    assert found == [(100_000, 111_110)]
+    shallow = {**layout, "open": {"parts": {"to-depth": 2}}}
+    assert table(shallow, file)[0] == [(100, 110)]
+    until = {**layout, "open": {"parts": {"until": "parts.part = 'L3' or depth() > 4"}}}
+    assert table(until, file)[0] == [(1_000, 1_110)]
+
+
+# ---- deep, odd and hostile trees
+
+
+def test_trees_are_as_deep_as_there_are_rows() -> None:
+    count = 30_000
+    rows = [{"id": at, "up": at - 1 if at else None, "q": 1} for at in range(count)]
+    nest = {"into": "parts", "key": "id", "parent": "up"}
+    columns: list[Any] = [{"D": "depth()"}, {"R": "root(parts.id)"}, {"B": "sum(below(parts.q))"}]
+    columns += [{"P": {"value": "chain_product(parts.q)", "total": "sum"}}, {"L": "is_leaf()"}]
+    found, _ = table({"row-per": "parts", "nest": nest, "columns": columns}, rows)
+    assert found[-2] == (count, 0, None, 1, True)
+    assert found[-1][3] == 1
+
+
+@pytest.mark.parametrize(("depth", "lines"), [(995, False), (995, True), (1_200, False)])
+def test_documents_nest_a_thousand_deep(tmp_path: Path, depth: int, lines: bool) -> None:
+    step = '{"parts": [\n' if lines else '{"parts": ['
+    text = step * depth + "]}" * depth
+    file = tmp_path / "deep.json"
+    file.write_text(f'[{text}, {{"parts": [{{}}]}}]')
+    layout = {"row-per": "parts", "columns": [{"D": "depth()"}], "without-entries": "drop"}
+    rows = flatledger.table(layout, file)
+    found = [row[0] for row in rows]
+    assert found == ([1] if depth > 1_000 else [*range(1, depth), 1])
+    assert rows.balance.fault_count == (depth > 1_000)
+
+
+def test_a_later_record_can_show_that_a_level_nests(tmp_path: Path) -> None:
+    """Or that it is one by its nested lists; the order of the records changes nothing."""
+    plain = [{"no": at, "parts": [{"q": 1}, {"q": 2}], "one": {"q": 1}} for at in range(3_000)]
+    nests: dict[str, Any] = {"no": 3_000, "parts": [{"q": 5, "parts": {"q": 7}}]}
+    nests["one"] = {"q": 1, "one": [{}, {"q": 3}]}
+    columns: list[Any] = [{"No": "no"}, {"Parts": {"value": "sum(parts.q)", "total": "sum"}}]
+    columns += [{"Ones": {"value": "sum(one.q)", "total": "sum"}}]
+    for stated in ({}, {"levels": ["parts"]}):
+        stated_apart = 2 if stated else 0  # then `one` is no level, and its own value counts: 1
+        sums = set()
+        for records in ([*plain, nests], [nests, *plain]):
+            source, to = tmp_path / "source.jsonl", tmp_path / "table.csv"
+            source.write_text("".join(f"{json.dumps(one)}\n" for one in records))
+            balance = flatledger.export({"columns": columns, **stated}, source, to)
+            sums.add(tuple(column.source for column in balance.columns))
+            again = [(one.record, one.level, one.nests) for one in balance.begun_again]
+            assert again == ([] if records[0] is nests else [(3_001, "parts", True)])
+        assert sums == {(3_000 * 3 + 7, 3_000 + 3 - stated_apart)}
+    with pytest.raises(flatledger.LevelsError, match=r"parts within parts.*nests: \{parts: parts}"):
+        list(flatledger.table({"row-per": "parts", "columns": columns[:1]}, [*plain, nests]))
+
+
+def test_side_lists_and_selectors_reach_every_node(tmp_path: Path) -> None:
+    (tmp_path / "bays.csv").write_text("Part,Bay\nx,A1\ny,B2\n")
+    parts = [{"p": "x", "q": 1, "parts": [{"p": "y", "q": 2, "parts": {"p": "x", "q": 3}}]}]
+    layout = """
+lookup: {place: {file: bays.csv, matched-by: parts.p, key: Part}}
+nests: {parts: parts}
+columns:
+  - Bays: {value: parts.place.Bay, separator: comma}
+  - First: parts[0].q
+  - Third: "{parts[2].q}"
+  - Some: "{listagg(parts[?@.q > 1].p, '')}"
+  - All: "{sum(all_nodes(parts.q))}"
+""".replace('"{', '"').replace('}"', '"')
+    made = flatledger.Layout.from_text(layout, folder=tmp_path)
+    records = [{"parts": parts}]
+    assert list(flatledger.table(made, records)) == [("A1,B2,A1", 1, 3, "yx", 6)]
+    assert records == [{"parts": parts}]  # a caller's records stay as they were
+    assert parts[0]["parts"][0]["parts"] == {"p": "x", "q": 3}  # type: ignore[index]
+
+
+@pytest.mark.parametrize(
+    ("layout", "wanted"),
+    [
+        ({"row-per": "parts.parts"}, "levels: [parts, parts.parts]|nests in itself"),
+        ({"row-per": "parts", "columns": [{"Q": "parts.parts.q"}]}, "write parts.q; below"),
+        ({"columns": [{"D": "depth()"}]}, "`row-per` names the level that nests"),
+        ({"columns": [{"B": "below(parts.q)"}]}, "sum(below(…))"),
+        ({"columns": [{"B": "sum(below(parts.q))"}]}, "on a row for each node"),
+        ({"row-per": "parts", "columns": [{"M": "is_match()"}]}, "with: ancestors"),
+        ({"row-per": "parts", "only": ["is_match()"]}, "is in none"),
+        ({"row-per": "parts", "only": [{"when": "parts.q > 1", "with": "branch"}]}, "`keep`"),
+        ({"columns": [{"N": {"value": "no", "total": {"sum": "leaves"}}}]}, "record has none"),
+        ({"nest": {"into": "parts"}}, "says where a row belongs"),
+        ({"opens-by": {"key": "parts.p"}}, "names a definition"),
+        ({"open": {"parts": {"until": "no > 1"}}}, "its own fields, and depth()"),
+        ({"open": {"parts": {"until": "is_leaf()"}}}, "its own fields, and depth()"),
+    ],
+)
+def test_what_can_not_be_asked_of_a_tree_is_said(layout: dict[str, Any], wanted: str) -> None:
+    records = [{"no": 1, "parts": [{"q": 1, "parts": [{"q": 2}, {"q": 3}]}, {"q": 4}]}]
+    with pytest.raises(flatledger.LayoutError) as refused:
+        list(flatledger.table({"columns": [{"No": "no"}], **layout}, records))
+    assert any(part in str(refused.value) for part in wanted.split("|"))
