@@ -273,6 +273,63 @@ def dated_rows(records: Iterable[dict[str, Any]]) -> Rows:
             yield [one["no"], shown, one["to"], states[one["state"]]]
 
 
+def assembly(chance: random.Random, number: int) -> dict[str, Any]:
+    """An assembly of some thirty parts, up to six deep."""
+
+    def parts(depth: int) -> list[dict[str, Any]]:
+        found = []
+        for _ in range(chance.randint(2, 4) if depth < 3 else chance.randint(0, 3)):
+            part: dict[str, Any] = {"code": f"P-{chance.randint(1, 900):04d}", "name": "A part"}
+            part |= {"qty": chance.randint(1, 9), "cost": money(chance, 2_000)}
+            inner = parts(depth + 1) if depth < 6 and chance.random() < 0.5 else []
+            found.append({**part, **({"parts": inner} if inner else {})})
+        return found
+
+    return {"no": f"A-{number:06d}", "station": f"S{number % 40:02d}", "parts": parts(1)}
+
+
+def nodes(
+    parts: list[dict[str, Any]], above: str = "", of: str = "", each: int = 1
+) -> Iterator[tuple[str, str, int, dict[str, Any]]]:
+    for place, part in enumerate(parts, 1):
+        number, needed = f"{above}{place}", each * part["qty"]
+        yield number, of, needed, part
+        yield from nodes(part.get("parts", ()), f"{number}.", part["code"], needed)
+
+
+def tree_rows(records: Iterable[dict[str, Any]]) -> Rows:
+    total = 0
+    for record in records:
+        for number, of, needed, part in nodes(record["parts"]):
+            cost = rounded(needed * part["cost"])
+            total += 0 if part.get("parts") else cost
+            yield [record["no"], number, number.count(".") + 1, of, part["code"], needed, cost]
+    yield ["Grand total", "", "", "", "", "", rounded(total)]
+
+
+def leaf_rows(records: Iterable[dict[str, Any]]) -> Rows:
+    for record in records:
+        leaves = [node for node in nodes(record["parts"]) if not node[3].get("parts")]
+        costs = [needed * part["cost"] for _, _, needed, part in leaves]
+        yield [record["no"], len(leaves), rounded(sum(costs)) if costs else ""]
+
+
+TREE = {
+    "row-per": "parts",
+    "columns": [
+        *({"No": "no"}, {"Number": "numbering()"}, {"Depth": "depth()"}),
+        *({"Of": "parent(parts.code)"}, {"Part": "parts.code"}),
+        {"Needed": "chain_product(parts.qty)"},
+        {"Cost": {"value": "chain_product(parts.qty) * parts.cost", "decimals": 2, "total": "sum"}},
+    ],
+}
+LEAVES = {
+    "columns": [
+        {"No": "no"},
+        {"Leaves": "count(case when is_leaf() then parts.code end)"},
+        {"Cost": {"value": "sum(chain_product(parts.qty) * parts.cost)", "decimals": 2}},
+    ],
+}
 DEEP = {
     "row-per": "floor.rooms.racks",
     "columns": [
@@ -301,6 +358,8 @@ SHAPES = {
     "60 columns": wide(60),
     "200 columns": wide(200),
     "deep": Shape(deep_record, DEEP, deep_rows),
+    "assemblies": Shape(assembly, TREE, tree_rows),
+    "leaves of assemblies": Shape(assembly, LEAVES, leaf_rows),
     "nulls, odd values": Shape(odd_record, ODD, odd_rows),
     "long texts": Shape(text_record, TEXTS, text_rows),
     "dates": Shape(dated_record, DATED, dated_rows),

@@ -77,23 +77,34 @@ class Tree:
         return way[::-1]
 
     @cached_property
-    def _numbers(self) -> list[str]:
-        """The numbers of all places, where the tree is not so deep that this would be too much."""
-        found = [""]
+    def numbers(self) -> Mapping[int, str] | list[str]:
+        """The number of each by its place, such as 1.2.3 (ISO 2145); in a deep tree each of them is
+        put together when it is asked for."""
+        if not self.shallow:
+            return _Numbers(self)
+        found, starts = [""], [""]
         for parent, ordinal in zip(self.parents[1:], self.ordinals[1:], strict=True):
-            found.append(f"{found[parent]}.{ordinal}" if parent else str(ordinal))
+            number = f"{starts[parent]}{ordinal}"
+            found.append(number)
+            starts.append(f"{number}.")
         return found
-
-    def numbering(self, place: int) -> str:
-        """A node's number by place, such as 1.2.3 (ISO 2145)."""
-        if self.shallow:
-            return self._numbers[place]
-        return ".".join(str(self.ordinals[at]) for at in self.way(place))
 
     @cached_property
     def shallow(self) -> bool:
         """Whether what is told of the whole way down to a node is told of all nodes at once."""
         return max(self.depths, default=0) <= SHALLOW
+
+
+class _Numbers(dict[int, str]):
+    """Numbers by the place of a node, put together when they are asked for."""
+
+    def __init__(self, tree: Tree) -> None:
+        super().__init__()
+        self._tree = tree
+
+    def __missing__(self, place: int) -> str:
+        ordinals = self._tree.ordinals
+        return ".".join(str(ordinals[at]) for at in self._tree.way(place))
 
 
 class _Trails(dict[int, Any]):
@@ -259,12 +270,13 @@ class Places:
 
     def products(self, factors: list[Any]) -> list[Any]:
         """The product of all factors from a root down to each node; null spreads."""
-        found = self.blanks()
-        parents = self.tree.parents
-        for place in range(1, len(parents)):
-            factor, parent = factors[place], parents[place]
-            above = found[parent] if parent else 1
-            found[place] = None if above is None or factor is None else above * factor
+        found: list[Any] = [1]
+        note = found.append
+        pairs = zip(self.tree.parents, factors, strict=True)
+        next(pairs)
+        for parent, factor in pairs:
+            above = found[parent]
+            note(None if above is None or factor is None else above * factor)
         return found
 
     # ---- what is below a node

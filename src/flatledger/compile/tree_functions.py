@@ -16,6 +16,7 @@ class TreeFunctions:
 
     def __init__(self, emit: Expressions) -> None:
         self.emit, self.code = emit, emit.code
+        self._arguments: list[n.Node] = []  # that differ from each other
 
     def call(self, node: n.Call) -> Operand:
         """Emit a call, at the level of its node."""
@@ -30,7 +31,7 @@ class TreeFunctions:
         told = {
             "depth": ("tree.depths", f"[{place} - 1]"),
             "ordinal": ("tree.ordinals", f"[{place}]"),
-            "numbering": ("tree.numbering", f"({place})"),
+            "numbering": ("tree.numbers", f"[{place}]"),
             "is_leaf": ("tree.bare", f"[{place}]"),
             "is_counted": ("leaves", f"[{place}]"),
         }
@@ -95,8 +96,12 @@ class TreeFunctions:
         return self.code.assign(f"{known.code}[{place}]", "number")
 
     def _values(self, argument: n.Node, at: int, kind: str) -> str:
-        """The variable with the value of each node that may be asked for one, by its place."""
+        """The variable with the value of each node that may be asked for one, by its place; the
+        same for expressions that are the same."""
         outer = self.code.scope
+        like = [one for one in self._arguments if n.same(one, argument)]
+        argument = like[0] if like else argument
+        self._arguments += [] if like else [argument]
         key = "values of nodes", id(argument), outer.nodes[at], kind
         known = self.code.known(key)
         if known is None:
