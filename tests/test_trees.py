@@ -374,6 +374,22 @@ def test_a_million_times_one_definition_is_as_many_rows(tmp_path: Path) -> None:
     assert table(until, file)[0] == [(1_000, 1_110)]
 
 
+def test_groups_by_where_nodes_stand() -> None:
+    chance = random.Random(5)
+    rows = some_rows(chance, 40)
+    nodes = list(preorder(rows))
+    columns: list[Any] = [{"D": "depth()"}, {"Nodes": "count(parts)"}]
+    columns += [{"Most": "max(parts.qty)"}, {"Cost": "sum(all_nodes(parts.cost))"}]
+    found, _ = table({"row-per-group": ["depth()"], "columns": columns}, nested(rows))
+    by_depth = {depth: [one for one in nodes if one["depth"] == depth] for depth in range(1, 9)}
+    wanted = [
+        (depth, len(some), max((o["qty"] for o in some if o["qty"]), default=None), total(some))
+        for depth, some in by_depth.items()
+        if some
+    ]
+    assert found == wanted
+
+
 # ---- deep, odd and hostile trees
 
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from operator import is_
 from typing import Any
 
 import msgspec
 
 from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
+from ..compile.laying_flat import holds_objects, laid_flat
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath
@@ -160,6 +162,23 @@ def _selection(path: str) -> Selection:
     return compile_path(node.segments, is_level=lambda names: False)
 
 
+def _with_nodes(value: Any, names: Sequence[str]) -> Any:
+    """A value in which each tree on the way is a list of its nodes, so that a path of names goes to
+    all of them, as a survey shows them at one place."""
+    if not names or not isinstance(value, dict | list):
+        return value
+    if isinstance(value, list):
+        found = [_with_nodes(entry, names) for entry in value]
+        return value if all(map(is_, found, value)) else found
+    name, rest = names[0], names[1:]
+    below = value.get(name)
+    entries = below if below.__class__ is list else [below]
+    nests = any(one.__class__ is dict and holds_objects(one.get(name)) for one in entries)
+    nodes = laid_flat(below, name, "")[0] if nests and rest[:1] != [name] else below
+    changed = _with_nodes(nodes, rest)
+    return value if changed is below else {**value, name: changed}
+
+
 def distinct_values(
     path: str,
     source: AnySource,
@@ -178,6 +197,8 @@ def distinct_values(
     Counter({'wick': 2})
     """
     selection = _selection(path)
+    node = parse_expression(path)
+    names = list((node.names() if isinstance(node, FieldPath) else None) or ())
     opened = open_as(source, records, largest_record, reading)
     counts: Counter[Any] = Counter()
     read = 0
@@ -187,7 +208,7 @@ def distinct_values(
                 if sample is not None and read >= sample:
                     return counts
                 read += 1
-                for value in selection.find(record):
+                for value in selection.find(_with_nodes(record, names)):
                     for item in value if isinstance(value, list) else [value]:
                         if not isinstance(item, dict | list):
                             counts[item] += 1
