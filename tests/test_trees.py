@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.compile.tree import Places
 
 Node = dict[str, Any]
 SEEDS = st.integers(0, 10**9)
@@ -374,6 +375,26 @@ def test_a_million_times_one_definition_is_as_many_rows(tmp_path: Path) -> None:
     assert table(until, file)[0] == [(1_000, 1_110)]
 
 
+@pytest.mark.parametrize("which", ["leaves", "tops"])
+@pytest.mark.parametrize("detail", ["yes", "no"])
+@pytest.mark.parametrize("side", [0, 1])
+def test_a_wrong_choice_of_nodes_does_not_balance(
+    monkeypatch: pytest.MonkeyPatch, which: str, detail: str, side: int
+) -> None:
+    """Either side of the balance finds the nodes that are added up in its own way."""
+    cost = {"Cost": {"value": "parts.cost", "total": {"sum": which}}}
+    layout: dict[str, Any] = {"row-per": "parts", "columns": [{"Kind": "parts.kind"}, cost]}
+    layout |= {"group": ["Kind"], "totals": {"detail": detail}}
+    source = [{"parts": [{"kind": "a", "cost": 3, "parts": [{"kind": "b", "cost": 5}]}] * 2}]
+    assert table(layout, source)[1].balanced
+    names = {"leaves": ("leaves", "childless"), "tops": ("tops", "parentless")}
+    wrong = names["tops" if which == "leaves" else "leaves"][side]
+    monkeypatch.setattr(Places, names[which][side], property(lambda self: getattr(self, wrong)))
+    rows = flatledger.table(layout, source)
+    list(rows)
+    assert not rows.balance.balanced
+
+
 def test_groups_by_where_nodes_stand() -> None:
     chance = random.Random(5)
     rows = some_rows(chance, 40)
@@ -381,7 +402,7 @@ def test_groups_by_where_nodes_stand() -> None:
     columns: list[Any] = [{"D": "depth()"}, {"Nodes": "count(parts)"}]
     columns += [{"Most": "max(parts.qty)"}, {"Cost": "sum(all_nodes(parts.cost))"}]
     found, _ = table({"row-per-group": ["depth()"], "columns": columns}, nested(rows))
-    by_depth = {depth: [one for one in nodes if one["depth"] == depth] for depth in range(1, 9)}
+    by_depth = {depth: [one for one in nodes if one["depth"] == depth] for depth in range(1, 41)}
     wanted = [
         (depth, len(some), max((o["qty"] for o in some if o["qty"]), default=None), total(some))
         for depth, some in by_depth.items()
