@@ -10,7 +10,8 @@ from typing import Any
 import msgspec
 
 from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
-from ..compile.laying_flat import holds_objects, laid_flat
+from ..compile.laying_flat import laid_flat
+from ..compile.nest_watch import holds_objects
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath

@@ -6,8 +6,9 @@ node of a list stands is known beside the records (`places_of`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
+from functools import partial
 from operator import attrgetter
 from typing import Any
 
@@ -20,7 +21,6 @@ from ..structure.record_types import Field, Other
 from ..structure.structure import MEMBERS
 from ..values.faults import Fault, FaultNotes, shown
 from .arranging import arranged
-from .level_watch import LevelsDifferError
 from .opening import Closed, Definitions, Opener, name_of, pruned
 from .plain_data import is_null, siblings
 from .subtrees import Subtrees
@@ -44,42 +44,39 @@ class Flattener:
         trees = plan.chain.known.trees
         self._levels = [names for names in plan.repeating if names in trees]
         self._inner = trees
-        self._guarded = list(_guarded(plan))
-        self._is_level = plan.chain.is_level
         self._places: dict[int, tuple[Places, Any]] = {}  # by the identity of a list, which is held
 
     @property
     def needed(self) -> bool:
-        """Whether there is a tree to lay flat, or a level that may turn out to be one."""
-        return bool(self._levels or self._guarded)
+        """Whether there is a tree to lay flat."""
+        return bool(self._levels)
 
     def open_by(self, closed: Mapping[Names, Closed]) -> None:
         """Take note how far nodes are opened; ``closed`` says which of a level stay closed.
 
         Raises msgspec.ValidationError where definitions do not fit the types of the records.
         """
-        by = self._plan.layout.opens_by
         depths = {one.chain.levels[-1]: one.to_depth for one in self._plan.openings}
-        for level in {*depths, *([by.level] if by is not None and self._definitions else [])}:
-            if level not in self._levels:
-                continue
+        by = self._plan.layout.opens_by
+        defined = [by.level] if by is not None and self._definitions is not None else []
+        for level in (one for one in self._levels if one in (*depths, *defined)):
             place = self._plan.record_types.place_of(level)
-            get, inner = _getter(None if place.whole else place), self._inner[level]
+            inner = _getter(place, below=True), self._inner[level]
+            how = Opener(level, partial(_of_node, *inner), depths.get(level), closed.get(level))
+            self._openers[level] = self._defined(how, place) if level in defined else how
 
-            def below(node: Any, inner: str = inner, attribute: str = place.below) -> Any:
-                return node.get(inner) if node.__class__ is dict else getattr(node, attribute, None)
-
-            how = Opener(level, below, depths.get(level), closed.get(level))
-            if by is not None and level == by.level and self._definitions is not None:
-                definitions, field = self._definitions, by.key[0]
-                shape = place.struct if place.only else place.struct | Other
-                how = how._replace(
-                    key=lambda node: get(node, field),
-                    defined=definitions.of_type(None if place.whole else shape),
-                    used=definitions.used,
-                    tell=self._tell_circle,
-                )
-            self._openers[level] = how
+    def _defined(self, how: Opener, place: Field) -> Opener:
+        """The same with the definitions of what nodes hold."""
+        by, definitions = self._plan.layout.opens_by, self._definitions
+        assert by is not None
+        assert definitions is not None
+        shape = place.struct if place.only else place.struct | Other
+        return how._replace(
+            key=partial(_of_node, _getter(place), by.key[0]),
+            defined=definitions.of_type(None if place.whole else shape),
+            used=definitions.used,
+            tell=self._tell_circle,
+        )
 
     def _tell_circle(self, place: int, name: str, reason: str) -> None:
         by = self._plan.layout.opens_by
@@ -108,48 +105,7 @@ class Flattener:
                 self._own_name = self._name(record)
                 laid.append(self._changed(record, names, names, self._root))
             records = laid
-        for names in self._guarded:
-            if self._may_show(names):
-                for record, self._number in zip(records, numbers, strict=True):
-                    self._look(record, names, names, self._root)
         return records
-
-    def _may_show(self, level: Names) -> bool:
-        """Whether the types of the records let through what would show that a level nests."""
-        place = self._plan.record_types.field_of(level)
-        return place is None or place.whole or bool(place.guard)
-
-    def _look(self, value: Any, rest: Names, level: Names, place: Field | None) -> None:
-        """Raise LevelsDifferError where an entry of a level holds further ones."""
-        if value.__class__ is list:
-            for entry in value:
-                self._look(entry, rest, level, place)
-        elif value.__class__ is dict:
-            names = [rest[0]] if rest else [level[-1]]
-            for inner in value.values() if names == [MEMBERS] else map(value.get, names):
-                if rest:
-                    self._look(inner, rest[1:], level, None)
-                elif self._nests(inner, level):
-                    raise LevelsDifferError(level, self._number, nests=True)
-        elif place is not None and isinstance(value, msgspec.Struct):
-            if rest:
-                child = place.children.get(rest[0])
-                inner = getattr(value, child.attribute) if child else None
-                self._look(inner, rest[1:], level, child)
-            elif place.guard and self._nests(getattr(value, place.guard), level):
-                raise LevelsDifferError(level, self._number, nests=True)
-
-    def _nests(self, inner: Any, names: Names) -> bool:
-        """Whether a member of its own name shows that a place nests in itself: of a level any
-        object does, of another place a list of several, however deep."""
-        if self._is_level(names):
-            return holds_objects(inner)
-        while inner.__class__ is dict or inner.__class__ is list:
-            if inner.__class__ is list and len(inner) > 1:
-                return holds_objects(inner)
-            inner = inner[0] if inner.__class__ is list and inner else inner
-            inner = inner.get(names[-1]) if inner.__class__ is dict else None
-        return False
 
     def _changed(self, value: Any, rest: Names, level: Names, place: Field | None) -> Any:
         """What is on the way to a level, with the list there; what changes is a copy, since another
@@ -197,14 +153,7 @@ class Flattener:
     def _arranged(self, value: Any, nest: Nest, place: Field | None) -> tuple[list[Any], list[int]]:
         """Flat rows as a tree."""
         rows = list(siblings(value))
-        attributes = (
-            {name: child.attribute for name, child in place.children.items()} if place else {}
-        )
-
-        def get(row: Any, field: str) -> Any:
-            if row.__class__ is dict:
-                return row.get(field)
-            return getattr(row, attributes.get(field, ""), None)
+        get = _getter(place)
 
         def tell(index: int, field: str, value: Any, reason: str) -> None:
             path = level_name((*nest.level, field))
@@ -247,17 +196,6 @@ class Flattener:
         return places if len(places) == len(ordinals) else places.left(ordinals)
 
 
-def _guarded(plan: Plan) -> Iterator[Names]:
-    """The places that the plan reads and that may turn out to nest in themselves."""
-    known, read = plan.chain.known, dict[Names, None]()
-    for names in plan.places:
-        read |= dict.fromkeys(names[:length] for length in range(1, len(names)))
-    for names in dict.fromkeys([*plan.repeating, *read]):
-        level = plan.chain.is_level(names)
-        if known.may_nest(names) and (level or known.stated is None) and MEMBERS not in names:
-            yield names
-
-
 def structs_laid_flat(value: Any, below: Callable[[Any], Any]) -> tuple[list[Any], list[int]]:
     """The same where the decoder has seen to it that there are lists of structs and nothing else.
 
@@ -283,13 +221,6 @@ def structs_laid_flat(value: Any, below: Callable[[Any], Any]) -> tuple[list[Any
             way, depth = ways.pop(), depth - 1
 
 
-def holds_objects(value: Any) -> bool:
-    """Whether something is an object, or a list that has one."""
-    if value.__class__ is list:
-        return any(map(holds_objects, value))
-    return value.__class__ is dict or isinstance(value, msgspec.Struct)
-
-
 def without(node: Any, inner: str) -> Any:
     """A node without what is below it: an object is copied, where it has that member."""
     if node.__class__ is not dict or inner not in node:
@@ -297,17 +228,22 @@ def without(node: Any, inner: str) -> Any:
     return {key: value for key, value in node.items() if key != inner}
 
 
-def _getter(place: Field | None) -> Callable[[Any, str], Any]:
-    """A function from an entry and a field of it to what it has there."""
-    children = place.children if place is not None else {}
+def _getter(place: Field | None, below: bool = False) -> Callable[[Any, str], Any]:
+    """A function from an entry and a field of it to what it has there, or to what is below it."""
+    children = place.children if place is not None and not place.whole else {}
     attributes = {name: child.attribute for name, child in children.items()}
+    nodes = place.below if place is not None and below else ""
 
     def get(entry: Any, field: str) -> Any:
         if entry.__class__ is dict:
             return entry.get(field)
-        return getattr(entry, attributes.get(field, ""), None)
+        return getattr(entry, nodes or attributes.get(field, ""), None)
 
     return get
+
+
+def _of_node(get: Callable[[Any, str], Any], field: str, node: Any) -> Any:
+    return get(node, field)
 
 
 def laid_flat(value: Any, inner: str, attribute: str) -> tuple[list[Any], list[int]]:

@@ -28,6 +28,7 @@ from .control_sums import control_sums_source
 from .keeping import keep_source
 from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
+from .nest_watch import NestWatch
 from .opening import Definitions, closed_source
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
@@ -54,7 +55,8 @@ class Program:
     are, the state of its aggregate, and how many blanks; of sums that are proved group by group,
     the same for each group.
     ``lay_flat(records, numbers)``, where there are trees, comes before all else: it gives the
-    records with each tree as a list of its nodes.
+    records with each tree as a list of its nodes. ``watch_nests(records, numbers)`` raises
+    LevelsDifferError for a level that turns out to be a tree.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
@@ -73,6 +75,7 @@ class Program:
     faults: FaultNotes
     lists: ListsMet
     lay_flat: Callable[[list[Any], Sequence[int]], list[Any]] | None
+    watch_nests: Callable[[list[Any], Sequence[int]], None] | None
     watch: Callable[[list[Any], Sequence[int]], None] | None
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
@@ -104,6 +107,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     name = _file_name(plan.layout.name, source)
     code = compile(source, name, "exec")
     crowd, trees = Crowd(plan.chain), Flattener(plan, faults, definitions)
+    nests = NestWatch(plan)
     loud = _namespace(constants, Runtime(faults, lists), crowd, trees, quiet=False)
     quiet = _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, trees, quiet=True)
     exec(code, loud)
@@ -119,6 +123,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         faults,
         lists,
         trees.lay if trees.needed else None,
+        nests.look if nests.needed else None,
         loud.get("watch"),
         loud.get("watch_all"),
         quiet.get("identify"),

@@ -107,6 +107,8 @@ class Stepper:
         program = self.program
         if program.lay_flat is not None:
             batch = batch._replace(records=program.lay_flat(batch.records, batch.numbers))
+        if program.watch_nests is not None:
+            program.watch_nests(batch.records, batch.numbers)
         if program.watch is not None:
             program.watch(batch.records, batch.numbers)
         records, numbers, kept, counts = program.keep(batch.records, batch.numbers)
