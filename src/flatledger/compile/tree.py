@@ -82,11 +82,10 @@ class Tree:
         put together when it is asked for."""
         if not self.shallow:
             return _Numbers(self)
-        found, starts = [""], [""]
+        found = [""]
+        note = found.append
         for parent, ordinal in zip(self.parents[1:], self.ordinals[1:], strict=True):
-            number = f"{starts[parent]}{ordinal}"
-            found.append(number)
-            starts.append(f"{number}.")
+            note(f"{found[parent]}.{ordinal}" if parent else str(ordinal))
         return found
 
     @cached_property
