@@ -6,6 +6,7 @@ import copy
 import datetime as dt
 import io
 import json
+from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -13,6 +14,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import flatledger
 from flatledger.compile.level_watch import LevelsDifferError
 from flatledger.errors import SourceError
 from flatledger.plan.plan import Plan
@@ -269,3 +271,39 @@ def test_regular_records_are_taken_in_exact_types(lines: bool) -> None:
     assert plan.exactly is not None
     text = b"".join(map(as_line, REGULAR))
     assert outcome(plan, text, plan.exactly.record_types.record_type)[1] == 1
+
+
+@pytest.mark.parametrize("share", [1, 2, 40])
+def test_a_list_of_one_on_the_way_is_the_object(tmp_path: Path, share: int) -> None:
+    """Whichever of many records have it so, and whatever lies below it."""
+    plain = [
+        {
+            "no": no,
+            "w": {
+                "name": f"n{no % 7}",
+                "t": [{"q": no, "v": {"x": no}, "t": [{"q": 1}]}, {"q": 2, "v": {"x": 0}}],
+                "s": [{"a": no}, {"a": 1}],
+            },
+        }
+        for no in range(9_000)
+    ]
+    odd = copy.deepcopy(plain)
+    for record in odd[::share]:
+        inner: Any = record["w"]
+        for node in inner["t"]:
+            node["v"] = [node["v"]]
+        record["w"] = [inner]
+    columns: list[Any] = [{"No": "no"}, {"Name": "upper(w.name)"}, {"X": "w.t.v.x"}]
+    columns += [{"Q": {"value": "w.t.q", "total": {"sum": "all"}}}, {"Up": "parent(w.t.q)"}]
+    columns += [{"A": {"value": "sum(w.s.a)", "total": "sum"}}, {"Below": "sum(below(w.t.q))"}]
+    tables = []
+    for records in (plain, odd):
+        source = tmp_path / "records.jsonl"
+        source.write_text("".join(f"{json.dumps(one)}\n" for one in records))
+        few: dict[str, Any] = {"columns": [columns[1], columns[5]]}
+        for layout in ({"row-per": "w.t", "columns": columns}, few):
+            table = flatledger.table(layout, source)
+            tables.append(list(table))
+            assert table.balance.balanced
+            assert not table.balance.faults
+    assert tables[:2] == tables[2:]

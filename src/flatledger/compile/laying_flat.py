@@ -22,7 +22,7 @@ from ..structure.structure import MEMBERS
 from ..values.faults import Fault, FaultNotes, shown
 from .arranging import arranged
 from .opening import Closed, Definitions, Opener, name_of, pruned
-from .plain_data import is_null, siblings
+from .plain_data import as_structs, is_null, siblings
 from .subtrees import Subtrees
 from .tree import Places, Tree
 
@@ -113,11 +113,11 @@ class Flattener:
         if value.__class__ is list:
             return self._renewed(value, [self._changed(v, rest, level, place) for v in value])
         name, rest = rest[0], rest[1:]
+        child = place.children.get(name) if place is not None and not place.whole else None
         if value.__class__ is dict:
             names = [*value] if name == MEMBERS else [name] if name in value else []
-            found = {key: self._below(value[key], rest, level, None) for key in names}
+            found = {key: self._below(value[key], rest, level, child) for key in names}
             return {**value, **found} if found else value
-        child = place.children.get(name) if place is not None and not place.whole else None
         if child is not None and isinstance(value, msgspec.Struct):
             inner, value = getattr(value, child.attribute), copy(value)
             setattr(value, child.attribute, self._below(inner, rest, level, child))
@@ -135,6 +135,9 @@ class Flattener:
             return self._changed(value, rest, level, place)
         if is_null(value):
             return None
+        typed = place is not None and not place.whole and place.only is None
+        if place is not None and typed and _has_objects(value):
+            value = as_structs(list(siblings(value)), place.struct)
         how = self._openers.get(level)
         if self._nest is not None and level == self._nest.level:
             nodes, depths = self._arranged(value, self._nest, place)
@@ -194,6 +197,11 @@ class Flattener:
         """The same of those nodes of a list that can be read, by their places in it."""
         places = self.places_of(nodes)
         return places if len(places) == len(ordinals) else places.left(ordinals)
+
+
+def _has_objects(value: Any) -> bool:
+    """Whether there is a plain object, or a list with one."""
+    return any(one.__class__ is dict for one in siblings(value))
 
 
 def structs_laid_flat(value: Any, below: Callable[[Any], Any]) -> tuple[list[Any], list[int]]:

@@ -7,10 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 from copy import copy
+from functools import cache
 from typing import Any, NamedTuple
 
 import msgspec
 
+from ..structure.record_types import Other
 from ..structure.structure import MEMBERS
 from ..values.functions import text_of
 from ..values.numbers import Unreadable
@@ -150,6 +152,18 @@ def siblings(value: Any) -> list[Any] | tuple[Any, ...]:
     if any(one is None or one.__class__ is list for one in value):
         return [part for one in value for part in siblings(one)]
     return value
+
+
+def as_structs(value: list[Any], struct: type) -> list[Any]:
+    """Entries of a level with the objects among them as structs: they are plain where a list of
+    one stands for an object on the way to them."""
+    structs: list[Any] = msgspec.convert(value, _list_of(struct))
+    return structs
+
+
+@cache
+def _list_of(struct: Any) -> Any:
+    return list[struct | Other]
 
 
 def with_entries(entry: Any, names: tuple[str, ...], kept: Any) -> Any:

@@ -32,6 +32,7 @@ from ..values.reading_texts import read_date
 from .plain_data import (
     FaultText,
     Joining,
+    as_structs,
     below,
     is_null,
     listed,
@@ -207,6 +208,9 @@ class Runtime:
                 return [], ()
             value = [value]
         classes = {*map(type, value)}
+        if struct is not None and dict in classes:
+            value = as_structs(value, struct)
+            classes = {*map(type, value)}
         if classes == {struct} or (struct is None and NoneType not in classes):
             return value, range(1, len(value) + 1)
         if struct is not None:

@@ -200,7 +200,7 @@ class RecordTypes:
         if self._exact and self._is_exact_object(place.names):
             place.only = struct
             return struct | None
-        return struct | Other
+        return struct | (Scalar if self._exact else Other)  # a list would hold what is not exact
 
     def _guard(self, place: Field, kinds: list[Any], rename: dict[str, str]) -> None:
         """Of a place that may turn out to be a tree: room for the member that would show it. In
