@@ -306,6 +306,16 @@ def test_depths_and_numbers_by_place_make_trees() -> None:
     assert told(balance) == [("parts.id", "3", (6,))]
 
 
+@pytest.mark.parametrize(
+    "way", [{"key": "idd", "parent": "up"}, {"depth": "d"}, {"numbering": "N"}]
+)
+def test_a_tree_is_not_made_by_a_field_that_no_row_has(way: dict[str, str]) -> None:
+    layout: dict[str, Any] = {"row-per": "parts", "nest": {"into": "parts", **way}, "sort": ["Id"]}
+    layout |= {"columns": [{"Id": "parts.id"}]}
+    with pytest.raises(flatledger.LayoutError, match="so that there is no tree"):
+        list(flatledger.table(layout, [{"id": 1}, {"id": 2, "up": 1}]))
+
+
 def test_rows_of_each_project_and_of_each_record_make_trees_of_their_own(tmp_path: Path) -> None:
     lines = ["project,id,up", "A,1,", "B,1,", "A,2,1", "B,2,1", "B,3,2", ",4,1"]
     (tmp_path / "rows.csv").write_text("\n".join(lines))

@@ -85,21 +85,23 @@ def _by_name(rows: Sequence[Any], nest: Nest, get: Get, tell: Tell) -> list[int]
                 tell(index, field, None, "has no number by place; the entry is kept as a root")
             continue
         if name in named:
-            what = "names an earlier entry too; what stands below it is put below the first"
+            first = named[name] + 1
+            what = f"entry {first:,} has this {field} too, and what names it goes below that"
             tell(index, field, name, what)
         named.setdefault(name, index)
     above = []
     for index, parent in enumerate(parents):
         found = named.get(parent, ROOT) if parent else ROOT
         if parent and found == ROOT:
-            what = f"no entry is called so ({field}); this one is kept as a root"
+            name = _names(rows[index], nest, get)[0] or f"in place {index + 1:,}"
+            what = f"no entry has this {field}; entry {name} is kept as a root"
             tell(index, points, parent, what)
         above.append(found)
     for index, circle in _circles(above):
         names = [_names(rows[at], nest, get)[0] for at in circle]
         more = " → …" if len(names) > LONGEST_SHOWN else ""
         shown = f"{' → '.join([*names[:LONGEST_SHOWN]])}{more} → {names[0]}"
-        what = f"goes round in a circle ({shown}), which is cut here: the entry is kept as a root"
+        what = f"goes round in a circle ({shown}), which is cut: entry {names[0]} is kept as a root"
         tell(index, points, parents[index], what)
         above[index] = ROOT
     return above

@@ -19,7 +19,7 @@ from ..structure.levels import (
     level_name,
     plain_steps,
 )
-from ..structure.missing_fields import MissingPath, judged
+from ..structure.missing_fields import TREE_FIELD, MissingPath, judged
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
 from ..values.reading_texts import DateReader
@@ -238,7 +238,7 @@ class _Planner:
         nest = self.layout.nest
         for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
             if field and nest:
-                self._miss(MissingPath((*nest.level, field)))
+                self._miss(MissingPath((*nest.level, field), what=TREE_FIELD))
 
     def _miss(self, path: MissingPath) -> None:
         if self.structure.find(_known_part(path.names)) is None:

@@ -16,6 +16,7 @@ from .levels import Names, level_name
 from .structure import MEMBERS, Place
 
 PLACES_SHOWN = 5
+TREE_FIELD = "field of a tree"  # by which flat rows are arranged: without it there is none
 SHORTEST = 3  # letters of a name in which a slip can be told
 
 
@@ -68,7 +69,11 @@ def judged(
         if {level_name(top), level_name(one.names)} & may_lack:
             continue
         near = _near(one, known, name, parent, used)
-        if near:
+        if one.what == TREE_FIELD:
+            message = f"`nest`: no entry of {level_name(known)} has a field `{name}`"
+            hint = f"; did you mean `{near.rpartition('.')[2]}`?" if near else ""
+            found.problems.append(one.problem(f"{message}, so that there is no tree{hint}"))
+        elif near:
             message = _refused(one, known, name, near)
             if allowed is not None:
                 start = " If" if message.endswith("?") else "; if"
