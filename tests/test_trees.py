@@ -316,6 +316,26 @@ def test_a_tree_is_not_made_by_a_field_that_no_row_has(way: dict[str, str]) -> N
         list(flatledger.table(layout, [{"id": 1}, {"id": 2, "up": 1}]))
 
 
+@pytest.mark.parametrize(
+    ("said", "wanted"),
+    [
+        ({"nests": {"tasks": "subtask"}}, "did you mean `tasks.subtasks`"),
+        ({"nests": {"tasks": "children"}}, "no record has tasks.children"),
+        ({"nests": {"taks": "subtasks"}}, "did you mean `tasks`"),
+        ({"opens-by": {"key": "tasks.idd", "named-by": "no"}}, "no record has tasks.idd"),
+        ({"open": {"tassks": {"to-depth": 1}}}, "did you mean `tasks`"),
+    ],
+)
+def test_names_of_trees_that_no_record_has_are_told(said: dict[str, Any], wanted: str) -> None:
+    source = [{"no": 1, "tasks": [{"id": 1, "subtasks": [{"id": 2}]}, {"id": 3}]}]
+    layout: dict[str, Any] = {"row-per": "tasks", "columns": [{"Id": "tasks.id"}], **said}
+    try:
+        said_of_it = table(layout, source)[1].notices
+    except flatledger.LayoutError as refused:
+        said_of_it = [str(refused)]
+    assert any(wanted in one for one in said_of_it)
+
+
 def test_rows_of_each_project_and_of_each_record_make_trees_of_their_own(tmp_path: Path) -> None:
     lines = ["project,id,up", "A,1,", "B,1,", "A,2,1", "B,2,1", "B,3,2", ",4,1"]
     (tmp_path / "rows.csv").write_text("\n".join(lines))

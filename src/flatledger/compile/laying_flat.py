@@ -44,6 +44,7 @@ class Flattener:
         trees = plan.chain.known.trees
         self._levels = [names for names in plan.repeating if names in trees]
         self._inner = trees
+        self.nested: set[Names] = set()  # members by which levels were met to nest
         self._places: dict[int, tuple[Places, Any]] = {}  # by the identity of a list, which is held
 
     @property
@@ -151,6 +152,9 @@ class Flattener:
         else:
             nodes, depths = laid_flat(value, self._inner[level], place.below if place else "")
         self.note(nodes, Places.of(Tree(nodes, depths)))
+        inner = (*level, self._inner[level])
+        if inner not in self.nested and max(depths, default=1) > 1:
+            self.nested.add(inner)
         return nodes
 
     def _arranged(self, value: Any, nest: Nest, place: Field | None) -> tuple[list[Any], list[int]]:

@@ -18,6 +18,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..plan.plan import Plan
+from ..structure.levels import Names
 from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
@@ -55,7 +56,8 @@ class Program:
     are, the state of its aggregate, and how many blanks; of sums that are proved group by group,
     the same for each group.
     ``lay_flat(records, numbers)``, where there are trees, comes before all else: it gives the
-    records with each tree as a list of its nodes. ``watch_nests(records, numbers)`` raises
+    records with each tree as a list of its nodes; ``nested`` are the members by which levels were
+    met to nest. ``watch_nests(records, numbers)`` raises
     LevelsDifferError for a level that turns out to be a tree.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
@@ -75,6 +77,7 @@ class Program:
     faults: FaultNotes
     lists: ListsMet
     lay_flat: Callable[[list[Any], Sequence[int]], list[Any]] | None
+    nested: set[Names]
     watch_nests: Callable[[list[Any], Sequence[int]], None] | None
     watch: Callable[[list[Any], Sequence[int]], None] | None
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
@@ -123,6 +126,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         faults,
         lists,
         trees.lay if trees.needed else None,
+        trees.nested,
         nests.look if nests.needed else None,
         loud.get("watch"),
         loud.get("watch_all"),

@@ -8,10 +8,9 @@ from __future__ import annotations
 
 import datetime as dt
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from decimal import Decimal
 from time import perf_counter
-from types import NoneType
 from typing import Any
 
 from ..bounds import MOST_SECONDS
@@ -29,10 +28,10 @@ from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from ..values.patterns import SECONDS, PatternTooSlowError
 from ..values.reading_texts import read_date
+from .level_entries import Address, LevelEntries
 from .plain_data import (
     FaultText,
     Joining,
-    as_structs,
     below,
     is_null,
     listed,
@@ -49,8 +48,6 @@ from .plain_data import (
 from .plain_values import NUMERALS, as_numbers, collected, flattened, is_number, is_whole_entry
 from .subtrees import result_below
 from .watches import ListsMet
-
-Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
 
 SLOW = 0.01  # seconds of one match, from which on it counts
 
@@ -79,7 +76,8 @@ class Runtime:
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name: this, and nothing else."""
         own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
-        entries = (self.entries, self.member_entries)
+        levels = LevelEntries(self.fault)
+        entries = (levels.entries, levels.member_entries)
         deep = (self.cell, self.compare, self.among, self.select, self.gather)
         shared = (walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
         guarded = {
@@ -198,40 +196,6 @@ class Runtime:
         return value
 
     # ---- shapes
-
-    def entries(
-        self, value: Any, struct: type | None, path: str, where: Address
-    ) -> tuple[list[Any], Sequence[int]]:
-        """The entries of a level, and their places: a lone object is a list of one."""
-        if value.__class__ is not list:
-            if is_null(value):
-                return [], ()
-            value = [value]
-        classes = {*map(type, value)}
-        if struct is not None and dict in classes:
-            value = as_structs(value, struct)
-            classes = {*map(type, value)}
-        if classes == {struct} or (struct is None and NoneType not in classes):
-            return value, range(1, len(value) + 1)
-        if struct is not None:
-            self._tell_strays(value, struct, path, where)
-        fits = [entry.__class__ is struct if struct else entry is not None for entry in value]
-        places = [place for place, fitting in enumerate(fits, 1) if fitting]
-        return [value[place - 1] for place in places], places
-
-    def member_entries(
-        self, value: Any, path: str, where: Address
-    ) -> tuple[list[tuple[str, Any]], Sequence[int]]:
-        """The entries of a level that is a mapping: its members with their keys, their places."""
-        if value.__class__ is not dict and value.__class__ is not list and not is_null(value):
-            self.fault(where, path, value, "a mapping was expected, and is left out")
-        found = members(value)
-        return found, range(1, len(found) + 1)
-
-    def _tell_strays(self, entries: list[Any], struct: type, path: str, where: Address) -> None:
-        for entry in entries:
-            if entry.__class__ is not struct and entry is not None:
-                self.fault(where, path, entry, "an entry with fields was expected, and left out")
 
     def select(self, selection: Selection, value: Any, root: Any, path: str, where: Address) -> Any:
         """What further segments of a path select: one value, or a list of those found."""

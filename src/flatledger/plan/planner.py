@@ -96,6 +96,7 @@ class _Planner:
         self.level: MissingPath | None = None
         known = known_levels(layout, expressions_in(layout), complete)
         known = msgspec.structs.replace(known, nests={**known.nests, **(made or {})})
+        self.given = structure
         self.structure, self.known = with_trees(structure, known)
         self.planned = False  # whether there is a result yet
         self.result = Draft(layout, self._chain())
@@ -239,6 +240,20 @@ class _Planner:
         for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
             if field and nest:
                 self._miss(MissingPath((*nest.level, field), what=TREE_FIELD))
+        self._note_missing_of_trees()
+
+    def _note_missing_of_trees(self) -> None:
+        """The same of levels that nest or are opened, and of what does so."""
+        by = self.layout.opens_by
+        levels = [names for names, _ in self.layout.nests]
+        levels += [one.level for one in self.layout.openings]
+        for level in (*levels, *([by.level] if by else [])):
+            self._miss(MissingPath(level, what="level"))
+        if by is not None:
+            self._miss(MissingPath((*by.level, *by.key)))
+        for names, inner in self.layout.nests:
+            if self.given.find((*names, inner)) is None:
+                self.result.missing.append(MissingPath((*names, inner), what="level"))
 
     def _miss(self, path: MissingPath) -> None:
         if self.structure.find(_known_part(path.names)) is None:

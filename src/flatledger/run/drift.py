@@ -56,9 +56,11 @@ class DriftLook:
         self._blank = {one.slot for one in _own_columns(plan)}
         self._noted = plan.layout.known is not None
 
-    def seen(self, batch: Batch, rows: list[Row]) -> Seen:
-        """What some records and the rows made of them show."""
+    def seen(self, batch: Batch, rows: list[Row], nested: set[Names]) -> Seen:
+        """What some records and the rows made of them show; ``nested`` are members by which levels
+        were met to nest."""
         paths = {n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)}
+        paths |= self._unmet & nested
         filled = {p for p in self._blank if any(row[p] is not None for row in rows)}
         self._unmet -= paths
         self._blank -= filled

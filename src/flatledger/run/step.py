@@ -143,7 +143,7 @@ class Stepper:
             rows=rows,
             sums=sums,
             by_record=by_record,
-            seen=self._drift.seen(batch, rows),
+            seen=self._drift.seen(batch, rows, program.nested),
             sequences=sequences(self.plan, batch),
             watches=program.watches.taken(),
         )
