@@ -112,6 +112,19 @@ OTHERS: list[dict[str, Any]] = [
         "expects-order": ["fee"],
     },
     {"columns": [{"Site": "site"}, {"Fee": "fee"}], "sort": ["Fee desc", "site"]},
+    {
+        "row-per": "lines",
+        "nests": {"lines": "lots"},
+        "columns": [
+            *({"Site": "site"}, {"D": {"value": "depth()", "total": {"sum": "tops"}}}),
+            {"Q": {"value": "lines.qty", "total": "sum"}},
+            {"Below": {"value": "count(below(lines))", "total": {"sum": "all"}}},
+        ],
+        "only": [{"keep": "lines", "when": "lines.qty > 1", "with": "branch"}],
+        "group": ["is_leaf()"],
+        "totals": {"detail": "no"},
+        "open": {"lines": {"until": "lines.qty = 3"}},
+    },
 ]
 
 

@@ -53,6 +53,11 @@ def _tree_notes(balance: Balance) -> list[str]:
             for level in dict.fromkeys(one.level for one in balance.nodes_taken)
         ),
         *(
+            f"{headings}: of what is below a node, what the conditions left"
+            for headings in [", ".join(balance.below_left)]
+            if headings
+        ),
+        *(
             f"`{one.name or one.text}` kept {one.more:,} more, "
             f"{'below' if one.kept_with == 'branch' else 'above'} those that it passed"
             for one in balance.conditions

@@ -217,7 +217,8 @@ class Balance(msgspec.Struct):
     of records that were filtered out are in ``faults_filtered_out`` alone. ``wrong`` says what is
     not as it should be with rows or cells, which is an error of this program. ``notes`` are what
     the outputs have to say, and ``notices`` what somebody should look at: it may be right, and need
-    not be.
+    not be. ``below_left`` are columns that tell of what is left below a node, ``nodes_taken`` where
+    the leaves of a tree are added up.
 
     >>> import flatledger
     >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "only": ["fee < 9"]}
@@ -258,6 +259,7 @@ class Balance(msgspec.Struct):
     reopening_allowed: bool = False
     columns: list[ColumnBalance] = []
     nodes_taken: list[NodesTaken] = []
+    below_left: list[str] = []
     opened_by: OpenedBy | None = None
     fault_count: int = 0
     fault_places: dict[str, int] = {}

@@ -56,6 +56,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         rows=proof.rows,
         total_rows=proof.total_rows,
         nodes_taken=list(dict.fromkeys(_nodes_taken(plan))),
+        below_left=list(dict.fromkeys(_below_left(plan))),
         columns=[one for one in columns if one.heading not in checks or not one.balanced],
         wrong=[
             *proof.wrong,
@@ -86,6 +87,18 @@ def _nodes_taken(plan: Plan) -> Iterator[NodesTaken]:
                 yield NodesTaken(where, level_name(known.aggregate.chain.levels[-1]))
             elif part.name == IS_COUNTED and known.node is not None:
                 yield NodesTaken(where, level_name(plan.chain.levels[known.node]))
+
+
+def _below_left(plan: Plan) -> Iterator[str]:
+    """The columns that tell of what is below a node, where conditions leave out nodes there."""
+    judged = {one.judged(plan.chain) for one in plan.conditions}
+    for column in plan.columns:
+        for part in column.value.walk() if column.value is not None else ():
+            aggregate = part.known.aggregate if isinstance(part.known, Known) else None
+            if aggregate is None or aggregate.under is None:
+                continue
+            if aggregate.chain.levels[aggregate.under] in judged:
+                yield column.column.heading
 
 
 def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
