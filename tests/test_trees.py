@@ -490,6 +490,17 @@ def test_a_later_record_can_show_that_a_level_nests(tmp_path: Path) -> None:
         list(flatledger.table({"row-per": "parts", "columns": columns[:1]}, [*plain, nests]))
 
 
+def test_an_object_of_the_same_name_on_the_way_can_be_kept_apart() -> None:
+    records = [{"data": {"n": 1, "data": [{"x": 1}, {"x": 2}]}}]
+    layout: dict[str, Any] = {"row-per": "data.data", "columns": [{"X": "data.data.x"}]}
+    with pytest.raises(flatledger.LayoutError, match=r"names data\.data keeps the two apart"):
+        list(flatledger.table(layout, records))
+    assert table({**layout, "levels": ["data.data"]}, records)[0] == [(1,), (2,)]
+    two = [{"data": [{"data": [{"x": 1}, {"x": 2, "data": {"x": 3}}]}, {"data": {"x": 4}}]}]
+    found, _ = table({**layout, "levels": ["data", "data.data"]}, two)
+    assert found == [(1,), (2,), (3,), (4,)]  # within the second level its own member nests
+
+
 def test_side_lists_and_selectors_reach_every_node(tmp_path: Path) -> None:
     (tmp_path / "bays.csv").write_text("Part,Bay\nx,A1\ny,B2\n")
     parts = [{"p": "x", "q": 1, "parts": [{"p": "y", "q": 2, "parts": {"p": "x", "q": 3}}]}]
@@ -513,7 +524,7 @@ columns:
 @pytest.mark.parametrize(
     ("layout", "wanted"),
     [
-        ({"row-per": "parts.parts"}, "levels: [parts, parts.parts]|nests in itself"),
+        ({"row-per": "parts.parts"}, "`levels` that names parts.parts keeps the two apart"),
         ({"row-per": "parts", "columns": [{"Q": "parts.parts.q"}]}, "write parts.q; below"),
         ({"columns": [{"D": "depth()"}]}, "`row-per` names the level that nests"),
         ({"columns": [{"B": "below(parts.q)"}]}, "sum(below(…))"),

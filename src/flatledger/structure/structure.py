@@ -29,6 +29,7 @@ class Place:
     wanted: Collection[str] | None = None
     name: str = ""
     nesting: str = ""
+    nested: bool = False  # an object was met there
 
     lists: int = 0
     many: int = 0
@@ -69,6 +70,7 @@ class Place:
         firsts = [n for n in (self.first_many, other.first_many) if n]
         self.first_many = min(firsts, default=0)
         self.elements += other.elements
+        self.nested = self.nested or other.nested
         self.kinds.update(other.kinds)
         for name, child in other.children.items():
             (self.children.get(name) or self._child(name)).merge(child)
@@ -123,6 +125,7 @@ class Place:
         for key, below in value.items():
             if key == nesting != "":
                 within.append(below)
+                self.nested = self.nested or isinstance(below, dict | list | tuple)
                 continue
             child = children.get(key)
             if child is None:

@@ -57,7 +57,8 @@ def within_a_tree(names: Names, known: KnownLevels) -> str:
             field = level_name((*names[:length], *names[length + 1 :]))
             return (
                 f"{level} nests in itself, so that each of its nodes is an entry of {level}: write "
-                f"{field}; below(…) and parent(…) go from one to others"
+                f"{field}; below(…) and parent(…) go from one to others. `levels` that names "
+                f"{level_name(names[: length + 1])} keeps the two apart"
             )
     return ""
 
@@ -67,6 +68,8 @@ def with_trees(structure: Place, known: KnownLevels) -> tuple[Place, KnownLevels
     trees = {**known.nests}  # with no name of a member where flat rows are arranged
     for names, inner in _nesting_places(structure, ()):
         stated_apart = known.stated is not None and (*names, names[-1]) in known.stated
+        if names[:-1] in trees and trees[names[:-1]] == names[-1]:
+            continue  # it is that level already
         repeats = known.has(names, structure) or (known.stated is None and inner.many > 0)
         if names not in trees and not stated_apart and repeats:
             trees[names] = names[-1]
@@ -80,7 +83,7 @@ def _nesting_places(place: Place, at: Names) -> list[tuple[Names, Place]]:
     found = []
     for name, child in place.children.items():
         names = (*at, name)
-        own = child.children.get(name)
+        own = child if child.nested else child.children.get(name)
         if own is not None and own.kinds[dict]:
             found.append((names, own))
         found += _nesting_places(child, names)
