@@ -84,7 +84,8 @@ def _opened(plan: Plan) -> Iterator[str]:
     if by is not None:
         where = by.file or "the source's own records"
         key = level_name((*by.level, *by.key))
-        yield f"What {level_name(by.level)} hold is defined in {where}: {key} is its {by.named_by}."
+        place = f"in the one whose {by.named_by} is {key}"
+        yield f"What {level_name(by.level)} hold is defined in {where}, {place}."
 
 
 def _conditions(plan: Plan) -> Iterator[str]:
