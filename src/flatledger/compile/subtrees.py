@@ -6,7 +6,8 @@ from functools import cached_property
 from typing import Any
 
 from ..plan.row_order import in_order
-from ..values.aggregates import Aggregate
+from ..values.aggregates import Aggregate, Distinct
+from ..values.ordering import distinct_key
 from .tree import Places
 
 
@@ -29,6 +30,7 @@ class Subtrees:
         self._tree, self._aggregate, self._from_here = places.tree, aggregate, from_here
         self._found, self._order = found, order
         self._merged = aggregate.merges_at_once and order is None
+        self._counts_distinct = isinstance(aggregate, Distinct) and aggregate.name == "count"
 
     @cached_property
     def sums(self) -> list[Any]:
@@ -66,6 +68,23 @@ class Subtrees:
                 counts[parent] += counts[place]
         return list(zip(sums, counts, strict=True))
 
+    @cached_property
+    def _distinct(self) -> list[int]:
+        """How many different values each subtree has: the smaller set goes into the larger."""
+        parents, sets = self._tree.parents, dict[int, set[Any]]()
+        counts = [0] * len(parents)
+        for place in range(len(parents) - 1, 0, -1):
+            found = sets.pop(place, set())
+            counts[place] = len(found)
+            found |= {*map(distinct_key, self._values(self._found[place]))}
+            if self._from_here:
+                counts[place] = len(found)
+            other = sets.get(parents[place], set())
+            less, more = sorted((found, other), key=len)
+            more |= less
+            sets[parents[place]] = more
+        return counts
+
     def _with_own(self, place: int, state: Any, count: int) -> tuple[Any, int]:
         values = self._values(self._found[place])
         if not values:
@@ -89,6 +108,8 @@ class Subtrees:
     def result(self, place: int, *options: Any) -> Any:
         """What the values of the subtree of a node result in. Raises ValueFaultError."""
         aggregate = self._aggregate
+        if self._counts_distinct:
+            return self._distinct[place]
         if not self._merged:
             values = self._values(self.values(place))
             return aggregate.result(aggregate.add(aggregate.zero(), values), len(values), *options)

@@ -247,7 +247,9 @@ class Places:
         """The place of the node at a depth on the way down to one, itself included; else 0."""
         if depth != int(depth) or not 1 <= depth <= self.tree.depths[place - 1]:
             return 0
-        return self.tree.at_depth(int(depth))[place]
+        if depth <= SHALLOW:
+            return self.tree.at_depth(int(depth))[place]
+        return self.tree.way(place)[int(depth) - 1]
 
     def trail(self, place: int, values: list[Any], separator: str | None) -> str | None:
         """The texts of the nodes from a root down to one; those that have none are passed over."""
