@@ -336,6 +336,26 @@ def test_names_of_trees_that_no_record_has_are_told(said: dict[str, Any], wanted
     assert any(wanted in one for one in said_of_it)
 
 
+def test_a_survey_and_a_draft_show_how_rows_make_a_tree() -> None:
+    rows = max((some_rows(random.Random(seed), 40) for seed in range(9)), key=len)
+    survey = flatledger.survey(rows)
+    (remark, *_) = survey.field("within").remarks
+    assert "`nest: {into: nodes, key: id, parent: within}`" in remark
+    others = (field.remarks for field in survey.fields if field.path != "within")
+    assert not any("makes a tree" in remark for remarks in others for remark in remarks)
+    (tree,) = nested(rows)
+    survey = flatledger.survey([tree])
+    depths = [node["depth"] for node in preorder(rows)]
+    assert survey.field("parts").nested == [depths.count(at) for at in range(1, max(depths) + 1)]
+    assert survey.field("parts.id").filled == len(rows)
+    draft = flatledger.draft([tree])
+    assert "nests: {parts: parts}\n" in draft
+    found, _ = table(draft.layout, [tree])
+    assert [row[draft.layout.headings.index("Number")] for row in found[:-1]] == [
+        row[0] for row in table({"row-per": "parts", "columns": [{"N": "numbering()"}]}, [tree])[0]
+    ]
+
+
 def test_rows_of_each_project_and_of_each_record_make_trees_of_their_own(tmp_path: Path) -> None:
     lines = ["project,id,up", "A,1,", "B,1,", "A,2,1", "B,2,1", "B,3,2", ",4,1"]
     (tmp_path / "rows.csv").write_text("\n".join(lines))

@@ -10,6 +10,7 @@ import msgspec
 
 from ..values.faults import Fault
 from ..values.visible import steerless_json
+from .parents import parents_among
 from .recognising import key_words, recognise
 from .spots import Spot, keys_are_data
 
@@ -128,16 +129,27 @@ def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
             members.remarks.append(f"the keys are data ({key_words(spot)})")
         fields.append(members)
         fields += fields_of(spot.members, together, depth + 1)
+    parents = dict(parents_among(spot)) if not spot.depths else {}
     for name, child in spot.children.items():
         below = path_of(path, name)
         settle(child)
-        fields.append(_field(child, below, depth, spot.objects))
+        field = _field(child, below, depth, spot.objects)
+        if name in parents:
+            field.remarks.insert(0, _as_a_tree(name, parents[name], path))
+        fields.append(field)
         fields += fields_of(child, below, depth + 1)
     if spot.others is not None:
         others = _field(spot.others, f"{path or '$'}.*", depth, spot.objects)
         others.remarks.append(FURTHER)
         fields.append(others)
     return fields
+
+
+def _as_a_tree(parent: str, key: str, path: str) -> str:
+    """That entries name each other, and what makes a tree of them."""
+    where = f"of: {path}" if path else "into: nodes"
+    nest = f"`nest: {{{where}, key: {key}, parent: {parent}}}`"
+    return f"names another entry by its {key}: {nest} makes a tree"
 
 
 def settle(spot: Spot) -> None:
