@@ -461,6 +461,19 @@ def test_groups_by_where_nodes_stand() -> None:
     assert found == wanted
 
 
+def test_a_chain_of_definitions_is_opened_for_the_records_that_take_part(tmp_path: Path) -> None:
+    """Each of the others would be opened too, all the way down."""
+    count, file = 20_000, tmp_path / "chain.jsonl"
+    lines = ({"no": f"L{at}", "parts": [{"part": f"L{at + 1}"}]} for at in range(count))
+    file.write_text("".join(f"{json.dumps(one)}\n" for one in lines))
+    by = {"key": "parts.part", "named-by": "no"}
+    layout: dict[str, Any] = {"row-per": "parts", "opens-by": by}
+    layout |= {"columns": [{"D": "depth()"}], "only": ["no in ('L0', 'L19999')", "depth() > 0"]}
+    found, balance = table(layout, file)
+    assert [row[0] for row in found] == [*range(1, count + 1), 1]
+    assert (balance.remaining, balance.levels[0].met) == (2, 2 * count - 1)
+
+
 # ---- deep, odd and hostile trees
 
 

@@ -38,7 +38,8 @@ class Flattener:
         """``definitions`` are there where nodes are opened by them."""
         self._plan, self._definitions = plan, definitions
         self._openers: dict[Names, Opener] = {}
-        self._faults, self._number, self._own_name = faults, 0, ""
+        self.passes: Callable[[Any, int], bool] | None = None  # else it is opened by no definition
+        self._faults, self._number, self._own_name, self._passed = faults, 0, "", True
         self._nest = plan.layout.nest
         self._root = plan.record_types.root
         trees = plan.chain.known.trees
@@ -104,6 +105,7 @@ class Flattener:
             laid = []
             for record, self._number in zip(records, numbers, strict=True):
                 self._own_name = self._name(record)
+                self._passed = self.passes is None or self.passes(record, self._number)
                 laid.append(self._changed(record, names, names, self._root))
             records = laid
         return records
@@ -140,6 +142,8 @@ class Flattener:
         if place is not None and typed and _has_objects(value):
             value = as_structs(list(siblings(value)), place.struct)
         how = self._openers.get(level)
+        if how is not None and not self._passed:
+            how = how._replace(key=None)
         if self._nest is not None and level == self._nest.level:
             nodes, depths = self._arranged(value, self._nest, place)
             if how is not None:

@@ -10,6 +10,8 @@ import msgspec
 
 from ..bounds import MOST_NODES
 from ..errors import SourceError
+from ..language import nodes as n
+from ..plan.known import Known
 from ..plan.plan import OpeningPlan, Plan
 from ..structure.levels import Names, level_name
 from ..structure.structure import Place
@@ -89,18 +91,20 @@ class Opener(NamedTuple):
         nodes: list[Any] = []
         depths: list[int] = []
         ways: list[tuple[Iterator[Any], str]] = [(iter(siblings(value)), own_name)]
+        names = {own_name: None} if own_name else {}  # of the definitions on the way, in order
         while ways:
             for node in ways[-1][0]:
                 nodes.append(node)
                 depths.append(len(ways))
                 if self._stays_closed(number, node, len(ways)):
                     continue
-                below, name = self._below(node, number, len(nodes), ways)
+                below, name = self._below(node, len(nodes), names)
                 if not is_null(below):
                     ways.append((iter(siblings(below)), name))
+                    names |= {name: None} if name else {}
                     break
             else:
-                ways.pop()
+                names.pop(ways.pop()[1], None)
             if len(nodes) > MOST_NODES:
                 raise SourceError(
                     f"record {number:,} has more than {MOST_NODES:,} {level_name(self.level)} when "
@@ -114,9 +118,7 @@ class Opener(NamedTuple):
         is_entry = isinstance(node, dict | msgspec.Struct)  # and no stray text among them
         return self.closed is not None and is_entry and self.closed(number, node, depth)
 
-    def _below(
-        self, node: Any, number: int, place: int, ways: list[tuple[Iterator[Any], str]]
-    ) -> tuple[Any, str]:
+    def _below(self, node: Any, place: int, names: dict[str, None]) -> tuple[Any, str]:
         """What is below a node: its own, or else that of its definition, with its name."""
         below = self.below(node)
         if self.key is None or not is_null(below):
@@ -124,10 +126,10 @@ class Opener(NamedTuple):
         name = name_of(self.key(node))
         if name not in self.defined:
             return None, ""
-        circle = [other for _, other in ways if other]
-        if name in circle:
+        if name in names:
             if self.tell is not None:
-                shown = " → ".join([*circle[circle.index(name) :], name])
+                way = list(names)
+                shown = " → ".join([*way[way.index(name) :], name])
                 self.tell(place, name, f"holds itself ({shown}), and is not opened again")
             return None, ""
         if self.used is not None:
@@ -147,6 +149,32 @@ def pruned(
         kept_depths.append(depth)
         closed_at = depth if how._stays_closed(number, node, depth) else 0
     return kept, kept_depths
+
+
+def passes_source(plan: Plan, constants: Constants, name: str) -> str:
+    """The text of the function that says whether a record passes the conditions that are told of it
+    alone: what others hold need not be opened. Blank where nothing is opened, or none is judged."""
+    own = [one.value for one in plan.conditions if one.level == 0 and one.side is None]
+    tests = [value for value in own if all(map(_is_of_the_record, value.walk()))]
+    if plan.layout.opens_by is None or not tests:
+        return ""
+    emitter = Emitter(plan, constants)
+    with emitter.code.at(0, whole=True) as block:
+        for test in tests:
+            block.add(f"if {emitter.truth(test).code} is not True: return False")
+    head = function_head(name, "record", "number")
+    return "\n".join([head, *indented([*block.lines, "return True"], 1)])
+
+
+def _is_of_the_record(node: n.Node) -> bool:
+    """Whether a part of a condition asks for nothing that lies in levels below the record."""
+    known = node.known
+    if not isinstance(known, Known):
+        return True  # a step of a path
+    if known.aggregate is not None or known.node is not None or isinstance(node, n.Heading):
+        return False
+    access = known.access
+    return access is None or (access.anchor == 0 and access.side is None and not access.rest)
 
 
 def closed_source(plan: Plan, opening: OpeningPlan, constants: Constants, name: str) -> str:

@@ -30,7 +30,7 @@ from .keeping import keep_source
 from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
 from .nest_watch import NestWatch
-from .opening import Definitions, closed_source
+from .opening import Definitions, closed_source, passes_source
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
 from .runtime import Runtime
@@ -96,6 +96,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     unfold, tested = unfold_source(plan, constants, raw)
     if plan.conditions or plan.drops_without_entries:  # then it does not look at all of them
         tested = set()
+    passes = passes_source(plan, constants, "passes")
     openings = {f"closed_{index}": one for index, one in enumerate(plan.openings)}
     functions = (
         keep,
@@ -104,6 +105,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         watch_source(plan, constants, "watch", tested),
         watch_source(plan, constants, "watch_all") if tested else "",
         identify_source(plan, constants),
+        passes,
         *(closed_source(plan, one, constants, name) for name, one in openings.items()),
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
@@ -115,6 +117,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     quiet = _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, trees, quiet=True)
     exec(code, loud)
     exec(code, quiet)
+    trees.passes = quiet.get("passes")
     trees.open_by({o.chain.levels[-1]: loud[name] for name, o in openings.items() if name in loud})
     program = Program(
         source,
