@@ -409,6 +409,32 @@ def test_definitions_are_opened_where_they_are_named(tmp_path: Path, own: bool) 
     assert any("holds itself" in reason for reason in reasons)
 
 
+@pytest.mark.parametrize("group", [False, True])
+def test_columns_for_keys_of_nodes_that_are_opened(group: bool) -> None:
+    records: list[Node] = [
+        {"no": "A", "parts": [{"part": "B", "tags": [{"k": "x", "v": 1}]}, {"part": "z"}]},
+        {"no": "B", "parts": [{"part": "C", "tags": [{"k": "y", "v": 2}, {"k": "x", "v": 3}]}]},
+        {"no": "C", "parts": [{"part": "q", "tags": {"k": "w", "v": 4}}, {"part": "r"}]},
+    ]
+    spread = {"columns-from": "parts.tags", "named-by": "parts.tags.k"}
+    layout: dict[str, Any] = {"opens-by": {"key": "parts.part", "named-by": "no"}}
+    layout |= {"only": ["no = 'A'"]}
+    if group:
+        spread |= {"value": "sum(all_nodes(parts.tags.v))"}
+        layout |= {"row-per-group": ["no"], "columns": [{"No": "no"}, {"{key}": spread}]}
+        rows = flatledger.table(layout, records)
+        assert rows.headings == ("No", "x", "y", "w")
+        assert list(rows) == [("A", 4, 2, 4)]
+    else:
+        layout |= {"row-per": "parts"}
+        layout["columns"] = [{"P": "parts.part"}, {"{key}": {**spread, "value": "parts.tags.v"}}]
+        rows = flatledger.table(layout, records)
+        assert rows.headings == ("P", "x", "y", "w")
+        found = {row[0]: row[1:] for row in rows}
+        assert found["C"] == ("3", "2", None)
+        assert found["q"] == (None, None, "4")
+
+
 def test_a_million_times_one_definition_is_as_many_rows(tmp_path: Path) -> None:
     """Ten in ten in ten in ten: each definition is held once, and opened wherever it is named."""
     file = tmp_path / "nested.jsonl"

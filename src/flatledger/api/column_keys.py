@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from ..compile.opening import Definitions
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression, Spread, Total
@@ -25,6 +26,7 @@ from ..run.protocols import Source
 from ..run.step import Stepper
 from ..structure.levels import Chain, known_levels
 from ..structure.structure import Place, observe
+from ..structure.trees import with_trees
 from ..structure.wanted import names_wanted
 from ..values.functions import text_of
 
@@ -55,14 +57,17 @@ class KeySearch:
         self._layout = settle(_bare(request), given)
         self._wanted = names_wanted(request)
 
-    def found(self, source: Source, structure: Place | None) -> dict[str, list[str]]:
+    def found(
+        self, source: Source, structure: Place | None, definitions: Definitions | None = None
+    ) -> dict[str, list[str]]:
         """The keys for each column, by its heading: the known ones, then others as they are met.
 
-        ``structure`` is that of all records, where it is known. Raises LayoutError where there are
+        ``structure`` is that of all records, where it is known; ``definitions`` are those by which
+        nodes of a tree are opened. Raises LayoutError where there are
         more than the layout allows, SourceError, and LevelsDifferError.
         """
         seekers = list(map(_Seeker, self._columns, self._known))
-        for rows in self._rows(source, structure):
+        for rows in self._rows(source, structure, definitions):
             for seeker, cells in zip(seekers, zip(*rows, strict=True), strict=False):
                 for cell in cells:
                     seeker.look_at(cell)
@@ -71,14 +76,18 @@ class KeySearch:
             raise LayoutError(self._layout.name, problems)
         return {seeker.column.heading: seeker.keys() for seeker in seekers}
 
-    def _rows(self, source: Source, structure: Place | None) -> Iterator[list[tuple[Any, ...]]]:
+    def _rows(
+        self, source: Source, structure: Place | None, definitions: Definitions | None
+    ) -> Iterator[list[tuple[Any, ...]]]:
         """What the entries that are kept have: for each row and column their keys, or how many."""
         with source.open() as reader:
             met = structure or observe(reader.peek(), self._wanted)
             whole = structure is not None
+            if definitions is not None:
+                met.merge(definitions.structure)
             assert self._layout.today is not None
             plan = make_plan(self._seeking(met, whole), met, self._layout.today, whole)
-            stepper = Stepper(plan)
+            stepper = Stepper(plan, definitions=definitions)
             for batch in decoded(reader, plan.record_types.record_type):
                 yield stepper.step(batch).rows
 
@@ -87,7 +96,7 @@ class KeySearch:
         bare = self._layout
         if bare.row_per_group:
             known = known_levels(bare, expressions_in(bare), whole)
-            keys = Decomposed(bare, Chain.of((), met, known)).inner_layout()
+            keys = Decomposed(bare, Chain.of((), *with_trees(met, known))).inner_layout()
             bare = msgspec.structs.replace(keys, group=(), totals=Totals())
         seen = [
             Column(f"keys {at}", _keys_of(column.spread), total=Total("first", part=True))

@@ -79,7 +79,8 @@ class Preparation:
         """The keys that the source has, for the columns of which they are not known."""
         while self._seeking is not None:
             try:
-                return self._seeking.found(self.source, self._structure)
+                definitions = definitions_of(self._request, self.source)
+                return self._seeking.found(self.source, self._structure, definitions)
             except LevelsDifferError as wrong:
                 self.begin_again(wrong)
         return {}

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from ..language import nodes as n
+from ..language.extents import taken_by
 from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
 from ..plan.known import aggregate_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain, Names
 from ..structure.structure import MEMBERS
-from ..structure.trees import taken_by
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented
 from .by_key import ForKey, by_key

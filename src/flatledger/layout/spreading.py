@@ -15,6 +15,7 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
+from ..language.extents import with_argument
 from ..values.aggregates import AGGREGATES
 from .column import Column, Expression, Spread, Total, Translation
 from .model import SettledLayout
@@ -182,7 +183,8 @@ def _narrowed(value: n.Node, of_key: Callable[[n.Node, n.Node | None], n.Node]) 
             return None
         first, *others = node.arguments
         settled = {"any": n.Literal(node.position, False), "every": n.Literal(node.position, True)}
-        arguments = (of_key(first, settled.get(node.name)), *others)
+        own = with_argument(first, lambda one: of_key(one, settled.get(node.name)))
+        arguments = (own, *others)
         return msgspec.structs.replace(node, arguments=arguments)
 
     return n.rebuilt(value, narrowed)  # type: ignore[no-any-return]

@@ -14,11 +14,12 @@ import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
+from ..language.extents import ALL_NODES, SUBTREES, taken_by
 from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.text import Scalar
 from ..structure.levels import Chain, Names, level_name
-from ..structure.trees import ALL_NODES, IS_COUNTED, SUBTREES, TREE_FUNCTIONS, taken_by
+from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
 from .kinds import AGGREGATE_KINDS, COLLECT

@@ -8,16 +8,14 @@ from itertools import pairwise
 
 from ..errors import Problem
 from ..language import nodes as n
+from ..language.extents import ALL_NODES, EXTENTS, SUBTREES, taken_by
 from ..layout.column import Expression
 from ..layout.names import nearest
 from ..structure.levels import Chain, Names, level_name, named_place, plain_steps
 from ..structure.structure import MEMBERS
 from ..structure.trees import (
-    ALL_NODES,
     IS_COUNTED,
-    SUBTREES,
     TREE_FUNCTIONS,
-    taken_by,
     within_a_tree,
 )
 from ..values.functions import CAST_KINDS, FUNCTIONS
@@ -119,7 +117,7 @@ class Resolver:
             return
         if node.distinct:
             self._refuse("`distinct` belongs to an aggregate", node)
-        if node.name in (*SUBTREES, ALL_NODES):
+        if node.name in EXTENTS:
             self._refuse(f"`{node.name}` stands in an aggregate: sum({node.name}(…))", node)
             return
         known = {

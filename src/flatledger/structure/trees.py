@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import msgspec
 
-from ..language import nodes as n
+from ..language.extents import EXTENTS
 from .levels import KnownLevels, Names, level_name
 from .structure import Place
 
@@ -35,18 +35,7 @@ TREE_KINDS = {
     "chain_product": "number",
 }
 IS_COUNTED = "is_counted"  # the engine's own: whether a node is one of those that a sum takes
-SUBTREES = ("below", "from_here")  # what an aggregate runs over, under a node
-OF_AN_ARGUMENT = ("parent", "root", "ancestor", *SUBTREES, "all_nodes")  # their kind is its
-ALL_NODES = "all_nodes"  # and whether it takes summaries and what is below them
-
-
-def taken_by(call: n.Call) -> tuple[n.Node, tuple[str, ...]]:
-    """What an aggregate takes in, and how far it goes in a tree: `below`, `all_nodes`."""
-    argument, ways = call.arguments[0], []
-    while isinstance(argument, n.Call) and argument.name in (*SUBTREES, ALL_NODES):
-        ways.append(argument.name)
-        argument = argument.arguments[0] if argument.arguments else n.Literal(0, None)
-    return argument, tuple(ways)
+OF_AN_ARGUMENT = ("parent", "root", "ancestor", *EXTENTS)  # their kind is its
 
 
 def within_a_tree(names: Names, known: KnownLevels) -> str:
