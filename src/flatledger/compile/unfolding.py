@@ -155,4 +155,5 @@ def _marks(
 
 def _mark_ends(plan: Plan) -> list[str]:
     once = [mark for mark in plan.marked if mark.column is None and not plan.splits(mark.home)]
-    return [f"{_mark_name(mark, 'mark')} = REPEAT" for mark in once]
+    above = [mark for mark in once if mark.home < plan.chain.row]  # a node has no other row
+    return [f"{_mark_name(mark, 'mark')} = REPEAT" for mark in above]
