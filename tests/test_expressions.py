@@ -324,3 +324,31 @@ def test_a_list_has_the_order_that_is_asked_for() -> None:
     grouped["columns"] = [{"A": "listagg(e.n) within group (order by e.q)"}]
     with pytest.raises(flatledger.LayoutError, match="a list is ordered by its own values"):
         table(grouped, records)
+
+
+singles = st.sampled_from(["a", "b ", "", " ", None, 3, Decimal("2.50"), True])
+wholes = st.recursive(
+    singles,
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from("xyz"), inner),
+    max_leaves=8,
+)
+
+
+def flat(value: Any) -> list[str]:
+    """The texts of all values within a value that are not blank, by plain recursion."""
+    if isinstance(value, dict | list):
+        inner = value.values() if isinstance(value, dict) else value
+        return [text for part in inner for text in flat(part)]
+    text = "" if value is None else "true" if value is True else str(value)
+    return [text] if text.strip() else []
+
+
+@given(st.lists(st.fixed_dictionaries({"q": st.integers(1, 3), "a": wholes, "b": wholes})))
+def test_all_parts_are_those_of_the_record_in_its_order(lines: list[Any]) -> None:
+    columns = [{"A": "all_parts(lines, '|')"}, {"B": "listagg(all_parts(lines, '|'), ';')"}]
+    layout = {"columns": columns, "only": [{"keep": "lines", "when": "lines.q > 1"}]}
+    kept = [line for line in lines if line["q"] > 1]
+    rows, balance = table(layout, [{"lines": lines}])
+    each = ["|".join(flat(line)) for line in kept]
+    assert rows == [("|".join(each) or None, ";".join(each) or None)]
+    assert balance.faults == []

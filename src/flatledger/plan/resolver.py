@@ -146,8 +146,9 @@ class Resolver:
         if node.name in (*TREE_FUNCTIONS, IS_COUNTED, "ordinal"):
             self._of_tree(node, chain)
             return
+        within = node.name in FUNCTIONS and FUNCTIONS[node.name].within
         for place, argument in enumerate(node.arguments):
-            self._node(argument, chain, single=node.name != "mentions" or place > 0)
+            self._node(argument, chain, single=not within or place > 0)
 
     def _arity(self, name: str) -> tuple[int, int]:
         function = FUNCTIONS[name]

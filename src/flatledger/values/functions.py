@@ -17,20 +17,24 @@ from ..bounds import LARGEST_POWER, LONGEST_TEXT
 from . import times
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
+from .parts import parts
 
 Number = int | Decimal
+PARTS_SEPARATOR = ", "  # between all parts, unless another is given
 
 
 class Function(msgspec.Struct, frozen=True):
     """A function: the kinds of its parameters, how many may be left out, and what it gives.
 
-    A parameter of the kind ``any`` takes the value as it came, null included.
+    A parameter of the kind ``any`` takes the value as it came, null included. The first of a
+    function that looks ``within`` may be a path to many values.
     """
 
     parameters: tuple[str, ...]
     optional: int
     result: str
     call: Callable[..., Any]
+    within: bool = False
 
 
 def round_number(number: Number, digits: Number = 0) -> Number:
@@ -153,6 +157,17 @@ def in_language(texts: Any, wanted: str) -> Any:
     return next(iter(present.values()), None)
 
 
+def all_parts(value: Any, separator: Any = PARTS_SEPARATOR) -> str | None:
+    """All values within a value as one text, in the order of the document; blank ones are none.
+
+    >>> all_parts({"name": "Ilse", "roles": ["mate", "cook"], "since": None})
+    'Ilse, mate, cook'
+    """
+    texts = (text_of(part) for part in parts(value) if part is not None)
+    between = "" if separator is None else text_of(separator)
+    return between.join(text for text in texts if text.strip()) or None
+
+
 _CASTS: dict[str, Callable[[Any], Any]] = {
     "date": times.as_date,
     "timestamp": times.as_timestamp,
@@ -242,7 +257,8 @@ FUNCTIONS = {
     "power": Function(("number", "number"), 0, "number", power),
     "extract": Function(("text", "when"), 0, "number", extract),
     "in_language": Function(("any", "text"), 0, "any", in_language),
-    "mentions": Function(("any", "text"), 0, "truth", mentions),
+    "mentions": Function(("any", "text"), 0, "truth", mentions, within=True),
+    "all_parts": Function(("any", "any"), 1, "text", all_parts, within=True),
     "working_time": Function(
         ("any", "text", "text", "number", "number"), 3, "number", times.working_time
     ),

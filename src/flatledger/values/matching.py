@@ -13,6 +13,7 @@ from typing import Any
 from . import patterns, times
 from .literals import Interval
 from .numbers import ValueFaultError
+from .parts import parts
 
 
 class ListWatch:
@@ -138,15 +139,9 @@ def folded(text: str) -> str:
 
 def _texts(value: Any) -> Iterator[str]:
     """Every text and number within a value."""
-    waiting = [value]
-    while waiting:
-        item = waiting.pop()
-        if isinstance(item, dict):
-            waiting += item.values()
-        elif isinstance(item, list | tuple):
-            waiting += item
-        elif item is not None and not isinstance(item, bool):
-            yield item if isinstance(item, str) else str(item)
+    for part in parts(value):
+        if part is not None and not isinstance(part, bool):
+            yield part if isinstance(part, str) else str(part)
 
 
 def overlap(start: Any, end: Any, other_start: Any, other_end: Any) -> bool:
