@@ -176,8 +176,25 @@ FORMS: list[Any] = [
     lambda data, indent: json.dumps(data, indent=indent),
     lambda data, indent: "\n".join(json.dumps([one, one]) for one in data),
     lambda data, indent: json.dumps(data, indent=indent) + json.dumps(data),
+    lambda data, indent: "".join(f"\x1e{json.dumps(one, indent=indent)}\n" for one in data),
 ]
-DAMAGE = [b"", b"\n", b"{", b"}", b"[", b"]", b'"', b",", b":", b"\\", b"\xff", b"x", b"1", b"null"]
+DAMAGE = [
+    b"",
+    b"\n",
+    b"\x1e",
+    b"{",
+    b"}",
+    b"[",
+    b"]",
+    b'"',
+    b",",
+    b":",
+    b"\\",
+    b"\xff",
+    b"x",
+    b"1",
+    b"null",
+]
 
 
 @settings(max_examples=300)
@@ -200,8 +217,8 @@ def test_what_is_read_does_not_depend_on_how_the_bytes_come(
     assert found_in(text, 5, one_by_one=True) == whole
 
 
-@given(st.integers(2, 6), st.data())
-def test_one_bad_line_costs_no_other(count: int, data: st.DataObject) -> None:
+@given(st.integers(2, 6), st.sampled_from(["\n", "\x1e", "\n\x1e"]), st.data())
+def test_one_bad_line_costs_no_other(count: int, between: str, data: st.DataObject) -> None:
     lines = [json.dumps({"no": number, "l": [{"q": "}"}]}) for number in range(count)]
     bad = data.draw(st.integers(0, count - 1))
     line = lines[bad]
@@ -209,7 +226,7 @@ def test_one_bad_line_costs_no_other(count: int, data: st.DataObject) -> None:
         st.sampled_from(["<r>", "x", '"', "]", line[:-1] + ",", '{"no": 9 "a": []}', "\xff"])
         | st.integers(1, len(line) - 1).map(lambda cut: line[:cut])
     )
-    records, faults = found_in("\n".join(lines).encode("latin-1"))
+    records, faults = found_in(between.join(lines).encode("latin-1"))
     assert [record["no"] for _, record in records] == [n for n in range(count) if n != bad]
     assert len(faults) >= 1
     assert {number for number, _ in faults} <= {bad + 1, bad + 2}

@@ -65,7 +65,7 @@ def _resembles_table(head: bytes) -> bool:
 _TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard"})
 _TEXT = frozenset({"encoding", "comment-prefix"})
 _FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows"}
-_JSON = re.compile(rb"\s*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
+_JSON = re.compile(rb"[\s\x1e]*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
 FORMATS = (
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
     Format(

@@ -1,4 +1,4 @@
-"""JSON: one value after another (JSON Lines, or as they come), lists of records, documents."""
+"""JSON: one value after another (lines, text sequences, as they come), lists, documents."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class JsonReader(BaseReader):
         self._names = options.records
         self._double_keys = options.double_keys
         self._largest = options.largest
-        self._chunks = data.chunks()
+        self._chunks: Iterator[bytes] = map(_as_lines, data.chunks())
         self._first: list[Any] | None = None
 
     def close(self) -> None:
@@ -93,6 +93,14 @@ class JsonReader(BaseReader):
         pieces.check()
         if decode.first_fault and not decode.readable:
             raise SourceError(nothing_read(self.name, decode.first_text, decode.first_fault))
+
+
+def _as_lines(chunk: bytes) -> bytes:
+    """The record separators of a text sequence (RFC 7464) as line ends that are not counted.
+
+    No JSON text holds that character, so where it stands reading can go on after a broken one.
+    """
+    return chunk.replace(b"\x1e", b"\r") if b"\x1e" in chunk else chunk
 
 
 def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
