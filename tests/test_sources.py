@@ -1,21 +1,26 @@
-"""The same records, however they come: lines, a list, a document; plain, gzip, standard input."""
+"""The same records, however they come: lines, a list, a document; plain, packed, standard input."""
 
 from __future__ import annotations
 
+import bz2
 import gzip
 import io
 import json
+import lzma
 from decimal import Decimal
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import pytest
+from backports import zstd
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout
 from flatledger.sources import open_source, reading
+from flatledger.sources.packing import LOOK
 from tests.conftest import Tool
 
 LAYOUT = flatledger.Layout.from_data({"columns": [{"A": "a"}, {"B": "b.c"}, {"L": "l"}]})
@@ -54,6 +59,51 @@ def test_every_form_gives_the_same_rows(data: list[Any], chunk: int, indent: int
             assert list(flatledger.table(layout, io.BytesIO(form))) == expected
     finally:
         reading.CHUNK = before
+
+
+PACKINGS = {
+    "gzip": gzip.compress,
+    "bzip2": bz2.compress,
+    "xz": lzma.compress,
+    "zstd": partial(zstd.compress, options={zstd.CompressionParameter.checksum_flag: 1}),
+}
+
+
+@pytest.mark.parametrize("packing", PACKINGS)
+def test_packed_sources_are_read_whole_or_not_at_all(packing: str) -> None:
+    pack = PACKINGS[packing]
+    plain = "\n".join(json.dumps({"no": n, "half": n / 2}) for n in range(90)).encode()
+    packed, whole = pack(plain), found_in(plain)
+    assert found_in(packed, 7) == whole
+    in_three = pack(plain[:500]) + pack(b"") + pack(plain[500:])  # streams may follow each other
+    assert found_in(in_three, 100) == whole
+    assert found_in(packed + bytes(8)) == whole
+    damaged = f"open file: the {packing} data is damaged or cut off: "
+    for cut in range(LOOK, len(packed)):
+        assert str(found_in(packed[:cut])).startswith(damaged), cut
+    second = packed[:20] + packed[24:]
+    assert str(found_in(packed + second)).startswith(damaged)
+    assert str(found_in(packed + b"no stream")).startswith(damaged)
+    for place in range(len(packed)):
+        changed = bytes([*packed[:place], packed[place] ^ 0x55, *packed[place + 1 :]])
+        assert found_in(changed) == whole or isinstance(found_in(changed), str), place
+    with pytest.raises(flatledger.SourceError, match="is empty"):
+        list(flatledger.table(LAYOUT, io.BytesIO(pack(b""))))
+
+
+def test_a_pipe_that_gives_a_byte_at_a_time_is_unpacked() -> None:
+    class Dripping(io.RawIOBase):
+        left = zstd.compress(b'{"a": 1}')
+
+        def readable(self) -> bool:
+            return True
+
+        def readinto(self, buffer: Any) -> int:
+            one, self.left = self.left[:1], self.left[1:]
+            buffer[: len(one)] = one
+            return len(one)
+
+    assert list(flatledger.table(LAYOUT, Dripping())) == [(1, None, None)]
 
 
 def test_numbers_keep_the_digits_they_came_with() -> None:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from pathlib import PurePath
 from typing import NamedTuple, cast
 
 from ..errors import SourceError
@@ -15,6 +14,7 @@ from ..extras import loaded
 from ..layout.names import proposal
 from ..run.protocols import Reader, Source
 from .options import Options
+from .packing import plain_name
 from .reading import Bytes, Bytestream
 
 
@@ -100,7 +100,7 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
     'json'
     """
     by_content = [one for one in formats if one.begins(head)]
-    suffix = PurePath(name.lower().removesuffix(".gz")).suffix
+    suffix = plain_name(name).suffix
     by_name = [one for one in formats if suffix in one.suffixes]
     found = by_content or by_name or [one for one in formats if one.resembles(head)]
     return (*found, *formats)[0]

@@ -1,24 +1,23 @@
-"""Opening the bytes of a source: a file, standard input, an open file; plain or gzip."""
+"""Opening the bytes of a source: a file, standard input, an open file; plain or packed."""
 
 from __future__ import annotations
 
 import codecs
-import gzip
 import io
 import sys
 import tempfile
-import zlib
 from collections.abc import Iterator
+from contextlib import contextmanager
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any, BinaryIO, cast
 
 from ..errors import SourceError
+from .packing import DAMAGES, LOOK, Rejoined, unpacked
 
 CHUNK = 1 << 19
 _HEAD = 1 << 10
 _FIRST_CHUNK = 1 << 15  # the first records are looked at before all
-_GZIP = b"\x1f\x8b"
 _BYTE_ORDER_MARKS = {  # the longer ones first: that of UTF-16 begins that of UTF-32
     codecs.BOM_UTF8: "",
     codecs.BOM_UTF32_LE: "utf-32-le",
@@ -43,17 +42,30 @@ class Bytes:
         self._under = (
             file if isinstance(file, io.BufferedReader) else io.BufferedReader(cast(Any, file))
         )
-        self._file = self._under
-        if self._under.peek(2)[:2] == _GZIP:
-            self._file = io.BufferedReader(cast(Any, gzip.GzipFile(fileobj=self._under)))
-        head = self._read(max(map(len, _BYTE_ORDER_MARKS)))
-        if not head:
+        self._file: BinaryIO = self._under
+        self._packing = ""
+        try:
+            with self._told():
+                self._unpack()
+            head = self._read(max(map(len, _BYTE_ORDER_MARKS)))
+            if not head:
+                raise SourceError(f"{name} is empty: it has not one byte")
+        except SourceError:
             self.close()
-            raise SourceError(f"{name} is empty: it has not one byte")
+            raise
         mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
         self._encoding, self._marked = _BYTE_ORDER_MARKS.get(mark, ""), bool(mark)
         self._decoder = codecs.getincrementaldecoder(self._encoding)() if self._encoding else None
         self._first = self._as_utf8(head[len(mark) :])
+
+    def _unpack(self) -> None:
+        """Look whether the bytes are packed."""
+        begin = self._under.peek(LOOK)[:LOOK]
+        if len(begin) < LOOK:  # a pipe gives what it has
+            begin = self._under.read(LOOK)
+            self._file = io.BufferedReader(Rejoined(begin, self._under))
+        self._packing, packed = unpacked(self._file, begin)
+        self._file = packed or self._file
 
     @property
     def encoding(self) -> str:
@@ -63,7 +75,9 @@ class Bytes:
     @property
     def head(self) -> bytes:
         """What they begin with, as far as it is there already; nothing is used up."""
-        return self._first + self._as_seen(self._file.peek(_HEAD)[:_HEAD])
+        with self._told():
+            ahead: bytes = cast(Any, self._file).peek(_HEAD)
+        return self._first + self._as_seen(ahead[:_HEAD])
 
     def _as_seen(self, data: bytes) -> bytes:
         if self._encoding:
@@ -103,11 +117,17 @@ class Bytes:
             raise SourceError(f"{self.name} is damaged or cut off: {error}") from None
 
     def _read(self, size: int) -> bytes:
-        try:
+        with self._told():
             return self._file.read(size)
-        except (EOFError, zlib.error, gzip.BadGzipFile) as error:
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """What goes wrong while bytes are read, as a SourceError."""
+        try:
+            yield
+        except DAMAGES as error:
             raise SourceError(
-                f"{self.name}: the gzip data is damaged or cut off: {error}"
+                f"{self.name}: the {self._packing} data is damaged or cut off: {error}"
             ) from None
         except OSError as error:
             raise SourceError(f"{self.name} can't be read: {error.strerror or error}") from None
