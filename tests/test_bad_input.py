@@ -127,7 +127,7 @@ def test_a_sound_source_without_records_gives_a_header(tool: Tool, folder: Path,
 
 
 def test_the_command_line_is_wrong() -> None:
-    with pytest.raises(flatledger.SourceError, match="single mapping"):
+    with pytest.raises(flatledger.SourceError, match="single record"):
         flatledger.table(flatledger.Layout.from_data({"columns": [{"No": "no"}]}), {"no": 1})
 
 

@@ -10,6 +10,8 @@ from ..errors import SourceError
 from ..run.protocols import Source
 from .formats import ByteSource, format_named
 from .options import USUAL, Options
+from .python_rows import rows_of
+from .python_values import is_object
 from .reading import Bytestream
 from .records import PythonSource
 
@@ -19,7 +21,8 @@ AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
 def open_source(
     source: AnySource, options: Options = USUAL, *, format: str = "", keep: bool = False
 ) -> Source:
-    """The source of a path (``-``: standard input), an open file, or any iterable of records.
+    """The source of a path (``-``: standard input), an open file, a database cursor, a data
+    frame, or any iterable of records: mappings, or objects with members.
 
     A blank ``format`` is found. With ``keep`` standard input is kept while it is read, so that it
     can be read again. Raises SourceError.
@@ -27,8 +30,10 @@ def open_source(
     stated = format_named(format) if format else None
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         return ByteSource(Bytestream(source, keep), options, stated)
-    if isinstance(source, dict):
-        raise SourceError("a single mapping is no list of records; put it into a list")
+    if isinstance(source, dict) or is_object(source):
+        raise SourceError("a single record is no list of records; put it into a list")
+    if (rows := rows_of(source)) is not None:
+        return PythonSource(rows.records, manner=rows.manner)
     if not isinstance(source, Iterable) or isinstance(source, bytes | bytearray):
         raise SourceError(
             f"a source is a path, an open file or some records, not {type(source).__name__}"

@@ -1,12 +1,9 @@
-"""Records that are Python objects already: any iterable of mappings."""
+"""Records that are Python objects already: any iterable of mappings, or of objects with members."""
 
 from __future__ import annotations
 
-import datetime as dt
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from decimal import Decimal
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain, islice
-from math import isfinite
 from typing import Any
 
 import msgspec
@@ -15,26 +12,28 @@ from ..errors import SourceError
 from ..run.decoding import no_fit
 from ..run.protocols import Batch, Source
 from ..values.faults import Fault, shown
-from ..values.numbers import Unreadable
-from .json_values import LOOK_AHEAD, NUMBERS
+from .json_values import LOOK_AHEAD
+from .python_values import exact
 from .reader import BaseReader
 
 _BATCH = 500
 
 
 class PythonSource:
-    """Records from an iterable; ``first`` is the number of the first of them."""
+    """Records from an iterable; ``first`` is the number of the first of them, ``manner`` what is
+    said of how they are read."""
 
     name = "records"
 
-    def __init__(self, records: Iterable[Any], first: int = 1) -> None:
+    def __init__(self, records: Iterable[Any], first: int = 1, manner: str = "") -> None:
         self.again = isinstance(records, Sequence)
         self._records = records
         self._first = first
+        self._manner = manner
 
     def open(self) -> PythonReader:
         """A reading from the start."""
-        return PythonReader(self._records, self._first)
+        return PythonReader(self._records, self._first, self._manner)
 
     def parts(self, most: int) -> Sequence[Source]:
         """A sequence in pieces; another iterable stays whole.
@@ -48,7 +47,9 @@ class PythonSource:
             return [self]
         size = -(-len(records) // most)
         starts = range(0, len(records), size)
-        return [PythonSource(records[at : at + size], self._first + at) for at in starts]
+        return [
+            PythonSource(records[at : at + size], self._first + at, self._manner) for at in starts
+        ]
 
 
 class PythonReader(BaseReader):
@@ -56,8 +57,9 @@ class PythonReader(BaseReader):
 
     name = PythonSource.name
 
-    def __init__(self, records: Iterable[Any], first: int) -> None:
+    def __init__(self, records: Iterable[Any], first: int, manner: str) -> None:
         self._records = iter(records)
+        self.manner = manner
         self._first = first
 
     def peek(self) -> list[Any]:
@@ -78,7 +80,7 @@ class PythonReader(BaseReader):
 
 
 def _batch(records: list[Any], numbers: Sequence[int]) -> Batch:
-    """Mappings are records; anything else is a fault."""
+    """Mappings are records, and so were objects; anything else is a fault."""
     if all(isinstance(record, dict) for record in records):
         return Batch(records, numbers, [], lambda: records[-1:])
     faults, kept = [], []
@@ -97,28 +99,3 @@ def _exactly(records: Iterable[Any]) -> list[Any]:
         return [exact(record) for record in records]
     except RecursionError:
         raise SourceError("a record is nested too deeply, or holds itself") from None
-
-
-def exact(value: Any) -> Any:
-    """The same data with each binary float as the decimal that it shows.
-
-    >>> exact({"price": 0.1, "no": 1})
-    {'price': Decimal('0.1'), 'no': 1}
-    """
-    if isinstance(value, Decimal) and not value.is_finite():
-        return Unreadable(str(value), "is no number")
-    if isinstance(value, float):
-        return NUMBERS[repr(value)] if isfinite(value) else Unreadable(repr(value), "is no number")
-    if isinstance(value, dt.date | dt.time):  # as a record in a file would have it
-        return value.isoformat()
-    if isinstance(value, Mapping):
-        members = {}
-        for key, item in value.items():  # a loop: a comprehension would halve the depth possible
-            members[key] = exact(item)
-        return members
-    if isinstance(value, list | tuple):
-        entries = []
-        for item in value:
-            entries.append(exact(item))
-        return entries
-    return value

@@ -1,0 +1,117 @@
+"""Python objects as the plain data that a record in a file would have."""
+
+from __future__ import annotations
+
+import dataclasses
+import datetime as dt
+from collections.abc import Callable, Iterable, Mapping, Set
+from decimal import Decimal
+from enum import Enum
+from functools import lru_cache
+from math import isfinite
+from operator import attrgetter
+from pathlib import PurePath
+from typing import Any
+from uuid import UUID
+
+import msgspec
+
+from ..values.numbers import Unreadable
+from .json_values import NUMBERS
+
+Members = Callable[[Any], Iterable[tuple[str, Any]]]
+_AS_THEY_ARE = {str, int, bool, type(None)}
+
+
+def exact(value: Any) -> Any:
+    """The same data with each binary float as the decimal that it shows, objects as mappings.
+
+    >>> exact({"price": 0.1, "no": 1, "day": dt.date(2026, 3, 31)})
+    {'price': Decimal('0.1'), 'no': 1, 'day': '2026-03-31'}
+    """
+    kind = value.__class__
+    if kind in _AS_THEY_ARE:
+        return value
+    if isinstance(value, Mapping):
+        members = {}
+        for key, item in value.items():  # a loop: a comprehension would halve the depth possible
+            members[key] = exact(item)
+        return members
+    if (members_of := members_by(kind)) is not None:
+        members = {}
+        for key, item in members_of(value):
+            if item is not msgspec.UNSET:
+                members[key] = exact(item)
+        return members
+    if isinstance(value, list | tuple):
+        entries = []
+        for item in value:
+            entries.append(exact(item))
+        return entries
+    return _single(value)
+
+
+def _single(value: Any) -> Any:
+    """A value that is neither an object nor a list."""
+    if isinstance(value, Enum):
+        return exact(value.value)
+    if hasattr(value, "dtype") and hasattr(value, "tolist"):  # a number or array of NumPy
+        return exact(value.tolist())
+    if isinstance(value, Decimal):
+        return value if value.is_finite() else Unreadable(str(value), "is no number")
+    if isinstance(value, float):
+        text = float.__repr__(value)
+        return NUMBERS[text] if isfinite(value) else Unreadable(text, "is no number")
+    if isinstance(value, dt.date | dt.time):
+        return value.isoformat()
+    if isinstance(value, dt.timedelta):
+        return msgspec.to_builtins(value)
+    if isinstance(value, UUID | PurePath):
+        return str(value)
+    if isinstance(value, Set):  # it has no order of its own
+        return sorted(map(exact, value), key=_rank)
+    return value
+
+
+def _rank(value: Any) -> tuple[bool, Any, str]:
+    """Numbers by their size, then all else by its text."""
+    number = isinstance(value, int | Decimal) and not isinstance(value, bool)
+    return not number, value if number else 0, str(value)
+
+
+def is_object(value: Any) -> bool:
+    """Whether a value is an object with members of its own, and no mapping."""
+    kind: Any = type(value)
+    return members_by(kind) is not None
+
+
+@lru_cache(maxsize=1_000)
+def members_by(kind: Any) -> Members | None:
+    """What gives the members of objects of a class; None where they have none.
+
+    Dataclasses, named tuples, msgspec's structs, classes of attrs and models of pydantic are known
+    by what each documents of its classes; none of these packages is needed.
+
+    >>> from typing import NamedTuple
+    >>> class Lamp(NamedTuple):
+    ...     no: str
+    >>> list(members_by(Lamp)(Lamp("R-1"))), members_by(int)
+    ([('no', 'R-1')], None)
+    """
+    if dataclasses.is_dataclass(kind):
+        return _named([field.name for field in dataclasses.fields(kind)])
+    if issubclass(kind, tuple):
+        return _named(kind._fields) if hasattr(kind, "_fields") else None
+    if issubclass(kind, msgspec.Struct):
+        return _named(kind.__struct_fields__)
+    if hasattr(kind, "__attrs_attrs__"):
+        return _named([attribute.name for attribute in kind.__attrs_attrs__])
+    if hasattr(kind, "model_fields"):
+        named = _named([*kind.model_fields, *kind.model_computed_fields])
+        return lambda value: [*named(value), *(value.__pydantic_extra__ or {}).items()]
+    return None
+
+
+def _named(names: Iterable[str]) -> Members:
+    getters = [(name, attrgetter(name)) for name in names]
+    return lambda value: [(name, get(value)) for name, get in getters]
