@@ -176,6 +176,20 @@ def test_rows_of_a_cursor_and_of_a_data_frame(made: Callable[[list[Any]], Any]) 
     assert table.balance.faults == []
 
 
+def test_rows_that_were_fetched_already() -> None:
+    class Row(list[Any]):
+        """A row whose names are its own and not its class's."""
+
+        _fields = property(lambda _: ("no", "name"))
+
+    found = cursor([(1, "wick", 0.5), (2, None, None)])
+    found.row_factory = sqlite3.Row
+    layout = {"columns": [{"No": "no"}, {"Name": "name"}]}
+    for rows in (found.fetchall(), [Row([1, "wick"]), Row([2, None])]):
+        assert list(flatledger.table(layout, rows)) == [(1, "wick"), (2, None)]
+    assert list(flatledger.table(layout, pd.DataFrame({"no": [], "name": []}))) == []
+
+
 def test_a_cursor_without_a_query_is_refused() -> None:
     with pytest.raises(flatledger.SourceError, match="execute a query"):
         flatledger.survey(sqlite3.connect(":memory:").cursor())

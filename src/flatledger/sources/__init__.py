@@ -30,10 +30,10 @@ def open_source(
     stated = format_named(format) if format else None
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         return ByteSource(Bytestream(source, keep), options, stated)
-    if isinstance(source, dict) or is_object(source):
-        raise SourceError("a single record is no list of records; put it into a list")
     if (rows := rows_of(source)) is not None:
         return PythonSource(rows.records, manner=rows.manner)
+    if isinstance(source, dict) or is_object(source):
+        raise SourceError("a single record is no list of records; put it into a list")
     if not isinstance(source, Iterable) or isinstance(source, bytes | bytearray):
         raise SourceError(
             f"a source is a path, an open file or some records, not {type(source).__name__}"

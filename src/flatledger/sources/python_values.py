@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import datetime as dt
-from collections.abc import Callable, Iterable, Mapping, Set
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from decimal import Decimal
 from enum import Enum
 from functools import lru_cache
@@ -89,8 +89,8 @@ def is_object(value: Any) -> bool:
 def members_by(kind: Any) -> Members | None:
     """What gives the members of objects of a class; None where they have none.
 
-    Dataclasses, named tuples, msgspec's structs, classes of attrs and models of pydantic are known
-    by what each documents of its classes; none of these packages is needed.
+    Dataclasses, named tuples, rows with names, msgspec's structs, classes of attrs and models of
+    pydantic are known by what each documents of its classes; no package of them is needed.
 
     >>> from typing import NamedTuple
     >>> class Lamp(NamedTuple):
@@ -100,8 +100,10 @@ def members_by(kind: Any) -> Members | None:
     """
     if dataclasses.is_dataclass(kind):
         return _named([field.name for field in dataclasses.fields(kind)])
-    if issubclass(kind, tuple):
-        return _named(kind._fields) if hasattr(kind, "_fields") else None
+    if issubclass(kind, Sequence) and hasattr(kind, "_fields"):
+        return lambda value: zip(value._fields, value, strict=True)
+    if hasattr(kind, "keys") and hasattr(kind, "__getitem__"):  # what dict() takes for a mapping
+        return lambda value: dict(value).items()
     if issubclass(kind, msgspec.Struct):
         return _named(kind.__struct_fields__)
     if hasattr(kind, "__attrs_attrs__"):
