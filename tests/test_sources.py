@@ -91,9 +91,11 @@ def test_packed_sources_are_read_whole_or_not_at_all(packing: str) -> None:
         list(flatledger.table(LAYOUT, io.BytesIO(pack(b""))))
 
 
-def test_a_pipe_that_gives_a_byte_at_a_time_is_unpacked() -> None:
+@pytest.mark.parametrize("pack", [bytes, *PACKINGS.values()])
+@pytest.mark.parametrize("data", [b'{"a": 1}', b"a,l,the last heading of three\n1,,\n"])
+def test_a_pipe_may_give_a_byte_at_a_time(pack: Any, data: bytes) -> None:
     class Dripping(io.RawIOBase):
-        left = zstd.compress(b'{"a": 1}')
+        left = b"".join(pack(data[at : at + 3]) for at in range(0, len(data), 3))
 
         def readable(self) -> bool:
             return True
@@ -103,7 +105,11 @@ def test_a_pipe_that_gives_a_byte_at_a_time_is_unpacked() -> None:
             buffer[: len(one)] = one
             return len(one)
 
-    assert list(flatledger.table(LAYOUT, Dripping())) == [(1, None, None)]
+    layout = {
+        "may-lack": ["l"],
+        "columns": [{"A": {"value": "a", "datatype": "integer"}}, {"L": "l"}],
+    }
+    assert list(flatledger.table(layout, Dripping())) == [(1, None)]
 
 
 def test_numbers_keep_the_digits_they_came_with() -> None:

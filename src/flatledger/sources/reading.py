@@ -47,16 +47,10 @@ class Bytes:
         try:
             with self._told():
                 self._unpack()
-            head = self._read(max(map(len, _BYTE_ORDER_MARKS)))
-            if not head:
-                raise SourceError(f"{name} is empty: it has not one byte")
+            self._begin(self._read(_HEAD))
         except SourceError:
             self.close()
             raise
-        mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
-        self._encoding, self._marked = _BYTE_ORDER_MARKS.get(mark, ""), bool(mark)
-        self._decoder = codecs.getincrementaldecoder(self._encoding)() if self._encoding else None
-        self._first = self._as_utf8(head[len(mark) :])
 
     def _unpack(self) -> None:
         """Look whether the bytes are packed."""
@@ -67,6 +61,15 @@ class Bytes:
         self._packing, packed = unpacked(self._file, begin)
         self._file = packed or self._file
 
+    def _begin(self, head: bytes) -> None:
+        """Take the first bytes, and the encoding that their byte order mark tells."""
+        if not head:
+            raise SourceError(f"{self.name} is empty: it has not one byte")
+        mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
+        self._encoding, self._marked = _BYTE_ORDER_MARKS.get(mark, ""), bool(mark)
+        self._decoder = codecs.getincrementaldecoder(self._encoding)() if self._encoding else None
+        self._first = self._as_utf8(head[len(mark) :])
+
     @property
     def encoding(self) -> str:
         """The encoding that a byte order mark tells: they come as UTF-8 then. Blank without one."""
@@ -74,15 +77,8 @@ class Bytes:
 
     @property
     def head(self) -> bytes:
-        """What they begin with, as far as it is there already; nothing is used up."""
-        with self._told():
-            ahead: bytes = cast(Any, self._file).peek(_HEAD)
-        return self._first + self._as_seen(ahead[:_HEAD])
-
-    def _as_seen(self, data: bytes) -> bytes:
-        if self._encoding:
-            return data.decode(self._encoding, "ignore").encode()
-        return data
+        """What they begin with, however few a pipe gives at a time; nothing is used up."""
+        return self._first
 
     def chunks(self) -> Iterator[bytes]:
         """All bytes from the start; the file is closed after the last that is asked for."""
