@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from ..compile.opening import Definitions
+from ..compile.definitions import Definitions
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression, Spread, Total

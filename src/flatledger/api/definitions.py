@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..compile.opening import Definitions
+from ..compile.definitions import Definitions
 from ..run.balance import OpenedBy
 
 SHOWN = 5

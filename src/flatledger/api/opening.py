@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from ..bounds import LARGEST_LIST_HELD
-from ..compile.opening import Definitions
+from ..compile.definitions import Definitions
 from ..errors import LayoutError, SourceError
 from ..layout.model import LayoutParts, Lookup
 from ..layout.read_source import SOURCE

@@ -6,8 +6,8 @@ import datetime as dt
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ..compile.definitions import Definitions
 from ..compile.level_watch import LevelsDifferError
-from ..compile.opening import Definitions
 from ..errors import LayoutError, LevelsError
 from ..layout.settling import Given, settle
 from ..outputs.finishing import group_wording

@@ -12,6 +12,7 @@ from typing import Any
 from ..layout.tree_options import Nest
 from ..values.functions import text_of
 from ..values.numbers import read_decimal
+from .definitions import name_of
 
 Get = Callable[[Any, str], Any]  # a field of a row, None where it has none
 Tell = Callable[[int, str, Any, str], None]  # a row by its index, a field, its value, what is wrong
@@ -110,13 +111,9 @@ def _by_name(rows: Sequence[Any], nest: Nest, get: Get, tell: Tell) -> list[int]
 def _names(row: Any, nest: Nest, get: Get) -> tuple[str, str]:
     """What a row is called, and what its parent is called; blank where it says nothing."""
     if not nest.numbering:
-        return _text(get(row, nest.key)), _text(get(row, nest.parent))
-    number = _text(get(row, nest.numbering)).rstrip(".")
+        return name_of(get(row, nest.key)), name_of(get(row, nest.parent))
+    number = name_of(get(row, nest.numbering)).rstrip(".")
     return number, number.rpartition(".")[0]
-
-
-def _text(value: Any) -> str:
-    return "" if value is None or isinstance(value, list | dict) else text_of(value).strip()
 
 
 def _circles(above: Sequence[int]) -> Iterator[tuple[int, list[int]]]:

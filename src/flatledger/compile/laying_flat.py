@@ -21,7 +21,8 @@ from ..structure.record_types import Field, Other
 from ..structure.structure import MEMBERS
 from ..values.faults import Fault, FaultNotes, shown
 from .arranging import arranged
-from .opening import Closed, Definitions, Opener, name_of, pruned
+from .definitions import Definitions, name_of
+from .opening import Closed, Opener, pruned
 from .plain_data import as_structs, is_null, siblings
 from .subtrees import Subtrees
 from .tree import Places, Tree

@@ -10,61 +10,11 @@ import msgspec
 
 from ..bounds import MOST_NODES
 from ..errors import SourceError
-from ..language import nodes as n
-from ..plan.known import Known
-from ..plan.plan import OpeningPlan, Plan
 from ..structure.levels import Names, level_name
-from ..structure.structure import Place
-from ..values.functions import text_of
-from .blocks import Block, function_head, indented
-from .constants import Constants
-from .emission import Scope
-from .emitter import Emitter
-from .plain_data import is_null, siblings, walk
+from .definitions import name_of
+from .plain_data import is_null, siblings
 
 Closed = Callable[[int, Any, int], bool]  # of a record's number, a node, and its depth
-
-
-class Definitions:
-    """What nodes hold that say it by a name: the nodes by the name of each definition.
-
-    Of names that come twice the first is taken. ``used`` are the names that were asked for;
-    ``structure`` is that of the definitions, where they are not the source's own records.
-    """
-
-    def __init__(self, file: str = "") -> None:
-        self.file = file  # blank where they are the source's own records
-        self.nodes: dict[str, Any] = {}
-        self.double: dict[str, None] = {}
-        self.used: set[str] = set()
-        self.nameless = 0
-        self.structure = Place()
-
-    def add(self, record: Any, named_by: str, level: Names) -> None:
-        """Take in a record, as a definition."""
-        if self.file and isinstance(record, dict):
-            self.structure.add(record)
-        name = name_of(record.get(named_by)) if isinstance(record, dict) else ""
-        if not name:
-            self.nameless += 1
-        elif name in self.nodes:
-            self.double[name] = None
-        else:
-            self.nodes[name] = walk(record, level)
-
-    def of_type(self, shape: Any) -> dict[str, Any]:
-        """The same with the nodes in a type. Raises msgspec.ValidationError."""
-        if shape is None:
-            return self.nodes
-        return {
-            name: msgspec.convert(list(siblings(nodes)), list[shape])
-            for name, nodes in self.nodes.items()
-        }
-
-
-def name_of(value: Any) -> str:
-    """What a node or a definition is called; blank where it says nothing."""
-    return "" if is_null(value) or isinstance(value, list | dict) else text_of(value).strip()
 
 
 class Opener(NamedTuple):
@@ -96,7 +46,7 @@ class Opener(NamedTuple):
             for node in ways[-1][0]:
                 nodes.append(node)
                 depths.append(len(ways))
-                if self._stays_closed(number, node, len(ways)):
+                if self.stays_closed(number, node, len(ways)):
                     continue
                 below, name = self._below(node, len(nodes), names)
                 if not is_null(below):
@@ -112,7 +62,7 @@ class Opener(NamedTuple):
                 )
         return nodes, depths
 
-    def _stays_closed(self, number: int, node: Any, depth: int) -> bool:
+    def stays_closed(self, number: int, node: Any, depth: int) -> bool:
         if self.to_depth is not None and depth >= self.to_depth:
             return True
         is_entry = isinstance(node, dict | msgspec.Struct)  # and no stray text among them
@@ -147,54 +97,5 @@ def pruned(
             continue
         kept.append(node)
         kept_depths.append(depth)
-        closed_at = depth if how._stays_closed(number, node, depth) else 0
+        closed_at = depth if how.stays_closed(number, node, depth) else 0
     return kept, kept_depths
-
-
-def passes_source(plan: Plan, constants: Constants, name: str) -> str:
-    """The text of the function that says whether a record passes the conditions that are told of it
-    alone: what others hold need not be opened. Blank where nothing is opened, or none is judged."""
-    own = [one.value for one in plan.conditions if one.level == 0 and one.side is None]
-    tests = [value for value in own if all(map(_is_of_the_record, value.walk()))]
-    if plan.layout.opens_by is None or not tests:
-        return ""
-    emitter = Emitter(plan, constants)
-    with emitter.code.at(0, whole=True) as block:
-        for test in tests:
-            block.add(f"if {emitter.truth(test).code} is not True: return False")
-    head = function_head(name, "record", "number")
-    return "\n".join([head, *indented([*block.lines, "return True"], 1)])
-
-
-def _is_of_the_record(node: n.Node) -> bool:
-    """Whether a part of a condition asks for nothing that lies in levels below the record."""
-    known = node.known
-    if not isinstance(known, Known):
-        return True  # a step of a path
-    if known.aggregate is not None or known.node is not None or isinstance(node, n.Heading):
-        return False
-    access = known.access
-    return access is None or (access.anchor == 0 and access.side is None and not access.rest)
-
-
-def closed_source(plan: Plan, opening: OpeningPlan, constants: Constants, name: str) -> str:
-    """The text of the function that says whether a node stays closed; blank where none asks."""
-    if opening.value is None:
-        return ""
-    emitter = Emitter(plan, constants)
-    last = opening.chain.row
-    scope = Scope(
-        opening.chain,
-        [*("above" for _ in range(last)), "entry"],
-        ["number", *("0" for _ in range(last))],
-        ["" for _ in range(last + 1)],
-        [Block()],
-    )
-    for _ in range(last):
-        scope.blocks.append(Block(scope.blocks[-1]))
-    scope.depth = "depth"
-    emitter.code.scope, emitter.code.block = scope, scope.blocks[-1]
-    verdict = emitter.truth(opening.value)
-    lines = [line for block in scope.blocks for line in block.lines]
-    head = function_head(name, "number", "entry", "depth")
-    return "\n".join([head, *indented([*lines, f"return {verdict.code} is True"], 1)])

@@ -26,11 +26,12 @@ from ..values.times import Days
 from ..values.visible import visible
 from .constants import Constants
 from .control_sums import control_sums_source
+from .definitions import Definitions
 from .keeping import keep_source
 from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
 from .nest_watch import NestWatch
-from .opening import Definitions, closed_source, passes_source
+from .opening_tests import closed_source, passes_source
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
 from .runtime import Runtime

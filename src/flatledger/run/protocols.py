@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
-from ..compile.opening import Definitions
+from ..compile.definitions import Definitions
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ..compile.opening import Definitions
+from ..compile.definitions import Definitions
 from ..compile.plain_data import below
 from ..compile.program import GroupSums, Kept, Program, Sums, generate
 from ..compile.watches import Watches
