@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import gzip
+import io
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -144,6 +146,42 @@ def test_a_table_that_does_not_balance_exits_4(
     layout = flatledger.Layout.from_file(folder / "layout.yaml")
     assert run_export(layout, source, {}, Ways(to)) == 4
     assert "Does not balance: Quantity (see above)" in capsys.readouterr().err
+
+
+DEEP = {"lists": ("[", "]"), "objects": ('{"a":', "}"), "nodes": ('{"parts":', "}")}
+PLACES = [
+    '{"no": 1, "parts": [{"q": 1, "parts": %s}]}',
+    '{"no": 1, "parts": [%s, {"q": 1}]}',
+    '{"no": 1, "parts": [{"q": %s}]}',
+    '{"no": 1, "parts": %s}',
+    '{"no": %s, "parts": [{"q": 1}]}',
+]
+OVER_DEEP: list[dict[str, Any]] = [
+    {"row-per": "parts", "columns": [{"Q": "parts.q"}, {"W": "parts"}, {"T": "trail(parts.q)"}]},
+    {"columns": [{"A": "all_parts($)"}, {"N": "no || ''"}, {"L": "listagg(parts.q)"}]},
+    {"columns": [{"W": "parts"}, {"N": "no"}, {"M": "mentions($, 'x')"}, {"D": "$..q"}]},
+    {"row-per-group": ["no"], "columns": [{"N": "no"}, {"D": "count(distinct parts.q)"}]},
+    {"columns": [{"N": "no"}], "sort": ["no"], "group": ["N"]},
+    {"columns": [{"C": "count(parts)"}], "only": [{"keep": "parts", "when": "parts.q > 0"}]},
+]
+
+
+@pytest.mark.parametrize("kind", DEEP)
+@pytest.mark.parametrize("place", PLACES)
+def test_what_can_be_decoded_can_be_walked(kind: str, place: str) -> None:
+    """Up to the depth at which a record is refused, whatever is deep and wherever it stands."""
+    begin, end = DEEP[kind]
+    for depth in (40, 400, 700, 990):
+        record = place % (begin * depth + '{"q": 2}' + end * depth)
+        plain = b'{"no": 2, "parts": [{"q": 3}, {"q": 4}]}'
+        data = record.encode() + b"\n" + plain
+        for layout in OVER_DEEP:
+            alone = {*flatledger.table(layout, io.BytesIO(plain))}
+            assert alone <= {*flatledger.table(layout, io.BytesIO(data))}
+            flatledger.export(layout, io.BytesIO(data), io.BytesIO())
+        assert flatledger.survey(io.BytesIO(data)).records == 2
+        assert flatledger.distinct_values("parts.q", io.BytesIO(data))[4] == 1
+        flatledger.draft(io.BytesIO(data))
 
 
 @pytest.mark.parametrize("depth", [60, 300, 450, 5_000])

@@ -27,6 +27,7 @@ MOST_TAKEN = 999_999_999  # rows or records
 MOST_DIGITS = 4_300  # of a number in text; Python itself takes and writes so many
 LARGEST_EXPONENT = 308  # as far as IEEE 754 binary64 reaches, which most receivers use
 LARGEST_POWER = 1_000
+DEEPEST_CELL = 500  # brackets within each other, of a value that is shown whole
 LONGEST_TEXT = 10_000_000  # characters of a text that is put together
 MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
 

@@ -11,7 +11,6 @@ import msgspec
 
 from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
 from ..compile.laying_flat import laid_flat
-from ..compile.nest_watch import holds_objects
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath
@@ -23,6 +22,8 @@ from ..sources.tables import TableReader
 from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
 from ..structure.survey import SurveyResult, fields_of, path_of, unfilled
+from ..structure.trees import holds_objects
+from ..values.parts import flattened
 from .opening import open_as
 
 SAMPLE = 2_000
@@ -169,8 +170,8 @@ def _with_nodes(value: Any, names: Sequence[str]) -> Any:
     if not names or not isinstance(value, dict | list):
         return value
     if isinstance(value, list):
-        found = [_with_nodes(entry, names) for entry in value]
-        return value if all(map(is_, found, value)) else found
+        found = [_with_nodes(entry, names) for entry in flattened(value)]
+        return value if len(found) == len(value) and all(map(is_, found, value)) else found
     name, rest = names[0], names[1:]
     below = value.get(name)
     entries = below if below.__class__ is list else [below]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .ending import ended, stop_on_signals
+from .ending import ended, finish, stop_on_signals
 
 
 def main() -> None:
@@ -14,4 +14,6 @@ def main() -> None:
 
         return flatledger.main(prog_name="flatledger", standalone_mode=False)
 
-    raise SystemExit(ended(call))
+    code = ended(call)
+    finish()
+    raise SystemExit(code)

@@ -7,7 +7,7 @@ import io
 import os
 import signal
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from types import FrameType, TracebackType
 from typing import Any
@@ -32,10 +32,20 @@ def stop_on_signals() -> None:
 
     What is told to be ignored (as `nohup` does) stays ignored.
     """
-    for name in _STOPPING:
-        number = getattr(signal, name, None)
-        if number is not None and signal.getsignal(number) is not signal.SIG_IGN:
+    for number in _stopping():
+        if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, _stop)
+
+
+def finish() -> None:
+    """Stop at no signal any more: all is done, and what comes while Python ends must not deny it."""
+    for number in _stopping():
+        signal.signal(number, signal.SIG_IGN)
+
+
+def _stopping() -> Iterator[int]:
+    """The signals that stop a command, as far as the system has them."""
+    return (getattr(signal, name) for name in _STOPPING if hasattr(signal, name))
 
 
 def _stop(number: int, _: FrameType | None) -> None:

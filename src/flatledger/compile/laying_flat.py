@@ -140,7 +140,7 @@ class Flattener:
         if is_null(value):
             return None
         typed = place is not None and not place.whole and place.only is None
-        if place is not None and typed and _has_objects(value):
+        if place is not None and typed and _has_plain_objects(value):
             value = as_structs(list(siblings(value)), place.struct)
         how = self._openers.get(level)
         if how is not None and not self._passed:
@@ -208,8 +208,8 @@ class Flattener:
         return places if len(places) == len(ordinals) else places.left(ordinals)
 
 
-def _has_objects(value: Any) -> bool:
-    """Whether there is a plain object, or a list with one."""
+def _has_plain_objects(value: Any) -> bool:
+    """Whether one of some entries is no struct yet."""
     return any(one.__class__ is dict for one in siblings(value))
 
 

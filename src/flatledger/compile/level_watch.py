@@ -43,18 +43,18 @@ class Crowd:
 
     def below(self, number: int, value: Any, names: Names, steps: Steps) -> None:
         """Judge what steps lead to within plain data that stands at a place."""
-        if value.__class__ is not list:
-            value = (value,)
-        elif len(value) > 1 and not self._is_level(names):
-            raise LevelsDifferError(names, number)
-        for entry in value:
+        waiting = [value]
+        while waiting:
+            entry = waiting.pop()
             if entry.__class__ is dict:
                 for name, further in steps:
                     inner = entry.get(name)
                     if inner.__class__ is list or inner.__class__ is dict:  # else it holds no list
                         self.below(number, inner, (*names, name), further)
             elif entry.__class__ is list:
-                self.below(number, entry, names, steps)
+                if len(entry) > 1 and not self._is_level(names):
+                    raise LevelsDifferError(names, number)
+                waiting += entry
 
 
 def _steps(rests: Iterable[Names]) -> Steps:

@@ -14,6 +14,8 @@ from ..plan.plan import Plan
 from ..structure.levels import Names
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
+from ..structure.trees import holds_objects
+from ..values.parts import flattened
 from .level_watch import LevelsDifferError
 
 
@@ -43,7 +45,7 @@ class NestWatch:
     def _look(self, value: Any, rest: Names, level: Names, place: Field | None) -> None:
         """Raise LevelsDifferError where an entry of a level holds further ones."""
         if value.__class__ is list:
-            for entry in value:
+            for entry in flattened(value):
                 self._look(entry, rest, level, place)
         elif value.__class__ is dict:
             names = [rest[0]] if rest else [level[-1]]
@@ -82,10 +84,3 @@ def _guarded(plan: Plan) -> Iterator[Names]:
         level = plan.chain.is_level(names)
         if known.may_nest(names) and (level or known.stated is None) and MEMBERS not in names:
             yield names
-
-
-def holds_objects(value: Any) -> bool:
-    """Whether something is an object, or a list that has one."""
-    if value.__class__ is list:
-        return any(map(holds_objects, value))
-    return value.__class__ is dict or isinstance(value, msgspec.Struct)

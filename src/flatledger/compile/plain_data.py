@@ -16,9 +16,9 @@ from ..structure.record_types import Other
 from ..structure.structure import MEMBERS
 from ..values.functions import text_of
 from ..values.numbers import Unreadable
+from ..values.parts import flattened
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
-PART_SEPARATOR = ", "
 BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with anything beyond
 
 
@@ -60,17 +60,7 @@ class FaultText(str):
 def raw_text(value: Any) -> FaultText | None:
     """What could not be read, as a cell shows it all the same."""
     blank = is_null(value) or (isinstance(value, Unreadable) and not value.text)
-    return None if blank else FaultText(text_of_parts(value))
-
-
-def text_of_parts(value: Any) -> str:
-    if isinstance(value, dict):
-        value = list(value.values())
-    elif isinstance(value, msgspec.Struct) and hasattr(value, "__struct_encode_fields__"):
-        value = list(msgspec.structs.astuple(value))
-    if isinstance(value, list | tuple):
-        return PART_SEPARATOR.join(text_of_parts(part) for part in value if not is_null(part))
-    return "" if value is None else text_of(value)
+    return None if blank else FaultText(text_of(value))
 
 
 def is_null(value: Any) -> bool:
@@ -80,7 +70,8 @@ def is_null(value: Any) -> bool:
     if isinstance(value, str):
         return not value.strip(BLANKS)
     return value.__class__ is list and all(
-        item is None or (item.__class__ in (str, list) and is_null(item)) for item in value
+        item is None or (item.__class__ is str and not item.strip(BLANKS))
+        for item in flattened(value)
     )
 
 
@@ -107,7 +98,7 @@ def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
             value = value.get(name)
         elif value.__class__ is list:
             found: list[Any] = []
-            for entry in value:
+            for entry in flattened(value):
                 inner = walk_aligned(entry, names[position:])
                 found += inner if inner.__class__ is list else [inner]
             return found
@@ -137,12 +128,7 @@ def listed(value: Any) -> list[Any]:
         return [] if is_null(value) else [value]
     if {*map(type, value)} == _OBJECTS:
         return value
-    return [
-        part
-        for entry in value
-        for part in (listed(entry) if entry.__class__ is list else [entry])
-        if part is not None
-    ]
+    return [part for part in flattened(value) if part is not None]
 
 
 def siblings(value: Any) -> list[Any] | tuple[Any, ...]:
@@ -150,7 +136,7 @@ def siblings(value: Any) -> list[Any] | tuple[Any, ...]:
     if value.__class__ is not list:
         return () if is_null(value) else (value,)
     if any(one is None or one.__class__ is list for one in value):
-        return [part for one in value for part in siblings(one)]
+        return [one for one in flattened(value) if not is_null(one)]
     return value
 
 

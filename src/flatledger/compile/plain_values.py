@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
 from decimal import Decimal
 from typing import Any
 
@@ -66,12 +65,3 @@ class Numerals(dict[str, int | Decimal | None]):
 
 
 NUMERALS = Numerals()
-
-
-def flattened(values: Iterable[Any]) -> Iterator[Any]:
-    """The values of a list and of the lists within it."""
-    for value in values:
-        if isinstance(value, list | tuple):
-            yield from flattened(value)
-        else:
-            yield value

@@ -13,7 +13,7 @@ from decimal import Decimal
 from time import perf_counter
 from typing import Any
 
-from ..bounds import MOST_SECONDS
+from ..bounds import DEEPEST_CELL, MOST_SECONDS
 from ..errors import SlowPatternError
 from ..language.selecting import Selection
 from ..plan.row_order import in_order
@@ -26,6 +26,7 @@ from ..values.functions import FUNCTIONS, cast_value, text_of
 from ..values.literals import Interval
 from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
+from ..values.parts import flattened, goes_deeper
 from ..values.patterns import SECONDS, PatternTooSlowError
 from ..values.reading_texts import read_date
 from .level_entries import Address, LevelEntries
@@ -39,13 +40,12 @@ from .plain_data import (
     members,
     raw_text,
     spliced,
-    text_of_parts,
     walk,
     walk_aligned,
     with_entries,
     with_members,
 )
-from .plain_values import NUMERALS, as_numbers, collected, flattened, is_number, is_whole_entry
+from .plain_values import NUMERALS, as_numbers, collected, is_number, is_whole_entry
 from .subtrees import result_below
 from .watches import ListsMet
 
@@ -61,7 +61,7 @@ class Runtime:
         self._spent: defaultdict[str, float] = defaultdict(float)  # seconds, by pattern
 
     def _bounded(self, function: Callable[..., Any]) -> Callable[..., Any]:
-        """The function; where a value is nested too deeply for it, a fault and null."""
+        """The function; where a value is nested too deeply, a fault and null."""
 
         def call(*arguments: Any) -> Any:
             try:
@@ -237,14 +237,14 @@ class Runtime:
 
     def one(self, value: Any, path: str, where: Address) -> Any:
         """The one value among many, where one is needed; null where there is none."""
-        if value.__class__ is not list:
-            return value
-        self._lists.some = True
-        present = [item for item in value if not is_null(item)]
-        if len(present) > 1:
-            self.fault(where, path, value, "one value was expected")
-            return None
-        return self.one(present[0], path, where) if present else None
+        while value.__class__ is list:
+            self._lists.some = True
+            present = [item for item in value if not is_null(item)]
+            if len(present) > 1:
+                self.fault(where, path, value, "one value was expected")
+                return None
+            value = present[0] if present else None
+        return value
 
     def as_number(self, value: Any, path: str, where: Address) -> int | Decimal | None:
         """A number as it is; text of digits is read."""
@@ -268,7 +268,7 @@ class Runtime:
         value = self.one(value, path, where)
         if isinstance(value, Unreadable):
             self.fault(where, path, value, value.reason)
-        return None if is_null(value) else text_of_parts(value)
+        return None if is_null(value) else text_of(value)
 
     def as_truth(self, value: Any, path: str, where: Address) -> bool | None:
         """A truth value; of texts only true and false are one."""
@@ -305,7 +305,9 @@ class Runtime:
             if not present or (len(present) == 1 and not joining.aligned):
                 return present[0] if present else None
             return self._joined(parts, joining, path, where)
-        return text_of_parts(value)
+        if goes_deeper(value, DEEPEST_CELL):
+            raise RecursionError
+        return text_of(value)
 
     def _joined(self, parts: list[Any], joining: Joining, path: str, where: Address) -> str:
         """Several values as one text; one that holds the separator is told, or made harmless."""

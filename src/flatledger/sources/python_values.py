@@ -16,6 +16,7 @@ from uuid import UUID
 
 import msgspec
 
+from ..values.literals import Interval
 from ..values.numbers import Unreadable
 from .json_values import NUMBERS
 
@@ -37,6 +38,8 @@ def exact(value: Any) -> Any:
         for key, item in value.items():  # a loop: a comprehension would halve the depth possible
             members[key] = exact(item)
         return members
+    if isinstance(value, Interval):
+        return str(value)
     if (members_of := members_by(kind)) is not None:
         members = {}
         for key, item in members_of(value):

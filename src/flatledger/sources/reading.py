@@ -83,11 +83,11 @@ class Bytes:
     def chunks(self) -> Iterator[bytes]:
         """All bytes from the start; the file is closed after the last that is asked for."""
         try:
-            yield self._first
-            size = _FIRST_CHUNK
+            first, size = self._first, _FIRST_CHUNK
             while chunk := self._read(size):
-                yield self._as_utf8(chunk)
-                size = min(2 * size, CHUNK)
+                yield first + self._as_utf8(chunk)
+                first, size = b"", min(2 * size, CHUNK)
+            yield first
             yield self._as_utf8(b"", final=True)
         finally:
             self.close()

@@ -21,13 +21,6 @@ def columns_of(objects: list[dict[str, Any]]) -> Iterable[tuple[str, list[Any]]]
     return found.items()
 
 
-def holds_objects(value: Any) -> bool:
-    """Whether a value is an object, or a list with one."""
-    return value.__class__ is dict or (
-        value.__class__ is list and any(one.__class__ is dict for one in value)
-    )
-
-
 def texts_of(values: list[Any], classes: set[type]) -> list[str]:
     """Plain values as texts."""
     if classes == {str}:

@@ -13,7 +13,8 @@ from decimal import Decimal
 from itertools import chain, islice
 from typing import Any
 
-from .spot_values import columns_of, holds_objects, kind_name, text_of_value, texts_of
+from .spot_values import columns_of, kind_name, text_of_value, texts_of
+from .trees import holds_objects
 
 MOST_KEYS = 3_000  # tables of hundreds of columns are normal
 MOST_COUNTED = 100_000  # keys of one place that are told apart

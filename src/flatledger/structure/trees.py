@@ -6,9 +6,12 @@ state another name. An entry of such a level is a node.
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 from ..language.extents import EXTENTS
+from ..values.parts import flattened
 from .levels import KnownLevels, Names, level_name
 from .structure import Place
 
@@ -36,6 +39,13 @@ TREE_KINDS = {
 }
 IS_COUNTED = "is_counted"  # the engine's own: whether a node is one of those that a sum takes
 OF_AN_ARGUMENT = ("parent", "root", "ancestor", *EXTENTS)  # their kind is its
+
+
+def holds_objects(value: Any) -> bool:
+    """Whether something is an object, or a list that has one, however deep: an entry of a level
+    that has such a member of the level's own name shows that it nests."""
+    entries = flattened(value) if value.__class__ is list else (value,)
+    return any(one.__class__ is dict or isinstance(one, msgspec.Struct) for one in entries)
 
 
 def within_a_tree(names: Names, known: KnownLevels) -> str:

@@ -322,13 +322,9 @@ class Distinct(Aggregate):
         return {}
 
     def add(self, state: Any, values: list[Any]) -> Any:
-        found: dict[Any, Any] = {}
-        try:
-            for value in values:
-                found.setdefault(distinct_key(value), value)
-        except RecursionError:
-            raise ValueFaultError("is nested too deeply to be told apart") from None
-        return self.merge(state, found)
+        for value in values:
+            state.setdefault(distinct_key(value), value)
+        return state
 
     def merge(self, state: Any, later: Any) -> Any:
         for key, value in later.items():

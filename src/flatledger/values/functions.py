@@ -17,7 +17,7 @@ from ..bounds import LARGEST_POWER, LONGEST_TEXT
 from . import times
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
-from .parts import parts
+from .parts import WHOLE, parts
 
 Number = int | Decimal
 PARTS_SEPARATOR = ", "  # between all parts, unless another is given
@@ -231,13 +231,21 @@ def _truth(value: Any) -> bool:
 
 
 def text_of(value: Any) -> str:
-    """A value as text: plain digits, true or false, ISO 8601."""
+    """A value as text: plain digits, true or false, ISO 8601; of a whole one all its parts.
+
+    >>> text_of(Decimal("1E+2")), text_of({"no": 1, "parts": ["wick", None, "bulb"]})
+    ('100', '1, wick, bulb')
+    """
+    if value.__class__ is str:
+        return str(value)
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, Decimal):
         return format(value, "f")
     if isinstance(value, dt.datetime | dt.date | dt.time):
         return value.isoformat()
+    if isinstance(value, WHOLE):
+        return all_parts(value) or ""
     return str(value)
 
 

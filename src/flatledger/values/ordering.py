@@ -68,9 +68,24 @@ def told_apart(value: Any) -> Any:
 
 
 def distinct_key(value: Any) -> Any:
-    """The same of any value: a whole one goes by its content."""
-    if isinstance(value, dict):
-        return dict, tuple((key, distinct_key(part)) for key, part in value.items())
-    if isinstance(value, list):
-        return list, tuple(map(distinct_key, value))
-    return told_apart(value)
+    """The same of any value: a whole one goes by its content, however deep.
+
+    >>> distinct_key({"no": [1, True]}) == distinct_key({"no": [1, 1]})
+    False
+    """
+    if not isinstance(value, dict | list):
+        return told_apart(value)
+    found: list[Any] = []
+    waiting = [value]
+    while waiting:
+        item = waiting.pop()
+        if isinstance(item, dict):
+            found.append((dict, len(item)))
+            for pair in reversed(item.items()):
+                waiting += reversed(pair)
+        elif isinstance(item, list):
+            found.append((list, len(item)))
+            waiting += reversed(item)
+        else:
+            found.append(told_apart(item))
+    return tuple(found)
