@@ -126,6 +126,7 @@ def test_values_are_as_a_file_would_have_them() -> None:
         PurePosixPath("a/b"): "a/b",
         dt.timedelta(days=1, hours=2): "P1DT7200S",
         dt.date(2026, 3, 31): "2026-03-31",
+        flatledger.Interval(14, dt.timedelta(days=3)): "P14M3D",
         np.int64(7): 7,
         np.float64(0.1): Decimal("0.1"),
         frozenset({"b", "a", 10, 9}): "9; 10; a; b",

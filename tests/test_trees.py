@@ -593,6 +593,8 @@ columns:
         ({"row-per": "parts", "only": [{"when": "parts.q > 1", "with": "branch"}]}, "`keep`"),
         ({"columns": [{"N": {"value": "no", "total": {"sum": "leaves"}}}]}, "record has none"),
         ({"nest": {"into": "parts"}}, "says where a row belongs"),
+        ({"nest": {"of": "parts", "into": "all", "depth": "q"}}, "`into` is for the rows"),
+        ({"nest": {"of": "parts", "per": "no", "depth": "q"}}, "`per` is for the rows"),
         ({"opens-by": {"key": "parts.p"}}, "names a definition"),
         ({"open": {"parts": {"until": "no > 1"}}}, "its own fields, and depth()"),
         ({"open": {"parts": {"until": "is_leaf()"}}}, "its own fields, and depth()"),

@@ -38,7 +38,7 @@ def stop_on_signals() -> None:
 
 
 def finish() -> None:
-    """Stop at no signal any more: all is done, and what comes while Python ends must not deny it."""
+    """Stop at no signal any more: all is done, whatever comes while Python ends."""
     for number in _stopping():
         signal.signal(number, signal.SIG_IGN)
 

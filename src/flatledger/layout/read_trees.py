@@ -65,8 +65,10 @@ def _nest(item: Item, where: str, reading: Reading) -> Nest | None:
             "within}, or {into: parts, depth: level}, or {into: parts, numbering: no}",
         )
         return None
-    if "of" in keys and "per" in keys:
-        reading.fault(keys["per"], "`per` makes records of a source, `of` has them: keep one")
+    for one in ("per", "into"):
+        if "of" in keys and one in keys:
+            what = f"`of` makes a tree of a level that records have; `{one}` is for the rows of"
+            reading.fault(keys[one], f"{what} the source: keep one of the two")
     of = found.get("of") or ()
     if "into" not in keys and not of:
         reading.fault(item, f"{where} names the level of the nodes: {{into: parts, …}}")

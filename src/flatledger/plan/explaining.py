@@ -75,7 +75,8 @@ def _opened(plan: Plan) -> Iterator[str]:
     if nest is not None:
         way = f"below the one whose {nest.key} is its {nest.parent}" if nest.key else "by its "
         way += "" if nest.key else f"depth ({nest.depth})" if nest.depth else nest.numbering
-        yield f"Each row of the source is a node of {level_name(nest.level)}, {way}."
+        rows = f"entry of {level_name(nest.of)}" if nest.of else "row of the source"
+        yield f"Each {rows} is a node of {level_name(nest.level)}, {way}."
     for one in plan.layout.openings:
         if one.until is not None:
             yield f"{level_name(one.level)} are opened until {' '.join(one.until.text.split())}."
