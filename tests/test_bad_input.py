@@ -66,7 +66,8 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
     ("arguments", "says"),
     [
         (("layout.yaml", "missing.jsonl"), "missing.jsonl can't be read: No such file"),
-        (("layout.yaml", "."), ". is a folder"),
+        (("layout.yaml", "."), "empty.json is empty: it has not one byte"),
+        (("layout.yaml", "hollow"), "hollow has no files in it"),
         (("missing.yaml", "good.jsonl"), "missing.yaml: the file can't be read"),
         (("layout.yaml", "good.jsonl", "-o", "none/out.csv"), "none/out.csv can't be written"),
         (("layout.yaml", "good.jsonl", "-o", "/dev/full"), "/dev/full can't be written: No space"),
@@ -74,7 +75,7 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
         (("layout.yaml", "empty.json"), "empty.json is empty: it has not one byte"),
         (
             ("layout.yaml", "data.xml"),
-            "data.xml is not JSON, but XML or HTML (line 1 begins",
+            "data.xml is no sound XML in line 3, column 1, after 1 record: Premature end",
         ),
         (("layout.yaml", "data.csv"), "data.csv is not delimited text, but XML or HTML"),
         (("layout.yaml", "latin.jsonl"), "nothing in it can be read; byte 0xe9 is not UTF-8"),
@@ -89,11 +90,12 @@ def test_what_cannot_be_run_says_why_and_writes_nothing(
     (folder / "list.yaml").write_text("source: {records: data.itens}\ncolumns: [{No: no}]\n")
     (folder / "document.json").write_text('{"data": {"items": [{"no": 1}]}}')
     (folder / "empty.json").write_bytes(b"")
-    (folder / "data.xml").write_text("<r>\n  <no>1</no>\n</r>\n")
+    (folder / "data.xml").write_text("<r>\n  <no>1</no>\n")
     (folder / "data.csv").write_text("<r>no,qty\n1,2\n")
     (folder / "latin.jsonl").write_bytes(b'{"no": "\xe9"}\n')
     packed = gzip.compress(b'{"no": 1, "lines": []}\n' * 9000)
     (folder / "cut.jsonl.gz").write_bytes(packed[: len(packed) // 2])
+    (folder / "hollow").mkdir()
     before = {path.name for path in folder.iterdir()}
     done = tool("export", *arguments)
     assert done.returncode == 1

@@ -74,7 +74,7 @@ def test_faults_are_named_in_the_last_line_and_all_of_them_in_a_table(
     assert "  record 1 (R1), lines.qty: is not a number: x" in done.stderr
     with (folder / "f.csv").open(newline="", encoding="utf-8") as file:
         rows = sorted(csv.reader(file))
-    assert rows[-1] == ["Record", "Identifier", "Path", "Entries", "Value", "Reason"]
+    assert rows[-1] == ["Record", "Identifier", "Path", "Entries", "Value", "Reason", "In file"]
     assert [row[:5] for row in rows[:-1]] == [
         ["1", "R1", "lines.qty", "2", "x"],
         ["2", "R2", "posted", "", "soon"],

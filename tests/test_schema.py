@@ -26,7 +26,10 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
     "about": "All that there is",
     "locale": "en-GB",
     "source": {
-        "records": "data.items",
+        "records": ["data.items", "data.more"],
+        "namespaces": {"s": "urn:stores"},
+        "file-order": "as-named",
+        "unreadable-files": "skip",
         "format": "json",
         "largest-record": 12,
         "delimiter": "||",
@@ -190,7 +193,7 @@ def test_neither_takes_an_unknown_key(at: tuple[Any, ...]) -> None:
     for step in at:
         inner = inner[step]
     own_names = {"ask", "split", "translate", "codes", "labels", "values", "pair", "columns"}
-    own_names |= {"nests", "open"}
+    own_names |= {"nests", "open", "namespaces"}
     if isinstance(inner, dict) and not own_names & {at[-1], *at[-2:-1][: at[-1].__class__ is int]}:
         layout = changed(WHOLE, at, {**inner, "zzz": "x"})
         assert not reads(layout)

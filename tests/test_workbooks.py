@@ -180,7 +180,7 @@ def bomb(place: Path) -> Path:
         (lambda place: place.write_bytes(b"PK\x03\x04 no more"), "this workbook is damaged"),
         (lambda place: place.write_bytes(b"\xd0\xcf\x11\xe0" * 9), "a workbook of the old kind"),
         (lambda place: zipfile.ZipFile(place, "w").writestr("a.txt", "x"), "but no workbook"),
-        (lambda place: place.write_text("<html>"), "XML or HTML"),
+        (lambda place: place.write_text("<html>"), "is HTML, and no sound XML"),
     ],
 )
 def test_files_that_are_not_what_they_seem(

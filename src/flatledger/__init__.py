@@ -44,6 +44,8 @@ if TYPE_CHECKING:
     from .run.balance import Balance
     from .run.describing import TableColumn
     from .run.protocols import TotalRow
+    from .sources.further_formats import SourceFormat
+    from .sources.records import UnreadableRecord
     from .values.faults import Fault
     from .values.literals import Interval
 
@@ -63,6 +65,8 @@ _MODULES = {
     "Balance": "run.balance",
     "TableColumn": "run.describing",
     "TotalRow": "run.protocols",
+    "SourceFormat": "sources.further_formats",
+    "UnreadableRecord": "sources.records",
     "Fault": "values.faults",
     "Interval": "values.literals",
 }
@@ -88,6 +92,7 @@ __all__ = [
     "ShelfError",
     "SlowPatternError",
     "SourceError",
+    "SourceFormat",
     "Survey",
     "Table",
     "TableClosedError",
@@ -95,6 +100,7 @@ __all__ = [
     "TableNotReadError",
     "TableReadError",
     "TotalRow",
+    "UnreadableRecord",
     "distinct_values",
     "draft",
     "evaluate",

@@ -21,11 +21,11 @@ from ..plan.groups import Decomposed
 from ..plan.kinds import COLLECT
 from ..plan.plan import expressions_in
 from ..plan.planner import make_plan
-from ..run.decoding import decoded
+from ..run.decoding import decoded, structure_met
 from ..run.protocols import Source
 from ..run.step import Stepper
 from ..structure.levels import Chain, known_levels
-from ..structure.structure import Place, observe
+from ..structure.structure import Place
 from ..structure.trees import with_trees
 from ..structure.wanted import names_wanted
 from ..values.functions import text_of
@@ -81,7 +81,7 @@ class KeySearch:
     ) -> Iterator[list[tuple[Any, ...]]]:
         """What the entries that are kept have: for each row and column their keys, or how many."""
         with source.open() as reader:
-            met = structure or observe(reader.peek(), self._wanted)
+            met = structure or structure_met(reader, self._wanted)
             whole = structure is not None
             if definitions is not None:
                 met.merge(definitions.structure)

@@ -66,7 +66,8 @@ def draft(
     result = survey(
         source, records=records, sample=sample, largest_record=largest_record, reading=reading
     )
-    drafted = DraftedLayout(_writer(result, row_per, source_keys(records, reading), fit_to).text())
+    source_states = {**result.states, **source_keys(records, reading)}
+    drafted = DraftedLayout(_writer(result, row_per, source_states, fit_to).text())
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -19,13 +20,13 @@ from ..layout.text import Scalar
 from ..layout.with_files import lists_of
 from ..plan.plan import Plan
 from ..plan.planner import make_plan
-from ..run.decoding import decoded
+from ..run.decoding import decoded, structure_met
 from ..run.protocols import Batch, Reader
 from ..run.step import Stepper
 from ..sources import AnySource
 from ..structure.missing_fields import judged
-from ..structure.structure import observe
 from ..structure.wanted import names_wanted
+from ..values.element_texts import TEXT
 from .layout_files import FilesOf
 from .opening import open_as
 from .shelf_folders import ShelfFolders
@@ -67,7 +68,9 @@ def evaluate(
     level = _expression(row_per) if row_per and row_per != "record" else None
     columns = (Column(expression, _expression(expression)),)
     layout = SettledLayout("expression", columns, row_per=level, today=dt.date.today())
-    with open_as(source, records, largest_record, reading).open() as reader:
+    keeps_text = TEXT in names_wanted(layout)
+    opened = open_as(source, records, largest_record, reading, keeps_text=keeps_text)
+    with opened.open() as reader:
         try:
             plan = _plan(layout, reader)
         except LayoutError as error:
@@ -83,7 +86,7 @@ def _plan(layout: SettledLayout, reader: Reader) -> Plan:
     """The plan for one expression; a list is one on the shelf, or a file beside where we are."""
     lists = lists_of(layout, FilesOf(Path(), ShelfFolders()))
     layout = msgspec.structs.replace(layout, lists=lists)
-    structure = observe(reader.peek(), names_wanted(layout))
+    structure = structure_met(reader, names_wanted(layout))
     assert layout.today is not None
     plan = make_plan(layout, structure, layout.today)
     slips = judged(plan.missing, structure, plan.used).problems
@@ -96,10 +99,12 @@ def _evaluated(plan: Plan, reader: Reader, first: int) -> list[Evaluated]:
     stepper = Stepper(plan, generate(plan, raw=True))
     values: list[Evaluated] = []
     for batch in decoded(reader, plan.record_types.record_type):
-        for number, record in zip(batch.numbers, batch.records, strict=True):
+        rows = batch.origin.rows() if batch.origin.rows else [None] * len(batch.records)
+        for number, record, row in zip(batch.numbers, batch.records, rows, strict=True):
             if number > first:
                 return values
-            found = stepper.step(Batch([record], [number], []))
+            origin = batch.origin._replace(rows=None if row is None else partial(list, [row]))
+            found = stepper.step(Batch([record], [number], [], origin=origin))
             faults = "; ".join(fault.reason for fault in (*found.judged, *found.filled))
             values += [Evaluated(number, row[0], faults) for row in found.rows]
     return values

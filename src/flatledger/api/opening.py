@@ -27,6 +27,8 @@ from ..sources.side_list import HeldEntries, SideList
 from ..sources.splitting import Splitter
 from ..structure.levels import KnownLevels, known_levels
 from ..structure.structure import Place
+from ..structure.wanted import names_wanted
+from ..values.element_texts import TEXT
 from .layout_files import FilesOf
 from .shelf_folders import ShelfFolders
 
@@ -38,19 +40,19 @@ def open_as(
     reading: Mapping[str, Any] | None,
     *,
     double_keys: bool = False,
+    keeps_text: bool = False,
 ) -> Source:
     """A source that is read as a person says, without a layout. Raises SourceError and LayoutError.
 
     ``reading`` has the keys that stand under `source` in a layout.
     """
-    item = from_data(reading or {})
+    usual = {"largest-record": largest_record, **({"records": records} if records else {})}
+    item = from_data({**usual, **(reading or {})})
     how = Reading(FilesOf(None, ShelfFolders()))
     found = SOURCE.read(item, "how the source is read", how)
     if how.problems:
         raise LayoutError("how the source is read", how.problems)
-    names = tuple(records.split(".")) if records else found.records
-    largest = largest_record if "largest-record" not in (reading or {}) else found.largest_record
-    options = Options(names, double_keys, largest << 20, found.table)
+    options = Options.of(found, double_keys=double_keys, keeps_text=keeps_text)
     return open_source(source, options, format=found.stated_format)
 
 
@@ -59,7 +61,7 @@ def open_plain(
 ) -> Source:
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
-    options = Options(how.records, strict, how.largest_record << 20, how.table)
+    options = Options.of(how, double_keys=strict, keeps_text=TEXT in names_wanted(request))
     opened = open_source(source, options, format=how.stated_format, keep=keep)
     if request.nest is not None and not request.nest.of:
         return BundledSource(opened, request.nest)
@@ -75,7 +77,7 @@ def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
     found = Definitions(by.file)
     if by.file:
         how = by.reading or SourceOptions()
-        options = Options(how.records, False, how.largest_record << 20, how.table)
+        options = Options.of(how, keeps_text=TEXT in names_wanted(request))
         opened = open_source(by.file, options, format=how.stated_format)
         source = enriched(request, opened)
     with source.open() as reader:

@@ -19,6 +19,7 @@ from ..outputs.formats import TEXTS, format_of, is_delimited
 from ..outputs.read_back import check_readable
 from ..sources import AnySource
 from ..sources.csvw_metadata import metadata_beside
+from ..sources.found_files import inputs_of, naming
 from .layout import Layout
 
 Tables = tuple[Destination, ...]
@@ -79,22 +80,35 @@ def check_places(
 ) -> None:
     """Raise OutputError where a place can't be written to, before anything is read."""
     inputs = layout.taking_part()
-    inputs += [file for one in (source, *inputs) for file in _metadata_of(one)]
+    files = inputs_of(source)
+    inputs += [file for one in (*files, *inputs) for file in _metadata_of(one)]
     outputs: list[tuple[str, Any]] = [("the table", table) for table in places.tables]
     outputs += [("the faults", places.faults), ("the report", places.report)]
     if output.csvw:
         described = filter(_is_described(output), map(name_of, places.tables))
         outputs += [("the table", name + SUFFIX) for name in described]
-    check_apart([source, *inputs], outputs)
+    check_apart([*files, *inputs], outputs)
+    for table in places.tables:
+        _check_not_among(table, source)
     if learn and layout.path is not None:
         note = note_of(layout.path)
-        check_apart([source, *(one for one in inputs if one != note)], [("the note", note)])
+        check_apart([*files, *(one for one in inputs if one != note)], [("the note", note)])
     for table in places.tables:
         check_table(replace(layout.request, output=output), name_of(table))
     if places.faults is not None:
         check_suffix(name_of(places.faults), TEXTS, "the table of faults")
     if places.report is not None:
         check_suffix(name_of(places.report), (".json", ".txt"), "the balance")
+
+
+def _check_not_among(table: Destination, source: AnySource) -> None:
+    """Raise OutputError for a table that the next run would read as one of its source's files."""
+    name = name_of(table)
+    among = naming(source, Path(name)) if table != "-" else ""
+    if among and is_file(name):
+        raise OutputError(
+            f"{name} would be one of the files of {among} the next time; write it elsewhere"
+        )
 
 
 def _is_described(output: Output) -> Callable[[str], bool]:

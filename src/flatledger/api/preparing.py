@@ -151,6 +151,7 @@ class Preparation:
         """The structure of all records of a source, as far as the layout asks for it."""
         structure = Place(names_wanted(self._request))
         with source.open() as reader:
+            structure.of_elements = reader.of_elements
             for batch in reader.batches():
                 for number, record in zip(batch.numbers, batch.records, strict=True):
                     structure.add(record, number)

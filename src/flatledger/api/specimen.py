@@ -18,6 +18,7 @@ from ..outputs.files import name_of
 from ..outputs.specimen import SUFFIXES, SpecimenColumn, write_specimen
 from ..run.protocols import TotalRow
 from ..sources import AnySource
+from ..sources.found_files import inputs_of
 from ..values.literals import Interval
 from .layout import AnyLayout, Layout
 from .table import table
@@ -60,7 +61,7 @@ def specimen(
     """
     stated = Layout.of(layout)
     check_suffix(name_of(to), SUFFIXES, "a specimen")
-    check_apart([source, *stated.taking_part()], [("the specimen", to)])
+    check_apart([*inputs_of(source), *stated.taking_part()], [("the specimen", to)])
     written = _columns(stated)
     found = _first_row(stated, source, ask)
     keys = {*stated.request.primary_key}

@@ -23,6 +23,7 @@ from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
 from ..structure.survey import SurveyResult, fields_of, path_of, unfilled
 from ..structure.trees import holds_objects
+from ..values.element_texts import element_value
 from ..values.parts import flattened
 from .opening import open_as
 
@@ -115,7 +116,7 @@ def _gathered(
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
-        found.manner = reader.manner
+        found.manner, found.states = reader.manner, dict(reader.states)
         found.headings = headings_of(reader)
         batches = restfully(reader.batches())
         for batch in batches:
@@ -128,7 +129,9 @@ def _gathered(
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
                 with at_rest():
-                    tops.setdefault(kind, Spot(top=True)).add_many(alike)
+                    if kind not in tops:
+                        tops[kind] = Spot(top=True, of_elements=reader.of_elements)
+                    tops[kind].add_many(alike)
             found.records += len(taken)
             if progress:
                 progress(found.records)
@@ -151,7 +154,7 @@ def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[An
     found: dict[str, list[Any]] = {}
     for record in records:
         values = kind_of.find(record)
-        kind = text_of_value(values[0]) if values else "(none)"
+        kind = text_of_value(element_value(values[0])) if values else "(none)"
         found.setdefault(kind, []).append(record)
     return found
 
@@ -210,7 +213,8 @@ def distinct_values(
                 if sample is not None and read >= sample:
                     return counts
                 read += 1
-                for value in selection.find(_with_nodes(record, names)):
+                found = selection.find(_with_nodes(record, names))
+                for value in map(element_value, found) if reader.of_elements else found:
                     for item in value if isinstance(value, list) else [value]:
                         if not isinstance(item, dict | list):
                             counts[item] += 1

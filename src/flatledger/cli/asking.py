@@ -21,7 +21,10 @@ VARIABLE = "FLATLEDGER_ASK_"
 
 
 def answers_for(
-    questions: Sequence[Question], given: Sequence[str], file: str | None, source: str
+    questions: Sequence[Question],
+    given: Sequence[str],
+    file: str | None,
+    source: str | list[str],
 ) -> dict[str, Any]:
     """The answers by name: those of ``--ask`` first, then the file's, then the environment's.
 
@@ -76,7 +79,7 @@ def _of_file(file: str) -> dict[str, Any]:
     return found
 
 
-def _list(place: str, question: Question, source: str) -> tuple[str, ...]:
+def _list(place: str, question: Question, source: str | list[str]) -> tuple[str, ...]:
     if place != "-":
         return read_list(Path(place), question.heading)
     if source == "-":

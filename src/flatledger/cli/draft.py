@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from pathlib import Path
 from typing import Any
 
@@ -12,13 +13,15 @@ from ..api.notes import learnt
 from ..api.survey import SAMPLE
 from ..layout.note import note_of
 from ..outputs import Target, check_suffix
+from ..sources.found_files import inputs_of
 from .terminal import check_typed, reports
+from .typed import Source
 
 REMEDY = "--replace replaces it"
 
 
 def run_draft(
-    source: str,
+    source: Source,
     everything: bool,
     to: str | None,
     replace: bool,
@@ -29,7 +32,7 @@ def run_draft(
     """Write the drafted layout; a file that is there already stays, unless it is to be replaced."""
     if learn and to in (None, "-"):
         raise click.UsageError("--learn puts a note beside the layout: say where with -o FILE.")
-    inputs = [source, *([fit_to] if fit_to else [])]
+    inputs = [*inputs_of(source), *([fit_to] if fit_to else [])]
     check_typed(inputs, {"the layout": to, "the note": note_of(Path(to)) if to and learn else None})
     if to:
         check_suffix(to, (".yaml", ".yml", ".txt"), "a layout")
@@ -43,5 +46,6 @@ def run_draft(
             target.write(learnt(Path(to), text.fields, {}).encode())
         reports().line(f"{note} knows its {len(text.fields):,} fields")
     if to not in (None, "-"):
-        reports().line(f"{to} is written; now: flatledger export {to} {source}")
+        typed = shlex.join([source] if isinstance(source, str) else source)
+        reports().line(f"{to} is written; now: flatledger export {to} {typed}")
     return 0

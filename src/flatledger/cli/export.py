@@ -11,6 +11,7 @@ from ..errors import SamePlaceError
 from ..layout.output_options import IfThere
 from ..run.balance import Balance
 from .progress import showing_progress
+from .typed import Source
 
 WRONG_COMMAND = 2
 FAULTS_UNDER_STRICT = 3
@@ -30,7 +31,7 @@ class Ways(NamedTuple):
     verify: bool = False
 
 
-def run_export(layout: Layout, source: str, ask: Mapping[str, Any], ways: Ways) -> int:
+def run_export(layout: Layout, source: Source, ask: Mapping[str, Any], ways: Ways) -> int:
     """Export, show the balance on standard error, and give the exit code."""
     own = layout.request.output.files
     try:

@@ -66,7 +66,9 @@ def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
         help=f"How large a record may be.  [default: {LARGEST_RECORD}]",
     )
     records = click.option(
-        "--records", metavar="PATH", help="Where the records sit in a JSON document."
+        "--records",
+        metavar="PATH",
+        help="Where the records sit: a path in JSON, an element of XML.",
     )
     return reading_option(records(largest(command)))
 
@@ -137,7 +139,7 @@ def flatledger() -> None:
 
 
 @flatledger.command(help=help_texts.EXPORT)
-@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
+@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...")
 @click.option(
     *("-o", "--output", "to"),
     multiple=True,
@@ -186,7 +188,7 @@ def export(
 
 
 @flatledger.command(help=help_texts.SURVEY)
-@click.argument("source", type=click.Path(allow_dash=True))
+@click.argument("sources", nargs=-1, required=True, metavar="SOURCE...")
 @click.option("--under", metavar="PATH", help="Only this place and what lies below it.")
 @click.option("--values", metavar="PATH", help="The distinct values there, with their counts.")
 @click.option("--kinds", metavar="PATH", help="Each kind of record apart, told by the value there.")
@@ -194,14 +196,15 @@ def export(
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page that can be folded.")
-def survey(source: str, **options: Any) -> None:
+def survey(sources: tuple[str, ...], **options: Any) -> None:
     from .survey import run_survey
+    from .typed import one_or_several
 
-    raise SystemExit(run_survey(source, **options))
+    raise SystemExit(run_survey(one_or_several(sources), **options))
 
 
 @flatledger.command(help=help_texts.PREVIEW)
-@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE")
+@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...")
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page.")
 @layout_options
@@ -215,7 +218,7 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
 
 
 @flatledger.command(help=help_texts.DRAFT)
-@click.argument("source", type=click.Path(allow_dash=True))
+@click.argument("sources", nargs=-1, required=True, metavar="SOURCE...")
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
 @reading_options
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
@@ -223,24 +226,26 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside it.")
 @click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) that it is to fit.")
-def draft(source: str, **options: Any) -> None:
+def draft(sources: tuple[str, ...], **options: Any) -> None:
     from .draft import run_draft
+    from .typed import one_or_several
 
-    raise SystemExit(run_draft(source, **options))
+    raise SystemExit(run_draft(one_or_several(sources), **options))
 
 
 @flatledger.command("try", help=help_texts.TRY)
 @click.argument("expression")
-@click.argument("source", type=click.Path(allow_dash=True))
+@click.argument("sources", nargs=-1, required=True, metavar="SOURCE...")
 @click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
 @reading_options
 @click.option(
     "--first", default=10, show_default=True, type=click.IntRange(1, 300), help="How many records."
 )
-def try_(expression: str, source: str, **options: Any) -> None:
+def try_(expression: str, sources: tuple[str, ...], **options: Any) -> None:
     from .trying import run_try
+    from .typed import one_or_several
 
-    raise SystemExit(run_try(expression, source, **options))
+    raise SystemExit(run_try(expression, one_or_several(sources), **options))
 
 
 @flatledger.command(help=help_texts.SPECIMEN)

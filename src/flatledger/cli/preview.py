@@ -9,15 +9,17 @@ from ..api.layout import Layout
 from ..api.preview import preview
 from ..reports.preview_page import preview_page
 from ..reports.preview_text import print_preview
+from ..sources.found_files import inputs_of
 from .progress import showing_progress
 from .terminal import check_page, results, write_page
+from .typed import Source
 
 
 def run_preview(
-    layout: Layout, source: str, ask: Mapping[str, Any], sample: bool, page: str | None
+    layout: Layout, source: Source, ask: Mapping[str, Any], sample: bool, page: str | None
 ) -> int:
     """Show columns, plan, first rows and counts."""
-    check_page(page, [source, *layout.taking_part()])
+    check_page(page, [*inputs_of(source), *layout.taking_part()])
     with showing_progress() as progress:
         found = preview(layout, source, sample=sample, ask=ask, progress=progress)
     if page:

@@ -15,14 +15,16 @@ from ..outputs.delimited import DelimitedWriter
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
+from ..sources.found_files import inputs_of
 from ..structure.survey import SurveyResult
 from ..values.visible import steerless_json
 from .progress import showing_progress
 from .terminal import check_page, reports, results, write_page
+from .typed import Source
 
 
 def run_survey(
-    source: str,
+    source: Source,
     under: str | None,
     values: str | None,
     kinds: str | None,
@@ -32,7 +34,7 @@ def run_survey(
     **options: Any,
 ) -> int:
     """Show a survey; what was read is said on standard error."""
-    check_page(page, [source])
+    check_page(page, [*inputs_of(source)])
     sample = None if everything else SAMPLE
     if values:
         return _show_values(values, source, options)
@@ -69,7 +71,7 @@ def _json(found: Mapping[str, SurveyResult]) -> bytes:
     return f"{steerless_json(text)}\n".encode()
 
 
-def _show_values(path: str, source: str, options: dict[str, Any]) -> int:
+def _show_values(path: str, source: Source, options: dict[str, Any]) -> int:
     """The distinct values as a table that can be saved: values with counts, tab-separated."""
     counts = distinct_values(path, source, **options)
     if not counts:

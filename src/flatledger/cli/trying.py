@@ -12,11 +12,12 @@ from ..reports.screen import Grid
 from ..reports.words import kind_of_value
 from ..values.functions import text_of
 from .terminal import reports, results
+from .typed import Source
 
 LONGEST = 400
 
 
-def run_try(expression: str, source: str, **options: Any) -> int:
+def run_try(expression: str, source: Source, **options: Any) -> int:
     """Show a value for each row of the first records; point at what is wrong with an expression."""
     try:
         found = evaluate(expression, source, **options)

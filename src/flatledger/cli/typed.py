@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import os
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -11,9 +12,13 @@ import click
 from ..api.files_met import files_met
 from ..api.layout import Layout
 from ..api.preparing import given_for
+from ..api.shelf_folders import SUFFIXES, ShelfFolders
+from ..errors import ShelfError
 from ..layout.settling import output_of
 from ..layout.text import Item, ItemList, ItemMap, Scalar, read_yaml
 from .asking import answers_for
+
+Source = str | list[str]
 
 
 @contextmanager
@@ -25,8 +30,8 @@ def layout_and_source(
     answers: str | None,
     fit_to: str | None,
     **typed: Any,
-) -> Iterator[tuple[Layout, str, dict[str, Any]]]:
-    """The layout, the source, and the answers to what it asks for.
+) -> Iterator[tuple[Layout, Source, dict[str, Any]]]:
+    """The layout, the source or sources, and the answers to what it asks for.
 
     With ``save`` the layout is kept once what is done meanwhile has come to a good end. Raises
     click.UsageError where the command line has too many or too few places.
@@ -40,13 +45,33 @@ def layout_and_source(
         yield used.fitted_to(fit_to) if fit_to else used, source, given
 
 
-def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, str]:
-    if not 1 <= len(places) <= 2 or (len(places) == 1 and not typed):
+def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, Source]:
+    """The layout and what it is for. Without a layout all places are sources."""
+    named = len(places) > 1 and (not typed or _is_layout(places[0]))
+    if not places or not (named or typed):
         raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and a typed layout.")
-    if len(places) == 1:
-        return Layout.from_data(typed, "command line"), places[0]
+    if not named:
+        return Layout.from_data(typed, "command line"), one_or_several(places)
     layout = Layout.find(places[0])
-    return layout.with_changes(typed) if typed else layout, places[1]
+    return layout.with_changes(typed) if typed else layout, one_or_several(places[1:])
+
+
+def one_or_several(places: Sequence[str]) -> Source:
+    """What stands for a source: its name, or the names of its files."""
+    return places[0] if len(places) == 1 else list(places)
+
+
+def _is_layout(place: str) -> bool:
+    """Whether a place names a layout, by its name or on the shelf, and no source."""
+    if place.endswith(SUFFIXES["layout"]):
+        return True
+    if os.path.exists(place):
+        return False
+    try:
+        ShelfFolders().find("layout", place)
+    except ShelfError:
+        return False
+    return True
 
 
 @contextmanager

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..language import nodes as n
-from ..plan.kinds import TIMES, Operand, Ready, arithmetic_kind, common_kind
+from ..plan.kinds import OF_THE_SOURCE, TIMES, Operand, Ready, arithmetic_kind, common_kind
 from ..plan.known import access_of, kind_of
 from ..values.functions import FUNCTIONS
 from .conditions import Conditions
@@ -133,6 +133,12 @@ class Calculations:
             return self.code.literal(self.code.plan.today)
         if node.name in ("ordinal", "key"):
             return self._place(node)
+        if node.name in OF_THE_SOURCE:
+            number = self.code.scope.ordinals[0]
+            if node.name == "record_number":
+                return Operand(number, "number")
+            given = number if node.name == "source_row" else ""
+            return self.code.assign(f"{node.name}({given})", OF_THE_SOURCE[node.name], "origin")
         return self._function(node)
 
     def _place(self, node: n.Call) -> Operand:

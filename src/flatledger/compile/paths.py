@@ -10,6 +10,7 @@ from ..plan.known import access_of, known_of
 from ..structure.levels import Access, Names, level_name
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
+from ..values.element_texts import TEXT
 from .emission import Expressions
 
 
@@ -25,7 +26,8 @@ class Paths:
 
     def value(self, node: n.FieldPath) -> Operand:
         """The value at a path, whatever it is."""
-        return self.load(access_of(node))
+        known = self.load(access_of(node))
+        return known if self._is_text(node) else self._of_element(known)
 
     def load(self, access: Access) -> Operand:
         """The value at a path as it came; loaded once, at the level it starts from."""
@@ -45,7 +47,7 @@ class Paths:
             self._steps = "walk_aligned"
             value = self.raw(access)
             self._steps = "walk"
-        return value
+            return self._of_element(value)
 
     def raw(self, access: Access) -> Operand:
         """Load the value at a path as it came."""
@@ -53,6 +55,7 @@ class Paths:
         variable = self.variable_of(access)
         result = self.code.variable("raw")
         names, rest = self._split(level, access)
+        names, rest, of_text = self._without_text(level, names, rest)
         place = self.code.plan.record_types.place_of(level)
         chosen = choice_of(rest) if rest else None
         side = self.code.plan.record_types.field_of((*level, *names))
@@ -65,6 +68,8 @@ class Paths:
             self._step(place, variable, names, result)
         if rest:
             self._select((*level, *names), rest, result)
+        if of_text:
+            self.code.add(f"{result} = element_text({result})")
         return Operand(result, "any")
 
     def field_of(self, node: n.Node) -> Field | None:
@@ -97,6 +102,44 @@ class Paths:
             for name in access.names[plain:]
         )
         return access.names[:plain], after + access.rest
+
+    # ---- elements of marked-up text
+
+    @property
+    def _of_elements(self) -> bool:
+        return self.code.plan.chain.structure.of_elements
+
+    def _is_text(self, node: n.Node) -> bool:
+        """Whether no element is met at a path as an object, since it was asked for as a text."""
+        return not self._of_elements or self.only(node) is str or self.lists_texts(node)
+
+    def _of_element(self, value: Operand) -> Operand:
+        """What stands at a path, as a value: of an element that has a text, that."""
+        if not self._of_elements:
+            return value
+        key = ("element", value.code)
+        known = self.code.known(key)
+        if known is None:
+            code = f"{value.code} if {value.code}.__class__ is str else element_value({value.code})"
+            known = self.code.note(key, self.code.assign(code, "any", "text"))
+        return known
+
+    def _without_text(
+        self, level: Names, names: Names, rest: tuple[n.Segment, ...]
+    ) -> tuple[Names, tuple[n.Segment, ...], bool]:
+        """The steps without a last one to all text of an element, where none has it as a field."""
+        if not self._of_elements:
+            return names, rest, False
+        if rest:
+            only = rest[-1].selectors[0]
+            alone = len(rest[-1].selectors) == 1 and not rest[-1].descendant
+            if alone and isinstance(only, n.Name) and only.name == TEXT:
+                return names, rest[:-1], True
+        elif names[-1:] == (TEXT,):
+            place = self.code.plan.record_types.field_of((*level, *names))
+            if place is None:
+                return names[:-1], rest, True
+        return names, rest, False
 
     def _load(self, place: Field, variable: str, names: Names) -> str:
         """The name of a variable with what stands at a place."""
@@ -203,6 +246,8 @@ class Paths:
         key, value = (
             f"{one}.{side.children[n or ''].attribute}" for n in (choice.key, choice.name)
         )
+        if self._of_elements and side.children[choice.key].only is not str:
+            key = f"element_value({key})"
         test = f"{key} == {choice.text!r} and {value} is not None"
         self.code.add(f"{result} = [{value} for {one} in {entries} or () if {test}]")
 
@@ -223,7 +268,12 @@ class Paths:
 
     def _select(self, start: Names, rest: tuple[n.Segment, ...], result: str) -> None:
         """Apply further segments of the standard: one node gives its value, several a list."""
-        selection = compile_path(rest, start=start, is_level=self.code.plan.chain.is_level)
+        selection = compile_path(
+            *(rest,),
+            start=start,
+            is_level=self.code.plan.chain.is_level,
+            of_elements=self._of_elements,
+        )
         name = self.code.constants.name(selection, "selection")
         site = self.code.constants.name(level_name(start) + "…", "site")
         root = "record" if self.code.plan.record_types.root.whole else "None"

@@ -14,6 +14,7 @@ import msgspec
 
 from ..structure.record_types import Other
 from ..structure.structure import MEMBERS
+from ..values.element_texts import WITHIN
 from ..values.functions import text_of
 from ..values.numbers import Unreadable
 from ..values.parts import flattened
@@ -93,7 +94,7 @@ def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
     """
     for position, name in enumerate(names):
         if name == MEMBERS and value.__class__ is dict:
-            value = list(value.values())
+            value = [one for _, one in members(value)]
         elif value.__class__ is dict:
             value = value.get(name)
         elif value.__class__ is list:
@@ -188,7 +189,10 @@ def members(value: Any) -> list[tuple[str, Any]]:
     """The members of a mapping, or of each of several: names with values."""
     if value.__class__ is list:
         return [member for entry in value for member in members(entry)]
-    return list(value.items()) if value.__class__ is dict else []
+    if value.__class__ is not dict:
+        return []
+    found = list(value.items())
+    return [one for one in found if one[0] != WITHIN] if WITHIN in value else found
 
 
 def below(kept: Any, depth: int) -> int:

@@ -32,6 +32,7 @@ from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
 from .nest_watch import NestWatch
 from .opening_tests import closed_source, passes_source
+from .origins import RecordOrigins
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
 from .runtime import Runtime
@@ -64,7 +65,8 @@ class Program:
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
     ``identify(records, numbers)`` gives what the primary key says of each record. ``watches`` and
-    ``faults`` are what the functions take note of as they run.
+    ``faults`` are what the functions take note of as they run; ``origins`` is told where the
+    records come from.
     """
 
     source: str
@@ -77,6 +79,7 @@ class Program:
     watches: Watches
     faults: FaultNotes
     lists: ListsMet
+    origins: RecordOrigins
     lay_flat: Callable[[list[Any], Sequence[int]], list[Any]] | None
     nested: set[Names]
     watch_nests: Callable[[list[Any], Sequence[int]], None] | None
@@ -92,6 +95,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     the cells of a row are the values as they are, lists and objects included.
     """
     watches, faults, lists = Watches.of(plan.layout), FaultNotes(), ListsMet()
+    origins = RecordOrigins()
     constants = Constants(watches)
     keep, counters = ("", ()) if keeps_all(plan) else keep_source(plan, constants)
     unfold, tested = unfold_source(plan, constants, raw)
@@ -114,8 +118,9 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     code = compile(source, name, "exec")
     crowd, trees = Crowd(plan.chain), Flattener(plan, faults, definitions)
     nests = NestWatch(plan)
-    loud = _namespace(constants, Runtime(faults, lists), crowd, trees, quiet=False)
-    quiet = _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, trees, quiet=True)
+    told = {"source_file": origins.source_file, "source_row": origins.source_row}
+    loud = told | _namespace(constants, Runtime(faults, lists), crowd, trees, quiet=False)
+    quiet = told | _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, trees, quiet=True)
     exec(code, loud)
     exec(code, quiet)
     trees.passes = quiet.get("passes")
@@ -129,6 +134,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         watches,
         faults,
         lists,
+        origins,
         trees.lay if trees.needed else None,
         trees.nested,
         nests.look if nests.needed else None,

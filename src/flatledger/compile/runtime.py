@@ -21,6 +21,7 @@ from ..values import times
 from ..values.aggregates import over
 from ..values.amounts import ColumnReader, UnitWatch
 from ..values.cleaning import cleaned
+from ..values.element_texts import element_text, element_value
 from ..values.faults import Fault, FaultNotes, shown
 from ..values.functions import FUNCTIONS, cast_value, text_of
 from ..values.literals import Interval
@@ -99,6 +100,8 @@ class Runtime:
             **{name: self._guarded(function) for name, function in guarded.items()},
             **{function.__name__: self._clocked(function) for function in (like, like_regex)},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
+            "element_value": element_value,
+            "element_text": element_text,
             "members": members,
             "with_entries": with_entries,
             "with_members": with_members,

@@ -20,6 +20,7 @@ LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
 MOST = 0.5  # a level that this share of the records has can be the row's
 _DECIMALS = 2
+_NUMBERS = ("datatype: integer", "datatype: decimal")
 _MOST_DECIMALS = 8  # more are the noise of binary fractions
 _ADDS_UP = re.compile(
     r"(?:^|_)(?:qty|quantity|amount|total|sum|cost|costs|fee|fees|carriage|weight|hours|minutes|paid|"
@@ -240,12 +241,12 @@ class Draft:
         if field.is_level:
             return f'{{value: {path}, separator: "; "}}'
         kind = _datatype(field)
+        total = ", total: sum" if self._adds_up(field) else ""
         if kind:
-            return f"{{value: {path}, {kind}}}"
+            return f"{{value: {path}, {kind}{total}}}"
         noisy = field.decimals > _MOST_DECIMALS
         digits = _DECIMALS if noisy else field.decimals
         rounded = f", decimals: {digits}" if noisy or field.uneven else ""
-        total = ", total: sum" if self._adds_up(field) else ""
         return f"{{value: {path}{rounded}{total}}}" if rounded or total else path
 
     def _adds_up(self, field: FieldSurvey) -> bool:
@@ -253,10 +254,12 @@ class Draft:
         name = names_of(field.path)[-1]
         numbers = field.kinds.get("integer", 0) + field.kinds.get("decimal", 0)
         whole = sum(field.kinds.values())
-        return numbers == whole and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
+        are_numbers = numbers == whole or _datatype(field) in _NUMBERS
+        return are_numbers and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
 
     def remark(self, field: FieldSurvey) -> str:
         notes = [remark for remark in field.remarks if "identifier" not in remark]
+        notes = [re.sub(r": \{datatype: [a-z]+\}$", "", remark) for remark in notes]
         if self._adds_up(field) and len(self.chain) > 0 and not within(field.path, self.row):
             home = next((p for p in reversed(self.chain) if within(field.path, p)), "record")
             each = home if home == "record" else f"entry of {home}"

@@ -36,7 +36,7 @@ def humanised(names: list[str]) -> str:
     >>> humanised(["part", "unitPrice"])
     'Part unit price'
     """
-    parts = [name for name in names if name != "*"] or ["value"]
+    parts = [name.removeprefix("@") for name in names if name != "*"] or ["value"]
     words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in parts)
     text = " ".join(words.split())
     lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())

@@ -9,13 +9,13 @@ a list of one before a selector.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from decimal import Decimal
-from math import isfinite
 from typing import Any
 
+from ..values.element_texts import TEXT, WITHIN, element_text, element_value
 from ..values.patterns import interoperable
 from . import nodes as n
 from .choosing import Chooser, chooser_of
+from .comparing import equal, less
 
 Location = tuple[str | int, ...]
 NodePair = tuple[Location, Any]
@@ -62,19 +62,23 @@ def compile_path(
     *,
     start: tuple[str, ...] = (),
     is_level: IsLevel | None = None,
+    of_elements: bool = False,
 ) -> Selection:
     """Compile segments. With ``is_level`` the relaxations of a layout are on: it tells whether a
     place (names from the record; ``start`` is where the segments begin) repeats in the data.
+    Records ``of_elements`` may have an object where filters compare a text.
     """
     steps: list[Step] = []
     place: tuple[str, ...] | None = start
     for segment in segments:
         # the record itself is no list, and the relaxation does not reach into `..`
         listed = bool(is_level and place and not segment.descendant and is_level(place))
-        steps.append(_segment(segment, relaxed=is_level is not None, listed=listed))
+        relaxed = is_level is not None
+        steps.append(_segment(segment, relaxed=relaxed, listed=listed, of_elements=of_elements))
         place = _place_after(segment, place, listed)
     singular = n.FieldPath(0, segments).is_singular()
-    return Selection(steps, singular, chooser_of(segments) if is_level is not None else None)
+    has_chooser = is_level is not None and not of_elements
+    return Selection(steps, singular, chooser_of(segments) if has_chooser else None)
 
 
 def _place_after(
@@ -91,11 +95,11 @@ def _place_after(
 # ---- segments --------------------------------------------------------------------------------
 
 
-def _segment(segment: n.Segment, *, relaxed: bool, listed: bool) -> Step:
+def _segment(segment: n.Segment, *, relaxed: bool, listed: bool, of_elements: bool) -> Step:
     only = segment.selectors[0]
     if relaxed and not segment.descendant and isinstance(only, n.Name) and not only.bracketed:
         return _relaxed_name(only.name)
-    selectors = [_selector(selector) for selector in segment.selectors]
+    selectors = [_selector(selector, of_elements) for selector in segment.selectors]
 
     def children(node: NodePair, root: Any) -> Iterator[NodePair]:
         if listed and isinstance(node[1], dict):
@@ -133,7 +137,8 @@ def _children(node: NodePair) -> Iterator[NodePair]:
     location, value = node
     if isinstance(value, dict):
         for name, item in value.items():
-            yield (*location, name), item
+            if name != WITHIN:
+                yield (*location, name), item
     elif isinstance(value, list):
         for index, item in enumerate(value):
             yield (*location, index), item
@@ -142,7 +147,7 @@ def _children(node: NodePair) -> Iterator[NodePair]:
 # ---- selectors -------------------------------------------------------------------------------
 
 
-def _selector(selector: n.Node) -> Step:
+def _selector(selector: n.Node, of_elements: bool) -> Step:
     match selector:
         case n.Name():
             return _name(selector.name)
@@ -151,7 +156,7 @@ def _selector(selector: n.Node) -> Step:
         case n.Slice():
             return _slice(slice(selector.start, selector.stop, selector.step))
         case n.Filter():
-            return _filter(_test(selector.test))
+            return _filter(_test(selector.test, of_elements))
         case _:
             return lambda node, root: _children(node)
 
@@ -197,59 +202,75 @@ def _filter(test: Test) -> Step:
 # ---- filters ---------------------------------------------------------------------------------
 
 
-def _test(node: n.Node) -> Test:
+def _test(node: n.Node, of_elements: bool) -> Test:
     match node:
         case n.FilterOr():
-            parts = [_test(part) for part in node.parts]
+            parts = [_test(part, of_elements) for part in node.parts]
             return lambda item, root: any(part(item, root) for part in parts)
         case n.FilterAnd():
-            parts = [_test(part) for part in node.parts]
+            parts = [_test(part, of_elements) for part in node.parts]
             return lambda item, root: all(part(item, root) for part in parts)
         case n.FilterNot():
-            negated = _test(node.part)
+            negated = _test(node.part, of_elements)
             return lambda item, root: not negated(item, root)
         case n.FilterExists():
-            return _exists(node.part)
+            return _exists(node.part, of_elements)
         case n.FilterComparison():
-            return _comparison(node.operator, _operand(node.left), _operand(node.right))
+            sides = _operand(node.left, of_elements), _operand(node.right, of_elements)
+            return _comparison(node.operator, *sides)
     raise AssertionError(f"no test: {node}")
 
 
-def _exists(part: n.Node) -> Test:
+def _exists(part: n.Node, of_elements: bool) -> Test:
     if isinstance(part, n.FilterCall):
-        call = _call(part)
+        call = _call(part, of_elements)
         return lambda item, root: call(item, root) is True
     assert isinstance(part, n.FieldPath)
-    nodes = _query(part)
+    nodes = _query(part, of_elements)
     return lambda item, root: bool(nodes(item, root))
 
 
-def _query(path: n.FieldPath) -> Callable[[Any, Any], list[Any]]:
-    selection = compile_path(path.segments)
+def _query(path: n.FieldPath, of_elements: bool) -> Callable[[Any, Any], list[Any]]:
+    selection = compile_path(path.segments, of_elements=of_elements)
     if path.relative:
         return lambda item, root: selection.find(item, root)
     return lambda item, root: selection.find(root, root)
 
 
-def _operand(node: n.Node) -> Callable[[Any, Any], Any]:
+def _operand(node: n.Node, of_elements: bool) -> Callable[[Any, Any], Any]:
     """A value, or NOTHING."""
+    if of_elements and isinstance(node, n.FieldPath):
+        return _element_operand(node)
     if isinstance(node, n.FilterLiteral):
         value = node.value
         return lambda item, root: value
     if isinstance(node, n.FilterCall):
-        return _call(node)
+        return _call(node, of_elements)
     assert isinstance(node, n.FieldPath)
     names = node.names()
     if node.relative and names is not None and len(names) == 1:
         name = names[0]
         return lambda item, root: item.get(name, NOTHING) if isinstance(item, dict) else NOTHING
-    nodes = _query(node)
+    return _single(_query(node, of_elements))
 
+
+def _single(nodes: Callable[[Any, Any], list[Any]]) -> Callable[[Any, Any], Any]:
     def single(item: Any, root: Any) -> Any:
         found = nodes(item, root)
         return found[0] if found else NOTHING
 
     return single
+
+
+def _element_operand(path: n.FieldPath) -> Callable[[Any, Any], Any]:
+    """The value of an element, or all its text where a path ends so."""
+    names, segments = path.names(), path.segments
+    of_text = names is not None and names[-1:] == (TEXT,)
+    if of_text:
+        segments = segments[:-1]
+    single = _single(_query(n.FieldPath(path.position, segments, path.relative), True))
+    value = element_text if of_text else element_value
+    return lambda item, root: value(single(item, root))
 
 
 def _comparison(
@@ -266,53 +287,27 @@ def _comparison(
     return lambda item, root: compare(left(item, root), right(item, root))
 
 
-def _is_number(value: Any) -> bool:
-    if isinstance(value, float | Decimal):
-        return isfinite(value)
-    return isinstance(value, int) and not isinstance(value, bool)
-
-
-def _exact(number: Any) -> Any:
-    """A binary float as the decimal that it shows, so that 1.1 is 1.1."""
-    return Decimal(repr(number)) if isinstance(number, float) else number
-
-
-def equal(left: Any, right: Any) -> bool:
-    """Equality of JSON values: true is not 1, 1 is 1.0; nothing equals nothing."""
-    if _is_number(left) and _is_number(right):
-        return bool(_exact(left) == _exact(right))
-    if left.__class__ is not right.__class__:
-        return False
-    if isinstance(left, list):
-        return len(left) == len(right) and all(map(equal, left, right))
-    if isinstance(left, dict):
-        return left.keys() == right.keys() and all(equal(left[key], right[key]) for key in left)
-    return bool(left == right)
-
-
-def less(left: Any, right: Any) -> bool:
-    """Order: numbers among numbers, texts among texts by code points; else false."""
-    if _is_number(left) and _is_number(right):
-        return bool(_exact(left) < _exact(right))
-    return isinstance(left, str) and isinstance(right, str) and left < right
-
-
 # ---- functions -------------------------------------------------------------------------------
 
 
-def _call(node: n.FilterCall) -> Callable[[Any, Any], Any]:
+def _call(node: n.FilterCall, of_elements: bool) -> Callable[[Any, Any], Any]:
     first = node.arguments[0]
     if node.name in ("count", "value"):
         assert isinstance(first, n.FieldPath)
-        nodes = _query(first)
+        nodes = _query(first, of_elements)
         if node.name == "count":
             return lambda item, root: len(nodes(item, root))
-        return lambda item, root: _only(nodes(item, root))
-    value = _operand(first)
+        single = element_value if of_elements else _as_it_is
+        return lambda item, root: single(_only(nodes(item, root)))
+    value = _operand(first, of_elements)
     if node.name == "length":
         return lambda item, root: _length(value(item, root))
-    pattern, full = _operand(node.arguments[1]), node.name == "match"
+    pattern, full = _operand(node.arguments[1], of_elements), node.name == "match"
     return lambda item, root: _matches(value(item, root), pattern(item, root), full)
+
+
+def _as_it_is(value: Any) -> Any:
+    return value
 
 
 def _only(values: list[Any]) -> Any:

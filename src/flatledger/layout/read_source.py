@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from ..bounds import LARGEST_COLUMN_WIDTH, MOST_HEADER_ROWS, MOST_MEGABYTES, MOST_SKIPPED
 from ..language.nodes import FieldPath
 from .dialect_forms import DELIMITER, ENCODING, QUOTE_CHAR, TERMINATOR
-from .forms import CHARACTER, CHARACTERS_OR_NAME, EXPRESSION, SWITCH, TEXT, choice, whole_number
+from .forms import (
+    CHARACTER,
+    CHARACTERS_OR_NAME,
+    EXPRESSION,
+    SWITCH,
+    TEXT,
+    choice,
+    read_text,
+    whole_number,
+)
 from .reading import (
     Form,
     Key,
@@ -24,15 +34,47 @@ from .source_options import SourceOptions, TableReading
 from .text import Item, Scalar
 
 _PATHS, _FIELDS = "paths", "fields"
+_NAME = re.compile(r"[^\W\d][\w-]*(?::[^\W\d][\w.-]*)?")  # of a field, or of an element
 
 
-def _records(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
+def _records(item: Item, where: str, reading: Reading) -> tuple[tuple[str, ...], ...]:
+    """Where the records are: one place or several. A name needs no brackets here."""
+    found = [_place(one, where, reading) for one in items_of(item)]
+    if not found:
+        read_text(item, where, reading)
+    twice = next((one for one in found if one and found.count(one) > 1), None)
+    if twice is not None:
+        reading.fault(item, f"{where} names {'.'.join(twice)} twice")
+    within = (a for a in found for b in found if b and len(a) > len(b) and a[: len(b)] == b)
+    inner = next(within, None)
+    if inner is not None:
+        reading.fault(item, f"{where}: {'.'.join(inner)} is within another of them")
+    return tuple(filter(None, found))
+
+
+def _place(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
+    if isinstance(item, Scalar) and _NAME.fullmatch(item.text):
+        return (item.text,)
     path = EXPRESSION.read(item, where, reading)
     names = path.node.names() if path and isinstance(path.node, FieldPath) else None
     if path and names is None:
         message = f"{where} takes a path of names, such as data.items"
         reading.problems.append(path.problem(message))
     return names or ()
+
+
+def _namespaces(item: Item, where: str, reading: Reading) -> tuple[tuple[str, str], ...]:
+    """Prefixes with the namespaces that they stand for."""
+    found = tuple((p.text, TEXT.read(one, where, reading)) for p, one in pairs_of(item))
+    wrong = next((prefix for prefix, _ in found if not _PREFIX.fullmatch(prefix)), None)
+    spaces = [space for _, space in found]
+    if not found:
+        reading.fault(item, f"{where} takes prefixes with what they stand for: {{s: urn:stores}}")
+    elif wrong is not None:
+        reading.fault(item, f"{where}: `{wrong}` is no prefix; one is a name without a colon")
+    elif len({*spaces}) < len(spaces):
+        reading.fault(item, f"{where} gives two prefixes to one namespace; one is enough")
+    return found
 
 
 def _headings(item: Item, where: str, reading: Reading) -> dict[str, Any]:
@@ -61,6 +103,8 @@ def _widths(item: Item, where: str, reading: Reading) -> tuple[tuple[str, int], 
     return found
 
 
+_PREFIX = re.compile(r"[^\W\d][\w.-]*")
+_NAMESPACES = Form(_namespaces, {"type": "object", "additionalProperties": TEXT.schema})
 _HEADINGS = Form(_headings, either({"enum": [_FIELDS, _PATHS]}, one_or_more(TEXT.schema)))
 _WIDTHS = Form(
     _widths,
@@ -87,7 +131,17 @@ _TABLE_KEYS: Section = {
     ),
 }
 SOURCE_KEYS: Section = {
-    "records": Key(Form(_records, TEXT.schema), "Where the records sit in a document."),
+    "records": Key(
+        Form(_records, one_or_more(TEXT.schema)),
+        "Where the records sit in a document: a path, or the name of an element; or several.",
+    ),
+    "namespaces": Key(_NAMESPACES, "Prefixes of the names of elements, with their namespaces."),
+    "file-order": Key(
+        choice(("natural", "as-named")), "The order of several files: by their names, or as named."
+    ),
+    "unreadable-files": Key(
+        choice(("stop", "skip")), "Whether a file that can't be read ends the run."
+    ),
     "format": Key(TEXT, "The format, where content and name do not tell it."),
     "largest-record": Key(whole_number(MOST_MEGABYTES, 1), "How many megabytes a record may have."),
     **_TABLE_KEYS,

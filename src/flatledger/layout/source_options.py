@@ -54,11 +54,16 @@ class TableReading(msgspec.Struct, frozen=True):
 
 
 class SourceOptions(msgspec.Struct, frozen=True):
-    """How a source is read: ``records`` is the path of names to the records within a document,
+    """How a source is read: ``records`` are the paths of names to the records within a document,
     each of at most ``largest_record`` megabytes; a blank ``format`` is found by looking.
+    ``namespaces`` are prefixes, each with what it stands for. Of several files ``file_order`` says
+    in which order they are read, and ``unreadable_files`` what becomes of one that can't be.
     """
 
-    records: tuple[str, ...] = ()
+    records: tuple[tuple[str, ...], ...] = ()
+    namespaces: tuple[tuple[str, str], ...] = ()
+    file_order: Literal["natural", "as-named"] = "natural"
+    unreadable_files: Literal["stop", "skip"] = "stop"
     format: str = ""
     largest_record: int = LARGEST_RECORD
     table: TableReading = TableReading()

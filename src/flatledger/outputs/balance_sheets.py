@@ -14,7 +14,7 @@ class Heading(tuple[Any, ...]):
     """A row of headings."""
 
 
-_FAULTS = Heading(("Record", "Identifier", "Path", "Value", "Reason"))
+_FAULTS = Heading(("Record", "Identifier", "Path", "Value", "Reason", "In file"))
 
 
 _TOTALS = ("Column", "Total", "Counted once for each", "In the source", "In the table", "Agrees")
@@ -42,6 +42,10 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Rows written", balance.rows
     yield "Total rows written", balance.total_rows
     yield "Faults", balance.fault_count
+    if len(balance.files_read) > 1:
+        yield ()
+        yield Heading(("File", "Records", "Unreadable", "Passed over, since"))
+        yield from balance.files_read
     if balance.conditions:
         yield ()
         yield Heading(("Condition", "Passed", "Filtered out", "Unknown", "Remaining"))
@@ -68,7 +72,7 @@ def fault_rows(balance: Balance) -> Iterator[Row]:
     """The faults that are listed, below their headings."""
     yield _FAULTS
     for one in balance.faults:
-        yield one.record, one.identifier, one.path, one.value, one.reason
+        yield one.record, one.identifier, one.path, one.value, one.reason, one.in_file
     more = balance.fault_count - len(balance.faults)
     if more > 0:
         yield None, None, None, None, f"and {more:,} more (--faults-to lists all)"

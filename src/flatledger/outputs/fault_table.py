@@ -11,7 +11,7 @@ from ..values.faults import Fault
 from .delimited import DelimitedWriter
 from .files import Target
 
-HEADINGS = ("Record", "Identifier", "Path", "Entries", "Value", "Reason")
+HEADINGS = ("Record", "Identifier", "Path", "Entries", "Value", "Reason", "In file")
 _TOGETHER = 500
 
 
@@ -45,4 +45,5 @@ def fault_table(target: Target | None) -> Iterator[Callable[[Fault], None] | Non
 def _row(fault: Fault) -> Row:
     """A fault as a row: of its entries their places, from the outermost, as in 2.1."""
     entries = ".".join(map(str, fault.ordinals)) or None
-    return fault.record, fault.identifier, fault.path, entries, fault.value, fault.reason
+    where = fault.record, fault.identifier, fault.path, entries
+    return *where, fault.value, fault.reason, fault.in_file

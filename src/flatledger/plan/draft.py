@@ -21,6 +21,7 @@ from .kinds import (
     AGGREGATE_KINDS,
     COLLECT,
     DATATYPES,
+    OF_THE_SOURCE,
     TIMES,
     arithmetic_kind,
     common_kind,
@@ -105,6 +106,8 @@ class Draft:
             yield self.access(node).anchor
         elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
             yield self.aggregate(node).base
+        elif isinstance(node, n.Call) and node.name in OF_THE_SOURCE:
+            yield 0
         elif id(node) in self.nodes:
             yield self.nodes[id(node)]
         elif isinstance(node, n.Heading):
@@ -167,8 +170,9 @@ class Draft:
             return self.kind(node.arguments[0])
         if AGGREGATE_KINDS.get(node.name) == "any" and node.name != COLLECT:
             return self.kind(node.arguments[0])
-        fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **AGGREGATE_KINDS}
-        return {**fixed, **TREE_KINDS}.get(node.name) or FUNCTIONS[node.name].result
+        fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **OF_THE_SOURCE}
+        kinds = {**fixed, **AGGREGATE_KINDS, **TREE_KINDS}
+        return kinds.get(node.name) or FUNCTIONS[node.name].result
 
     def _kind_of_column(self, plan: ColumnPlan) -> str:
         column = plan.column

@@ -19,6 +19,7 @@ from ..values.aggregates import AGGREGATES
 
 COLLECT = "collect"  # no aggregate of a layout's: the values themselves, for one over a group
 AGGREGATE_KINDS = {**{name: one.gives for name, one in AGGREGATES.items()}, COLLECT: "any"}
+OF_THE_SOURCE = {"source_file": "text", "source_row": "number", "record_number": "number"}
 TIMES = ("moment", "time", "interval")
 DATATYPES = {  # those whose values are read as one kind
     "boolean": "truth",

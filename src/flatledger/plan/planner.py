@@ -22,6 +22,7 @@ from ..structure.levels import (
 from ..structure.missing_fields import TREE_FIELD, MissingPath, judged
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
+from ..values.element_texts import TEXT
 from ..values.reading_texts import DateReader
 from .circles import referring_to_themselves
 from .draft import Draft
@@ -226,6 +227,8 @@ class _Planner:
             for part in expression.node.walk():
                 if isinstance(part, n.FieldPath) and not part.relative:
                     names, _ = plain_steps(part, self.result.chain)
+                    if self.structure.of_elements and names[-1:] == (TEXT,):
+                        names = names[:-1]  # each element has it
                     exact = any(
                         isinstance(selector, n.Name) and selector.bracketed
                         for segment in part.segments

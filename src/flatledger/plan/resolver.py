@@ -21,7 +21,7 @@ from ..structure.trees import (
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from .draft import Draft
 from .kind_checks import KindChecks
-from .kinds import AGGREGATE_KINDS
+from .kinds import AGGREGATE_KINDS, OF_THE_SOURCE
 from .plan import AggregatePlan
 
 # name: (fewest arguments, most)
@@ -125,6 +125,7 @@ class Resolver:
             **TREE_FUNCTIONS,
             **{k: self._arity(k) for k in FUNCTIONS},
             "current_date": (0, 0),
+            **dict.fromkeys(OF_THE_SOURCE, (0, 0)),
         }
         known |= {IS_COUNTED: (0, 0)} if node.inner else {}
         if node.name not in known:

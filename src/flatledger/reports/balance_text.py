@@ -6,11 +6,13 @@ from typing import Any
 
 from ..run.balance import Balance, ColumnBalance, ConditionCount
 from ..run.drift import Drift
+from ..run.protocols import FileRead
 from .balance_notes import column_notes, notes_of
 from .screen import Grid, Screen
 from .words import amount, counted
 
 FAULTS_SHOWN = 10
+FILES_SHOWN = 12
 DRIFT_SHOWN = 12
 PLACES_SHOWN = 3
 
@@ -23,6 +25,9 @@ def print_balance(balance: Balance, screen: Screen) -> None:
     screen.lines(asked_lines(balance))
     screen.line()
     screen.grid(_counts(balance))
+    if len(balance.files_read) > 1:
+        screen.line()
+        screen.grid(_files(balance.files_read))
     if balance.conditions:
         screen.line()
         screen.grid(_conditions(balance))
@@ -100,6 +105,23 @@ def _counts(balance: Balance, rows: str = "rows written") -> Grid:
     cut = f"{balance.rows_not_taken:,} not taken" if balance.rows_not_taken else ""
     said = ", ".join(part for part in (cut, _totals(balance)) if part)
     grid.add(rows, "", f"{balance.rows:,}", "", "", said)
+    return grid
+
+
+def _files(files: list[FileRead]) -> Grid:
+    """How many records each file has; those that were passed over are all listed."""
+    grid = _grid("file", ">records", ">unreadable", "")
+    read = [one for one in files if not one.passed_over]
+    for one in read[:FILES_SHOWN]:
+        grid.add(one.name, f"{one.records:,}", f"{one.unreadable:,}", "")
+    more = read[FILES_SHOWN:]
+    if more:
+        unreadable = sum(one.unreadable for one in more)
+        records = sum(one.records for one in more)
+        grid.add(f"and {counted(len(more), 'more file')}", f"{records:,}", f"{unreadable:,}", "")
+    for one in files:
+        if one.passed_over:
+            grid.add(one.name, "", "", "passed over")
     return grid
 
 

@@ -16,6 +16,7 @@ from ..values.faults import Fault
 from ..values.numbers import digits_of
 from ..values.visible import steerless_json
 from .drift import Drift
+from .protocols import FileRead
 
 
 class ConditionCount(msgspec.Struct):
@@ -217,8 +218,8 @@ class Balance(msgspec.Struct):
     of records that were filtered out are in ``faults_filtered_out`` alone. ``wrong`` says what is
     not as it should be with rows or cells, which is an error of this program. ``notes`` are what
     the outputs have to say, and ``notices`` what somebody should look at: it may be right, and need
-    not be. ``below_left`` are columns that tell of what is left below a node, ``nodes_taken`` where
-    the leaves of a tree are added up.
+    not be. ``files_read`` are those of a source of several. ``below_left`` are columns that tell of
+    what is left below a node, ``nodes_taken`` where the leaves of a tree are added up.
 
     >>> import flatledger
     >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "only": ["fee < 9"]}
@@ -273,6 +274,7 @@ class Balance(msgspec.Struct):
     learnt: Learnt | None = None
     notes: list[str] = []
     notices: list[str] = []
+    files_read: list[FileRead] = []
     drift: Drift = msgspec.field(default_factory=Drift)
     files: list[FileCount] = []
     seconds: float = 0.0

@@ -3,16 +3,24 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 import msgspec
 
 from ..errors import SourceError
+from ..structure.structure import Place, observe
 from ..values.faults import Fault, shown
 from .protocols import Batch, Reader
 
 NO_RECORD = "a record is an object"
+
+
+def structure_met(reader: Reader, wanted: Collection[str] | None = None) -> Place:
+    """The structure of the first records of a reader."""
+    structure = observe(reader.peek(), wanted)
+    structure.of_elements = reader.of_elements
+    return structure
 
 
 def decoded(reader: Reader, record_type: Any, exact: Any = None) -> Iterator[Batch]:
@@ -21,16 +29,23 @@ def decoded(reader: Reader, record_type: Any, exact: Any = None) -> Iterator[Bat
     Raises SourceError where none fits.
     """
     if reader.decodes:
-        yield from reader.batches(record_type, exact)
+        for batch in reader.batches(record_type, exact):
+            yield _from_its_file(batch, reader)
         return
     readable, first_fault = False, ""
     for plain in reader.batches():
         batch = convert(plain, record_type)
-        yield batch
+        yield _from_its_file(batch, reader)
         readable = readable or bool(batch.records)
         first_fault = first_fault or next((fault.reason for fault in batch.faults), "")
     if first_fault and not readable:
         raise SourceError(f"{reader.name}: nothing in them can be read; {first_fault}")
+
+
+def _from_its_file(batch: Batch, reader: Reader) -> Batch:
+    if batch.origin.file or not reader.file:
+        return batch
+    return batch._replace(origin=batch.origin._replace(file=reader.file))
 
 
 def convert(plain: Batch, record_type: Any) -> Batch:

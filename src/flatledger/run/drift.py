@@ -78,7 +78,7 @@ class DriftWatch:
         if self._known is not None:
             from ..structure.spots import Spot  # only a layout with a note pays for it
 
-            self._spot = Spot(top=True)
+            self._spot = Spot(top=True, of_elements=plan.chain.structure.of_elements)
             self._look_at(islice(first, FIRST))
 
     def absorb(self, seen: Seen) -> None:

@@ -13,6 +13,7 @@ from ..plan.plan import KeyPlan, Plan
 from ..plan.row_order import ranking
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
+from ..values.element_texts import element_value
 from ..values.faults import Fault, shown
 from .protocols import Batch
 
@@ -46,7 +47,7 @@ class OrderWatch:
     """Follows the order of records and of the entries within each of their lists."""
 
     def __init__(self, plan: Plan, faults: Callable[[Fault], None]) -> None:
-        self._watches = [_Watch(one, faults) for one in plan.layout.expects]
+        self._watches = [_Watch(one, plan, faults) for one in plan.layout.expects]
 
     def absorb(self, found: list[list[Sequences]]) -> None:
         """Judge records in the order in which they came."""
@@ -59,12 +60,13 @@ def _fields(expected: Expectation) -> list[str]:
 
 
 class _Watch:
-    def __init__(self, expected: Expectation, faults: Callable[[Fault], None]) -> None:
+    def __init__(self, expected: Expectation, plan: Plan, faults: Callable[[Fault], None]) -> None:
         self._add = faults
         self._path = level_name(expected.after or expected.names)
         self._pairs = len(_fields(expected)) == 2
         key = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
         self._key = ranking([key])
+        self._of_elements = plan.chain.structure.of_elements
         self._last: Any = None
         self._met: set[Any] = set()
 
@@ -79,6 +81,8 @@ class _Watch:
 
     def _judge(self, sequence: Sequence, number: int) -> None:
         for values in sequence:
+            if self._of_elements:
+                values = tuple(map(element_value, values))
             if self._pairs:
                 self._depends(values[0], values[1], number)
             elif not is_null(values[0]):

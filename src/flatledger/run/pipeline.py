@@ -13,13 +13,13 @@ from ..layout.spreading import without_keyless
 from ..plan.plan import ColumnPlan, Plan
 from ..plan.planner import make_plan
 from ..structure.missing_fields import MissingPath
-from ..structure.structure import Place, observe
+from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.numbers import EXACT
 from .balance import Balance
 from .balancing import balance_of
 from .collecting import at_rest, restfully
-from .decoding import decoded
+from .decoding import decoded, structure_met
 from .over_groups import GroupStage
 from .protocols import NOTHING_LENT, Lent, Progress, Row, Source
 from .state import RunState
@@ -61,7 +61,7 @@ class Run:
     def _begin(self, layout: SettledLayout, lent: Lent, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         first = self.reader.peek()
-        met = structure or observe(first, names_wanted(layout))
+        met = structure or structure_met(self.reader, names_wanted(layout))
         if lent.definitions is not None:
             met.merge(lent.definitions.structure)
         self.plan: Plan = make_plan(
@@ -135,6 +135,12 @@ class Run:
             balance = balance_of(self.plan, self._state, self._last.proof)
             self._last.complete(balance)
         balance.source, balance.manner = self.reader.name, self.reader.manner
-        balance.notices = list(dict.fromkeys([*self.notices, *balance.notices]))
+        account = self.reader.account
+        balance.files_read = list(account.files)
+        in_files = sum(one.records + one.unreadable for one in account.files)
+        if account.files and in_files != balance.read:
+            balance.wrong.append("the records of the files are not those of the table")
+        told = [*account.notices, *self.notices, *balance.notices]
+        balance.notices = list(dict.fromkeys(told))
         balance.seconds = time.monotonic() - self._started
         return balance

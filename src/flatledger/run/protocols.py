@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
 from ..compile.definitions import Definitions
@@ -36,6 +36,18 @@ class TotalRow(tuple[Any, ...]):
         return TotalRow(cells).with_depth(self.depth)
 
 
+class Origin(NamedTuple):
+    """Where some records come from: their ``file`` (blank, where it is none) and how many records
+    the files ``before`` it have. ``rows`` gives the rows of the file that they stand in, where it
+    is a table. ``several``: the file is one of several.
+    """
+
+    file: str = ""
+    before: int = 0
+    rows: Callable[[], Sequence[int]] | None = None
+    several: bool = False
+
+
 class Batch(NamedTuple):
     """Some records in the order of the source, their numbers (from 1), and what was unreadable.
 
@@ -49,6 +61,7 @@ class Batch(NamedTuple):
     specimens: Callable[[], list[Any]] = list
     remarks: Sequence[Fault] = ()
     exact: bool = False
+    origin: Origin = Origin()
 
 
 class RowStore(Protocol):
@@ -82,16 +95,40 @@ class Lent(NamedTuple):
 NOTHING_LENT = Lent()
 
 
+class FileRead(NamedTuple):
+    """What was read of one of several files; ``passed_over`` says why none of it was."""
+
+    name: str
+    records: int = 0
+    unreadable: int = 0
+    passed_over: str = ""
+
+
+class Account(NamedTuple):
+    """What a reader has to say once it is at its end: ``notices`` that are to be pointed out, and
+    the files that it has read, where these are several."""
+
+    notices: Sequence[str] = ()
+    files: Sequence[FileRead] = ()
+
+
 class Reader(Protocol):
     """One reading of a source, from its start. It is a context, after which nothing stays open.
 
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
-    plan asks for. ``manner`` says how the source is read, where there is something to say.
+    plan asks for. ``manner`` says how the source is read, where there is something to say. Records
+    ``of_elements`` are those of marked-up text: what stands for one value may be an object. What it
+    ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
+    is given at its end. Its batches have their origin from it, or come from its ``file``.
     """
 
     name: str
     manner: str
     decodes: bool
+    of_elements: bool
+    states: Mapping[str, Any]
+    account: Account
+    file: str
 
     def peek(self) -> list[Any]:
         """The first records as plain data; the same however often it is asked."""

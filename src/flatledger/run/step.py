@@ -20,7 +20,7 @@ from ..values.functions import text_of
 from ..values.numbers import EXACT
 from .drift import DriftLook, Seen
 from .expecting import Sequences, sequences
-from .protocols import Batch, Row
+from .protocols import Batch, Origin, Row
 
 
 class ControlSums(NamedTuple):
@@ -104,7 +104,8 @@ class Stepper:
         return self.plan.exactly.record_types.record_type
 
     def _step(self, batch: Batch) -> BatchResult:
-        program = self.program
+        program, origin = self.program, batch.origin
+        program.origins.take(origin.file, origin.before, batch.numbers, origin.rows)
         if program.lay_flat is not None:
             batch = batch._replace(records=program.lay_flat(batch.records, batch.numbers))
         if program.watch_nests is not None:
@@ -134,9 +135,9 @@ class Stepper:
         return BatchResult(
             read=len(batch.records) + len(batch.faults),
             unreadable=len(batch.faults),
-            told=[*batch.remarks, *batch.faults],  # one of a record comes before it
-            judged=_named((one for one in judged if one.record in passed), names),
-            filled=_named(filled, names),
+            told=_named([*batch.remarks, *batch.faults], {}, origin),  # a record's before it
+            judged=_named((one for one in judged if one.record in passed), names, origin),
+            filled=_named(filled, names, origin),
             filtered=sum(one.record not in passed for one in judged),
             counts=counted,
             passed=numbers,
@@ -175,10 +176,18 @@ class Stepper:
         return dict(zip(batch.numbers, texts, strict=True))
 
 
-def _named(faults: Iterable[Fault], names: dict[int, str]) -> list[Fault]:
-    """Faults with what their records are called."""
+def _named(faults: Iterable[Fault], names: dict[int, str], origin: Origin) -> list[Fault]:
+    """Faults with what their records are called, and of several files with the one they are in."""
+    if not names and not origin.several:
+        return list(faults)
+    file, before = (origin.file, origin.before) if origin.several else ("", 0)
     return [
-        msgspec.structs.replace(one, identifier=names[one.record]) if names.get(one.record) else one
+        msgspec.structs.replace(
+            one,
+            identifier=names.get(one.record, ""),
+            file=file,
+            file_record=one.record - before if file else 0,
+        )
         for one in faults
     ]
 

@@ -9,6 +9,8 @@ from typing import Any, BinaryIO
 from ..errors import SourceError
 from ..run.protocols import Source
 from .formats import ByteSource, format_named
+from .found_files import files_of
+from .many_files import FilesSource
 from .options import USUAL, Options
 from .python_rows import rows_of
 from .python_values import is_object
@@ -21,13 +23,16 @@ AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
 def open_source(
     source: AnySource, options: Options = USUAL, *, format: str = "", keep: bool = False
 ) -> Source:
-    """The source of a path (``-``: standard input), an open file, a database cursor, a data
-    frame, or any iterable of records: mappings, or objects with members.
+    """The source of a path (``-``: standard input), of several files (a list of paths, a pattern,
+    a folder, a ZIP file), an open file, a database cursor, a data frame, or any iterable of
+    records: mappings, or objects with members.
 
     A blank ``format`` is found. With ``keep`` standard input is kept while it is read, so that it
     can be read again. Raises SourceError.
     """
     stated = format_named(format) if format else None
+    if (files := files_of(source)) is not None:
+        return FilesSource(files, options, stated)
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         return ByteSource(Bytestream(source, keep), options, stated)
     if (rows := rows_of(source)) is not None:

@@ -10,6 +10,7 @@ import msgspec
 from ..errors import SourceError
 from ..layout.tree_options import Nest
 from ..run.protocols import Batch, Reader, Source
+from ..values.element_texts import element_value
 from ..values.faults import Fault
 from ..values.ordering import told_apart
 from .reader import BaseReader
@@ -37,7 +38,8 @@ class BundledReader(BaseReader):
     """Reads rows, and gives records that hold them."""
 
     def __init__(self, reader: Reader, nest: Nest) -> None:
-        self.name = reader.name
+        self.name, self.file = reader.name, reader.file
+        self.of_elements = reader.of_elements
         self._reader, self._nest = reader, nest
         each = f"a record for each {nest.per}" if nest.per else "one record"
         found = f"{each}, made of all rows as its {nest.into}"
@@ -55,6 +57,7 @@ class BundledReader(BaseReader):
         for batch in self._reader.batches():
             rows += batch.records
             remarks += [*batch.remarks, *map(_of_a_row, batch.faults)]
+        self.account = self._reader.account
         if not rows and remarks:
             raise SourceError(f"{self.name}: none of its rows can be read; {remarks[0].reason}")
         if not rows:
@@ -70,7 +73,7 @@ class BundledReader(BaseReader):
             return [{into: rows}] if rows else []
         records: dict[Any, dict[str, Any]] = {}
         for row in rows:
-            value = row.get(per) if isinstance(row, dict) else None
+            value = element_value(row.get(per)) if isinstance(row, dict) else None
             value = None if value == "" else value
             key = told_apart(value) if not isinstance(value, dict | list) else str(value)
             records.setdefault(key, {per: value, into: []})[into].append(row)

@@ -55,6 +55,7 @@ class EnrichedReader(BaseReader):
         self, reader: Reader, enrichments: Sequence[Enrichment], structure: Place | None
     ) -> None:
         self.name, self.manner = reader.name, reader.manner
+        self.of_elements, self.file = reader.of_elements, reader.file
         self.enrichments = enrichments
         self._reader = reader
         self._structure = structure
@@ -90,6 +91,7 @@ class EnrichedReader(BaseReader):
                 specimens=partial(last, records),
                 remarks=[*batch.remarks, *told],
             )
+        self.account, self.manner = self._reader.account, self._reader.manner
 
 
 def _enriched(

@@ -31,6 +31,7 @@ class FirstReader(BaseReader):
 
     def __init__(self, reader: Reader, most: int) -> None:
         self.name, self.manner, self.decodes = reader.name, reader.manner, reader.decodes
+        self.of_elements, self.file = reader.of_elements, reader.file
         self._reader, self._most = reader, most
 
     def peek(self) -> list[Any]:
@@ -48,3 +49,4 @@ class FirstReader(BaseReader):
             read += len(batch.records)
             if read >= self._most:
                 return
+        self.account = self._reader.account

@@ -86,4 +86,4 @@ class _Cut:
                 continue
             rows.append(self.row(line))
             places.append(at)
-        return RowBlock(rows, lambda place: f"line {places[place]:,}", wrong)
+        return RowBlock(rows, lambda place: places[place], wrong)

@@ -25,7 +25,8 @@ def _never(head: bytes) -> bool:
 class Format(NamedTuple):
     """A format of records: its name, how names of its files end, whether a source that begins so is
     of it, the module whose ``open_reader`` reads it, whether a source that begins so is probably of
-    it where no name tells, the extra that it needs, and which keys of `TableReading` it takes.
+    it where no name tells, the extra that it needs, and which keys of `TableReading` it takes. One
+    ``of_another`` package is read by that.
     """
 
     name: str
@@ -35,13 +36,17 @@ class Format(NamedTuple):
     resembles: Callable[[bytes], bool] = _never
     extra: str = ""
     keys: frozenset[str] = frozenset()
+    of_another: Callable[[Bytes, Options], Reader] | None = None
 
     def reader(self, data: Bytes, options: Options) -> Reader:
         """A reading of some bytes. Raises SourceError and MissingExtraError."""
-        name = f"{__package__}.{self.module}"
-        module = loaded(name, self.extra, f"reading {self.name.upper()}")
-        reader = cast(Reader, module.open_reader(data, options))
-        without_use = [key for key in options.table.stated() if key not in self.keys]
+        if self.of_another is not None:
+            reader = self.of_another(data, options)
+        else:
+            name = f"{__package__}.{self.module}"
+            module = loaded(name, self.extra, f"reading {self.name.upper()}")
+            reader = cast(Reader, module.open_reader(data, options))
+        without_use = [key for key in options.stated() if key not in self.keys]
         if without_use:
             said = f"without use for {', '.join(f'`{key}`' for key in without_use)}"
             reader.manner = "; ".join(filter(None, (reader.manner or self.name.upper(), said)))
@@ -50,6 +55,14 @@ class Format(NamedTuple):
 
 def _begins_json(head: bytes) -> bool:
     return _JSON.match(head) is not None
+
+
+def _begins_xml(head: bytes) -> bool:
+    begin = _XML.match(head)
+    if begin is None or begin[1] is None:
+        return begin is not None
+    tags = head.count(b"<") > 1 or b"\n" not in head
+    return tags and _JSON_LINE.search(head) is None
 
 
 def _begins_workbook(head: bytes) -> bool:
@@ -66,6 +79,8 @@ _TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard"
 _TEXT = frozenset({"encoding", "comment-prefix"})
 _FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows"}
 _JSON = re.compile(rb"[\s\x1e]*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
+_JSON_LINE = re.compile(rb"(?:^|[\n\x1e])\s*[\[{]")
+_XML = re.compile(rb"\s*<(?:[?!]|([a-zA-Z_:\x80-\xff]))|<\0|\0<")
 FORMATS = (
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
     Format(
@@ -75,6 +90,10 @@ FORMATS = (
     Format(
         *("csv", (".csv", ".tsv", ".tab", ".psv"), _never, "delimited_source", _resembles_table),
         keys=_TABLE | _TEXT | {"delimiter", "quote-char", "escape-char", "line-terminator"},
+    ),
+    Format(
+        *("xml", (".xml",), _begins_xml, "xml_source"),
+        keys=frozenset({"namespaces", "encoding"}),
     ),
     Format("fixed-width", (), _never, "fixed_width_source", keys=_FIXED),
 )
@@ -88,6 +107,9 @@ def format_named(name: str, formats: Sequence[Format] = FORMATS) -> Format:
     """
     names = [one.name for one in formats]
     if name not in names:
+        formats = _with_further(formats)
+        names = [one.name for one in formats]
+    if name not in names:
         hint = proposal(name, names) or f"; there are {', '.join(names)}"
         raise SourceError(f"no format `{name}`{hint}")
     return formats[names.index(name)]
@@ -99,11 +121,28 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
     >>> format_found(b'{"no": 1}', "orders.txt").name
     'json'
     """
-    by_content = [one for one in formats if one.begins(head)]
     suffix = plain_name(name).suffix
     by_name = [one for one in formats if suffix in one.suffixes]
-    found = by_content or by_name or [one for one in formats if one.resembles(head)]
-    return (*found, *formats)[0]
+    by_content = [one for one in formats if one.begins(head)]
+    found = by_content or by_name
+    if not by_name:  # another package may know it
+        further = _with_further(formats)[len(formats) :]
+        named = [one for one in further if suffix and suffix in one.suffixes]
+        found = named or found or [one for one in further if one.begins(head)]
+    return (*found, *(one for one in formats if one.resembles(head)), *formats)[0]
+
+
+def _with_further(formats: Sequence[Format]) -> list[Format]:
+    """Formats, and those of other packages after them. Raises SourceError where two have one name,
+    or one can't be loaded."""
+    from .further_formats import further_formats
+
+    found = [*formats]
+    for one in further_formats():
+        if one.name in [known.name for known in found]:
+            raise SourceError(f"there are two formats called `{one.name}`; uninstall one of them")
+        found.append(Format(one.name, one.suffixes, one.recognises, "", of_another=one.reader))
+    return found
 
 
 class ByteSource:
@@ -119,7 +158,9 @@ class ByteSource:
         data = self._stream.open()
         found = self._stated or format_found(data.head, self.name)
         try:
-            return found.reader(data, self._options)
+            reader = found.reader(data, self._options)
+            reader.file = self.name
+            return reader
         except BaseException:
             data.close()
             raise

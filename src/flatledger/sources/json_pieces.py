@@ -63,20 +63,20 @@ class Stretch:
 class Pieces:
     """Cuts the text of a source into pieces. Values may follow each other in any way.
 
-    A list stands for its elements. With ``names`` each value is a document, and the records are
-    at that path in it.
+    A list stands for its elements. With ``paths`` each value is a document, and the records are
+    at those paths in it.
     """
 
-    def __init__(self, text: JsonText, names: Names, source: str) -> None:
-        self._text, self._names, self._source = text, names, source
-        self._found = False  # whether a document had the path
+    def __init__(self, text: JsonText, paths: tuple[Names, ...], source: str) -> None:
+        self._text, self._paths, self._source = text, paths, source
+        self._found: set[Names] = set()  # the paths that a document had
         self._between = b""  # how an element ends and the next one begins, as it was last met
-        self._missed = ""
+        self._missed: dict[Names | None, str] = {}  # what was said of a path first
 
     def next_value(self) -> Iterator[Piece | Stretch]:
         """The pieces of the next value at the top, or of what stands in its place."""
         byte = self._text.peek()
-        if self._names:
+        if self._paths:
             yield from self._document(byte)
         elif byte == b"[":
             yield from self._list()
@@ -84,9 +84,10 @@ class Pieces:
             yield self._piece(0, alone=True)
 
     def check(self) -> None:
-        """Raise SourceError where the path to the records led nowhere in the whole source."""
-        if self._missed and not self._found:
-            raise SourceError(f"{self._source}: {self._missed}")
+        """Raise SourceError where a path to records led nowhere in the whole source."""
+        missed = next((path for path in self._paths if path not in self._found), None)
+        if missed in self._missed:
+            raise SourceError(f"{self._source}: {self._missed[missed]}")
 
     # ---- values and lists
 
@@ -156,23 +157,23 @@ class Pieces:
     def _document(self, byte: bytes) -> Iterator[Piece | Stretch]:
         text = self._text
         if byte == b"{":
-            found, self._found = self._found, False
-            missed = self._missed
-            yield from self._members(0)
+            found, self._found = self._found, set()
+            yield from self._members(self._paths, 0)
             if not self._found:
-                yield self._stray(self._missed or f"no records at `{level_name(self._names)}`")
-            self._found = self._found or found
-            self._missed = missed or self._missed
+                first = self._paths[0]
+                yield self._stray(self._missed.get(first) or f"no records at `{level_name(first)}`")
+            self._found |= found
             return
         line = text.line(text.at)
-        self._missed = self._missed or self._none_at(1, [])
+        for path in self._paths:
+            self._miss(path, 1, [])
         start = text.value(alone=True) or text.skip_line()
-        yield Piece(start, line, wrong=self._none_at(1, []))
+        yield Piece(start, line, wrong=_none_at(self._paths[0], 1, []))
 
-    def _members(self, depth: int) -> Iterator[Piece | Stretch]:
-        """Go through the object that begins here; its member on the way to the records is read."""
-        text, name = self._text, self._names[depth]
-        begun, seen, met = text.line(text.at), list[str](), False
+    def _members(self, paths: tuple[Names, ...], depth: int) -> Iterator[Piece | Stretch]:
+        """Go through the object that begins here; members on the way to the records are read."""
+        text, ways = self._text, {path[depth] for path in paths}
+        begun, seen = text.line(text.at), list[str]()
         text.at += 1
         while (byte := text.peek()) != b"}":
             if byte == b"," and seen:
@@ -185,9 +186,8 @@ class Pieces:
                 self._lose()
                 return
             seen.append(key)
-            if key == name:
-                met = True
-                yield from self._member(depth)
+            if key in ways:
+                yield from self._member(tuple(p for p in paths if p[depth] == key), depth)
             else:
                 text.peek()
                 endless = self._stray(f"the value of `{key}` has no end")
@@ -196,27 +196,32 @@ class Pieces:
                     self._lose()
                     return
         text.at += 1
-        if not met:
-            self._missed = self._missed or self._none_at(depth + 1, seen)
+        for path in paths:
+            if path[depth] not in seen:
+                self._miss(path, depth + 1, seen)
 
-    def _member(self, depth: int) -> Iterator[Piece | Stretch]:
+    def _member(self, paths: tuple[Names, ...], depth: int) -> Iterator[Piece | Stretch]:
         """The value of a member on the way to the records."""
-        text, last = self._text, depth == len(self._names) - 1
+        text, last = self._text, next((p for p in paths if depth == len(p) - 1), None)
         byte = text.peek()
-        if byte == b"{" and not last:
-            yield from self._members(depth + 1)
-        elif byte == b"[" and last:
-            self._found = True
+        if byte == b"{" and last is None:
+            yield from self._members(paths, depth + 1)
+        elif byte == b"[" and last is not None:
+            self._found.add(last)
             yield from self._list()
-        elif last and byte:
-            self._found = True
+        elif last is not None and byte:
+            self._found.add(last)
             piece = self._piece(0)
             if piece.text != b"null":
                 yield piece
         else:
-            self._missed = self._missed or self._none_at(depth + 2, [])
+            for path in paths:
+                self._miss(path, depth + 2, [])
             if byte:
                 text.skip_value()
+
+    def _miss(self, path: Names, depth: int, seen: list[str]) -> None:
+        self._missed.setdefault(path, _none_at(path, depth, seen))
 
     def _key(self) -> str | None:
         """A name with its colon; None where it is none."""
@@ -230,11 +235,12 @@ class Pieces:
         while self._text.peek():
             self._text.skip_line()
 
-    def _none_at(self, depth: int, seen: list[str]) -> str:
-        names = self._names[:depth]
-        known = ", ".join(seen[:_SHOWN_NAMES])
-        hint = proposal(names[-1], seen) or (f"; there are {known}" if seen else "")
-        return f"no records at `{level_name(names)}`{hint}"
+
+def _none_at(path: Names, depth: int, seen: list[str]) -> str:
+    names = path[:depth]
+    known = ", ".join(seen[:_SHOWN_NAMES])
+    hint = proposal(names[-1], seen) or (f"; there are {known}" if seen else "")
+    return f"no records at `{level_name(names)}`{hint}"
 
 
 def _why(text: bytes) -> str:

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 from ..errors import SourceError
 from ..layout.source_options import SourceOptions
 from ..run.protocols import Reader
+from ..values.element_texts import texts_for_elements
 from . import open_source
 from .options import Options
 from .tables import TableReader
@@ -40,14 +41,14 @@ class OpenedList(AbstractContextManager[ListFile]):
     def __init__(self, file: str, how: SourceOptions | None = None) -> None:
         how = how or SourceOptions()
         self._file = file
-        options = Options(how.records, False, how.largest_record << 20, how.table)
+        options = Options.of(how)
         self._reader: Reader = open_source(file, options, format=how.stated_format).open()
 
     def __enter__(self) -> ListFile:
         reader = self._reader
         if isinstance(reader, TableReader):
             return ListFile(reader.headings, self._entries(), reader.double)
-        first = next((one for one in reader.peek() if isinstance(one, dict)), {})
+        first = next((one for one in self._plain(reader.peek()) if isinstance(one, dict)), {})
         return ListFile(list(first), self._entries())
 
     def __exit__(self, *error: object) -> None:
@@ -57,4 +58,8 @@ class OpenedList(AbstractContextManager[ListFile]):
         for batch in self._reader.batches():
             if batch.faults:
                 raise SourceError(f"{self._file}: {batch.faults[0]}".replace(LEFT_OUT, ""))
-            yield from batch.records
+            yield from self._plain(batch.records)
+
+    def _plain(self, entries: list[Any]) -> list[Any]:
+        """Entries without the attributes of elements that have a text: it is what is looked up."""
+        return [*map(texts_for_elements, entries)] if self._reader.of_elements else entries

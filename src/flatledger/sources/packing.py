@@ -5,7 +5,9 @@ from __future__ import annotations
 import gzip
 import io
 import re
+import struct
 import sys
+import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import PurePath
@@ -75,7 +77,8 @@ def plain_name(name: str) -> PurePath:
     return path.with_suffix("") if path.suffix in SUFFIXES else path
 
 
-DAMAGES = (DamagedPackingError, EOFError, zlib.error, gzip.BadGzipFile)
+DAMAGES = (DamagedPackingError, EOFError, zlib.error, gzip.BadGzipFile, zipfile.BadZipFile)
+ZIP_DAMAGES = (*DAMAGES, OSError, RuntimeError, KeyError, ValueError, struct.error)
 
 
 class _Unpacking(io.RawIOBase):

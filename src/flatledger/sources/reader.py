@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any, Self
+
+from ..run.protocols import Account
 
 
 class BaseReader:
     """A reader that gives plain records, and has nothing open."""
 
     decodes = False
+    of_elements = False
+    states: Mapping[str, Any] = MappingProxyType({})
+    account = Account()
+    file = ""
     manner = ""
 
     def close(self) -> None:

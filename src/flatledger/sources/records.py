@@ -19,6 +19,19 @@ from .reader import BaseReader
 _BATCH = 500
 
 
+class UnreadableRecord:
+    """Stands for a record that can't be read: it is a fault, and those after it are read.
+
+    ``text`` is what stands there, ``reason`` what is wrong with it.
+
+    >>> UnreadableRecord("Keeper=Ilse", "has no colon").reason
+    'has no colon'
+    """
+
+    def __init__(self, text: str, reason: str) -> None:
+        self.text, self.reason = text, reason
+
+
 class PythonSource:
     """Records from an iterable; ``first`` is the number of the first of them, ``manner`` what is
     said of how they are read."""
@@ -55,9 +68,10 @@ class PythonSource:
 class PythonReader(BaseReader):
     """Takes records from an iterable, some at a time."""
 
-    name = PythonSource.name
-
-    def __init__(self, records: Iterable[Any], first: int, manner: str) -> None:
+    def __init__(
+        self, records: Iterable[Any], first: int, manner: str, name: str = PythonSource.name
+    ) -> None:
+        self.name = name
         self._records = iter(records)
         self.manner = manner
         self._first = first
@@ -85,6 +99,10 @@ def _batch(records: list[Any], numbers: Sequence[int]) -> Batch:
         return Batch(records, numbers, [], lambda: records[-1:])
     faults, kept = [], []
     for number, record in zip(numbers, records, strict=True):
+        if isinstance(record, UnreadableRecord):
+            why = f"{record.reason}; the record is left out"
+            faults.append(Fault(number, "", shown(record.text), why))
+            continue
         try:
             kept.append((number, msgspec.convert(record, dict[str, Any])))
         except msgspec.ValidationError as error:
@@ -94,8 +112,12 @@ def _batch(records: list[Any], numbers: Sequence[int]) -> Batch:
     return Batch(found, [number for number, _ in kept], faults, lambda: found[-1:])
 
 
+def _exact(record: Any) -> Any:
+    return record if isinstance(record, UnreadableRecord) else exact(record)
+
+
 def _exactly(records: Iterable[Any]) -> list[Any]:
     try:
-        return [exact(record) for record in records]
+        return [_exact(record) for record in records]
     except RecursionError:
         raise SourceError("a record is nested too deeply, or holds itself") from None

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import Any
 
-from ..run.protocols import Batch, Reader, RowStore, Source
+from ..run.protocols import Account, Batch, Origin, Reader, RowStore, Source
 from .reader import BaseReader, last
 
 
@@ -42,6 +42,21 @@ class RememberedSource:
         """How the source is read."""
         return "" if self._reader is None else self._reader.manner
 
+    @property
+    def of_elements(self) -> bool:
+        """Whether its records are those of marked-up text."""
+        return self._reader is not None and self._reader.of_elements
+
+    @property
+    def file(self) -> str:
+        """The file that its records come from."""
+        return "" if self._reader is None else self._reader.file
+
+    @property
+    def account(self) -> Account:
+        """What the reader says at its end."""
+        return Account() if self._reader is None else self._reader.account
+
     def first(self) -> list[Any]:
         """The first records."""
         return self._first
@@ -49,10 +64,15 @@ class RememberedSource:
     def batches(self) -> Iterator[Batch]:
         """What is kept, then what follows, which is kept as it goes by."""
         for run in list(self._kept):
-            for records, numbers, faults, remarks in run():
-                yield Batch(records, numbers, faults, partial(last, records), remarks)
+            for records, numbers, faults, remarks, origin in run():
+                last_one = partial(last, records)
+                yield Batch(records, numbers, faults, last_one, remarks, origin=Origin(*origin))
         for batch in self._following:
-            row = batch.records, list(batch.numbers), batch.faults, list(batch.remarks)
+            origin = batch.origin
+            if origin.rows is not None:
+                origin = origin._replace(rows=partial(list, list(origin.rows())))
+            told = batch.faults, list(batch.remarks)
+            row = batch.records, list(batch.numbers), *told, tuple(origin)
             self._kept.append(self._store.keep([row]))
             yield batch
 
@@ -62,10 +82,12 @@ class RememberedReader(BaseReader):
 
     def __init__(self, source: RememberedSource) -> None:
         self.name, self.manner = source.name, source.manner
+        self.of_elements, self.file = source.of_elements, source.file
         self._source = source
 
     def peek(self) -> list[Any]:
         return self._source.first()
 
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
-        return self._source.batches()
+        yield from self._source.batches()
+        self.account = self._source.account

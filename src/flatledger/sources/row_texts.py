@@ -35,21 +35,32 @@ class WrongRow(NamedTuple):
 
 class RowBlock(NamedTuple):
     """Some rows, none of them blank; what could not be read, and what is odd and kept all the same
-    (``odd``, by the place of the row); and a function from the place of a row to where it is.
-    ``even``: all are known to have as many cells as they should."""
+    (``odd``, by the place of the row); and a function from the place of a row to the number of its
+    line, or of its row in a sheet (``unit``). ``even``: all are known to have as many cells as they
+    should."""
 
     rows: list[Any]
-    where: Callable[[int], str]
+    number: Callable[[int], int]
     wrong: Sequence[WrongRow] = ()
     odd: Sequence[tuple[int, str]] = ()
     even: bool = False
+    unit: str = "line"
+
+    def where(self, place: int) -> str:
+        """Where a row is, in words."""
+        return f"{self.unit} {self.number(place):,}"
+
+    def numbers(self, places: Sequence[int] | None = None) -> list[int]:
+        """The numbers of the rows at some places, or of all."""
+        return [self.number(at) for at in (range(len(self.rows)) if places is None else places)]
 
     def without(self, first: int) -> RowBlock:
         """The same without its first rows."""
-        where = self.where
+        number = self.number
         wrong = [one._replace(before=max(one.before - first, 0)) for one in self.wrong]
         odd = [(place - first, reason) for place, reason in self.odd if place >= first]
-        return RowBlock(self.rows[first:], lambda place: where(place + first), wrong, odd)
+        rows = self.rows[first:]
+        return RowBlock(rows, lambda place: number(place + first), wrong, odd, unit=self.unit)
 
 
 class RowTexts:
@@ -172,10 +183,10 @@ class _Lines:
         self._find = find
         self._starts: list[int] | None = None
 
-    def __call__(self, place: int) -> str:
+    def __call__(self, place: int) -> int:
         if self._starts is None:
             self._starts = self._find()
-        return f"line {self._starts[place]:,}"
+        return self._starts[place]
 
 
 class _StandIns:

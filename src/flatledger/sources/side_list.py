@@ -13,6 +13,7 @@ from ..run.balance import LookupCount
 from ..structure.levels import KnownLevels, Names, level_name
 from ..structure.structure import Place
 from ..structure.trees import with_trees
+from ..values.element_texts import element_value
 from ..values.faults import Fault, shown
 from ..values.functions import text_of
 from .enriched import entries_at
@@ -142,6 +143,7 @@ class SideList:
 
     def _find(self, value: Any, counted: bool) -> Any:
         """What belongs to a key: one entry, or with ``many`` all of them."""
+        value = element_value(value)
         if value is None or value == "" or isinstance(value, dict | list):
             return None
         key = text_of(value).strip()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from itertools import chain, starmap
 from operator import itemgetter
 from typing import Any, NamedTuple
@@ -11,7 +12,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ..errors import SourceError
-from ..run.protocols import Batch
+from ..run.protocols import Batch, Origin
 from ..values.faults import Fault, shown
 from ..values.formulas import without_guard
 from .json_values import LOOK_AHEAD
@@ -160,24 +161,28 @@ class TableReader(BaseReader):
 
     def _batch(self, block: RowBlock, number: int, make: Maker) -> Batch:
         rows, width = block.rows, len(self._headings)
+        places: list[int] | None = None
         numbers: Sequence[int] = range(number, number + len(rows))
         faults: list[Fault] = []
         remarks: list[Fault] = []
         if not block.even and (block.wrong or {*map(len, rows)} - {width}):
-            rows, numbers, faults = self._parted(block, number)
+            rows, numbers, faults, places = self._parted(block, number)
         if block.odd:
-            places = {id(row): at for row, at in zip(rows, numbers, strict=True)}
+            by_row = {id(row): at for row, at in zip(rows, numbers, strict=True)}
             for place, reason in block.odd:
                 row = block.rows[place]
-                if id(row) in places:
+                if id(row) in by_row:
                     why = f"{reason} ({block.where(place)})"
-                    remarks.append(Fault(places[id(row)], "", _line(row), why))
-        return Batch(make(rows), numbers, faults, lambda: self._plain(rows[-1:]), remarks)
+                    remarks.append(Fault(by_row[id(row)], "", _line(row), why))
+        origin = Origin(self.file, rows=partial(block.numbers, places))
+        last = partial(self._plain, rows[-1:])
+        return Batch(make(rows), numbers, faults, last, remarks, origin=origin)
 
     def _parted(
         self, block: RowBlock, number: int
-    ) -> tuple[list[Sequence[Any]], list[int], list[Fault]]:
-        """The rows that are whole, with their numbers, and the faults of the others.
+    ) -> tuple[list[Sequence[Any]], list[int], list[Fault], list[int]]:
+        """The rows that are whole with their numbers, the faults of the others, and at which places
+        of the block they are.
 
         Blank cells beyond the last heading are passed over.
         """
@@ -185,6 +190,7 @@ class TableReader(BaseReader):
         rows: list[Sequence[Any]] = []
         numbers: list[int] = []
         faults: list[Fault] = []
+        places: list[int] = []
         wrong = iter(block.wrong)
         next_wrong = next(wrong, None)
         for place in range(len(block.rows) + 1):
@@ -201,6 +207,7 @@ class TableReader(BaseReader):
             if len(row) == width:
                 rows.append(row)
                 numbers.append(number)
+                places.append(place)
             else:
                 many = "too many" if len(row) > width else "too few"
                 why = (
@@ -209,7 +216,7 @@ class TableReader(BaseReader):
                 )
                 faults.append(Fault(number, "", _line(row), why))
             number += 1
-        return rows, numbers, faults
+        return rows, numbers, faults, places
 
 
 def unguarded(blocks: Iterator[RowBlock]) -> Iterator[RowBlock]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import datetime as dt
 import io
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -214,11 +214,7 @@ def _blocks(cells: _Cells, start: int, width: int) -> Iterator[RowBlock]:
             if row.count("") < width:
                 rows.append(row)
                 places.append(cells.number(at))
-        yield RowBlock(rows, _numbered(places), even=True)
-
-
-def _numbered(places: list[int]) -> Callable[[int], str]:
-    return lambda place: f"row {places[place]:,}"
+        yield RowBlock(rows, places.__getitem__, even=True, unit="row")
 
 
 def _value(cell: Any) -> Any:

@@ -23,6 +23,9 @@ _COMMON_LANGUAGES = frozenset(
     "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
 )
 _OTHER_DATE = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
+_CODE = re.compile(r"0\d")
+_WHOLE = re.compile(r"[+-]?\d+")
+_NUMERIC = {True: "integer", False: "decimal"}
 _PACKED_DATE = re.compile(r"(?:19|20)\d{6}")
 _AMOUNT = re.compile(
     r"(\(?[-−]?(?:[£$€¥]|[A-Z]{3}\b|kr\.?)?\s?)"
@@ -116,8 +119,8 @@ def _holds(spot: Spot, path: str) -> list[str]:
         return [dates]
     if _most(texts, _is_duration):
         return [f"durations: working_time({path}, 'hours')"]
-    if _most(texts, lambda text: read_decimal(text.strip()) is not None):
-        return ["numbers kept as texts"]
+    if numerals := _numerals(texts):
+        return [numerals]
     amounts = _amounts(texts)
     if amounts:
         return [amounts]
@@ -125,6 +128,23 @@ def _holds(spot: Spot, path: str) -> list[str]:
         if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
             return [f"lists in one text, parted by {name}"]
     return []
+
+
+def _numerals(texts: list[str]) -> str:
+    """What is said of texts that are numbers; braces hold what a draft takes over.
+
+    Digits after a zero are a code, and no number.
+    """
+    numerals = [text.strip() for text in texts if read_decimal(text.strip()) is not None]
+    if len(numerals) < len(texts) * ENOUGH:
+        return ""
+    if any(_CODE.match(text) for text in numerals):
+        return "codes with leading zeros, which stay texts: {datatype: string}"
+    if len(numerals) < len(texts):
+        odd = next(text for text in texts if read_decimal(text.strip()) is None)
+        return f"numbers kept as texts, but not {odd[:_SHOWN]!r}"
+    whole = all(map(_WHOLE.fullmatch, numerals))
+    return f"{'whole' if whole else 'decimal'} numbers: {{datatype: {_NUMERIC[whole]}}}"
 
 
 def _other_dates(texts: list[str]) -> str:

@@ -18,6 +18,7 @@ from typing import Any, Literal, NamedTuple
 
 import msgspec
 
+from ..values.element_texts import TEXT
 from .levels import Chain, Names, level_name
 from .structure import MEMBERS, Place
 
@@ -74,6 +75,12 @@ class RecordTypes:
     def __init__(self, chain: Chain, wants: Iterable[Want], exact: bool = False) -> None:
         self.chain = chain
         self._exact = exact
+        wants = tuple(wants)
+        self._taken_apart = {  # what is more than the value of a place is wanted there
+            want.names[:length]
+            for want in wants
+            for length in range(len(want.names) + (want.use == "plain"))
+        }
         self.root = Field(())
         for level in chain.levels:
             place = self._reach(self._fitting(level))
@@ -137,6 +144,8 @@ class RecordTypes:
     def _is_exact_list(self, names: Names) -> bool:
         """Whether all that was met at a level are lists of objects."""
         seen = self.chain.structure.find(names)
+        if self.chain.structure.of_elements:  # a list of elements, however often one is there
+            return self.chain.is_level(names) and seen is not None and _of_elements(seen)
         lists = seen is not None and seen.lists > 0 and self.chain.is_level(names)
         return (
             lists
@@ -148,7 +157,11 @@ class RecordTypes:
     def _is_exact_object(self, names: Names) -> bool:
         """Whether all that was met at a place are objects."""
         seen = self.chain.structure.find(names)
-        return seen is not None and not seen.lists and seen.kinds[dict] > 0 and _has(seen, dict)
+        if seen is None or seen.lists:
+            return False
+        if self.chain.structure.of_elements:
+            return _of_elements(seen)
+        return seen.kinds[dict] > 0 and _has(seen, dict)
 
     def _exact_value(self, names: Names) -> tuple[type, Any] | None:
         """The class of all values that were met at a place, and the type that lets nothing else
@@ -156,6 +169,12 @@ class RecordTypes:
         seen = self.chain.structure.find(names)
         if seen is None:
             return None
+        if self.chain.structure.of_elements:
+            if names in self._taken_apart or not _are_texts(seen):
+                return None
+            if self.chain.is_level(names):
+                return list, list[str] | None
+            return None if seen.lists else (str, str | None)
         for kind in (str, bool, int):
             if seen.kinds[kind] and _has(seen, kind) and not seen.lists:
                 return kind, kind | None
@@ -242,6 +261,18 @@ class RecordTypes:
                 return None
             place = place.children[name]
         return place
+
+
+def _of_elements(seen: Place) -> bool:
+    """Whether elements were met at a place that are more than a text."""
+    return seen.kinds[dict] > 0 and set(seen.kinds) <= {dict, str, NoneType}
+
+
+def _are_texts(seen: Place) -> bool:
+    """Whether all elements that were met at a place have a text, or are empty."""
+    with_text = seen.children.get(TEXT)
+    objects = with_text.kinds[str] if with_text else 0
+    return objects == seen.kinds[dict] and set(seen.kinds) <= {dict, str, NoneType}
 
 
 def _has(seen: Place, kind: type) -> bool:

@@ -13,6 +13,7 @@ from decimal import Decimal
 from itertools import chain, islice
 from typing import Any
 
+from ..values.element_texts import TEXT
 from .spot_values import columns_of, kind_name, text_of_value, texts_of
 from .trees import holds_objects
 
@@ -45,6 +46,7 @@ class Spot:
 
     ``members`` are its children together, once its keys are known to be data; then ``keys`` are
     those met. ``top`` is the record itself, whose keys are the names of fields as a rule.
+    Of records ``of_elements`` an object may stand for a text.
     ``nested`` is what stands in members of its own ``name`` that hold objects, however deep; of
     those ``depths`` counts the objects, by how deep they stand.
     """
@@ -52,10 +54,10 @@ class Spot:
     __slots__ = (
         *("filled", "lists", "lone", "entries", "longest", "objects", "least", "most", "kinds"),
         *("values", "overflow", "children", "others", "deeper", "other_keys", "members", "keys"),
-        *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look"),
+        *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look", "of_elements"),
     )
 
-    def __init__(self, top: bool = False, name: str = "") -> None:
+    def __init__(self, top: bool = False, name: str = "", of_elements: bool = False) -> None:
         self.filled = self.lists = self.lone = self.entries = self.longest = self.objects = 0
         self.least: int | None = None
         self.most = 0
@@ -68,7 +70,7 @@ class Spot:
         self.keys: dict[str, None] = {}
         self.deeper = False
         self.other_keys = 0
-        self.top, self.name = top, name
+        self.top, self.name, self.of_elements = top, name, of_elements
         self.nested: Spot | None = None
         self.depths: Counter[int] = Counter()
         self._waiting: list[tuple[Any, int]] = []  # of a nested place: values, and how deep
@@ -128,7 +130,7 @@ class Spot:
     def _nest(self, value: Any) -> None:
         """Let the value of a member of its own name wait until all here has been added."""
         if self.nested is None:
-            self.nested = Spot(name=self.name)
+            self.nested = self._new(self.name)
             self.nested.nested = self.nested
         self.nested._waiting.append((value, self._depth + 1))
 
@@ -141,7 +143,8 @@ class Spot:
     def _add_entries(self, entries: list[Any], depth: int) -> None:
         met = Counter(map(type, entries))
         objects = dict in met
-        if not met.keys() <= _TOGETHER or (objects and len(met) > 1):
+        with_texts = objects and self.of_elements and any(TEXT in one for one in entries)
+        if not met.keys() <= _TOGETHER or (objects and len(met) > 1) or with_texts:
             for entry in entries:
                 self._entry(entry, depth)
             return
@@ -195,6 +198,9 @@ class Spot:
 
     def _entry(self, value: Any, depth: int) -> None:
         kind = _KINDS.get(value.__class__) or kind_name(value)
+        if kind == "object" and self.of_elements and TEXT in value:  # it stands for its text
+            self._object({name: one for name, one in value.items() if name != TEXT}, depth)
+            kind, value = "text", value[TEXT]
         self.kinds[kind] += 1
         if kind == "text":
             self._text(value)
@@ -236,11 +242,15 @@ class Spot:
             self._note_keys((key,))
             return self.members
         if len(self.children) < MOST_KEYS:
-            child = self.children[key] = Spot(name=key)
+            child = self.children[key] = self._new(key)
             return child
         self.other_keys += 1
-        self.others = self.others or Spot()
+        self.others = self.others or self._new()
         return self.others
+
+    def _new(self, name: str = "") -> Spot:
+        """A place of the same records."""
+        return Spot(name=name, of_elements=self.of_elements)
 
     def _note_keys(self, keys: Iterable[str]) -> None:
         if len(self.keys) < MOST_COUNTED:
@@ -248,7 +258,7 @@ class Spot:
 
     def gather(self) -> None:
         """Take all children as one place from now on: they are members, by keys that are data."""
-        together = self.members or Spot()
+        together = self.members or self._new()
         self.members = together
         for key, child in self.children.items():
             self.keys[key] = None
@@ -275,7 +285,7 @@ class Spot:
         for key, child in other.children.items():
             (self.children.get(key) or self._child(key)).merge(child)
         if other.others is not None:
-            self.others = self.others or Spot()
+            self.others = self.others or self._new()
             self.others.merge(other.others)
         if other.members is not None and self.members is not None:
             self._note_keys(other.keys)
@@ -283,7 +293,7 @@ class Spot:
         self.depths.update(other.depths)
         if other.nested is not None and other.nested is not other:
             if self.nested is None:
-                self.nested = Spot(name=self.name)
+                self.nested = self._new(self.name)
                 self.nested.nested = self.nested
             if self.nested is not self:
                 self.nested.merge(other.nested)

@@ -22,6 +22,7 @@ class Place:
     ``many`` counts the lists of two or more, ``first_many`` is the number of the record that has
     the first of them. Where names are ``wanted``, others are kept apart only as long as they are
     few: beyond that they are the ``rest``, of which no more is known than what they have in common.
+    Records ``of_elements`` are those of marked-up text, as is said of the record itself.
     ``nesting`` is the name that a place and the one above it have in common: a member of that name
     is this place again, however deep it goes.
     """
@@ -30,6 +31,7 @@ class Place:
     name: str = ""
     nesting: str = ""
     nested: bool = False  # an object was met there
+    of_elements: bool = False
 
     lists: int = 0
     many: int = 0

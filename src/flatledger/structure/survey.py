@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from decimal import Decimal
-from typing import Self
+from typing import Any, Self
 
 import msgspec
 
@@ -86,7 +86,8 @@ class SurveyResult(msgspec.Struct):
 
     ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
     wrong with the text of the source, as far as they are kept. ``manner`` is how it was read, and
-    ``headings`` are those of a table.
+    ``headings`` are those of a table; ``states`` are keys for a layout's `source` that say what was
+    found by looking.
     """
 
     source: str
@@ -98,6 +99,7 @@ class SurveyResult(msgspec.Struct):
     told_count: int = 0
     manner: str = ""
     headings: list[str] = []
+    states: dict[str, Any] = {}
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""

@@ -18,7 +18,8 @@ class Fault(msgspec.Struct, frozen=True):
     """One fault: the record's number (from 1), the path in it, the raw value, and what is wrong.
 
     ``identifier`` is what the columns of the primary key say of the record. ``ordinals`` are the
-    places (from 1) of the entries that lead to the value, one for each level.
+    places (from 1) of the entries that lead to the value, one for each level. Of several files
+    ``file`` is the one that the record is in, as its ``file_record`` (from 1).
 
     >>> print(Fault(12, "lines.qty", "a few", "is not a number", ordinals=(2,)))
     record 12, lines.qty: is not a number: a few
@@ -30,9 +31,17 @@ class Fault(msgspec.Struct, frozen=True):
     reason: str
     identifier: str = ""
     ordinals: tuple[int, ...] = ()
+    file: str = ""
+    file_record: int = 0
+
+    @property
+    def in_file(self) -> str:
+        """The file with the number that the record has in it; blank where there is one only."""
+        return f"{self.file}, record {self.file_record:,}" if self.file else ""
 
     def __str__(self) -> str:
-        who = f" ({_cut(self.identifier)})" if self.identifier else ""
+        called = [_cut(text) for text in (self.identifier, self.in_file) if text]
+        who = f" ({'; '.join(called)})" if called else ""
         where = f"record {self.record:,}{who}" + (f", {self.path}" if self.path else "")
         return f"{where}: {self.reason}" + (f": {_cut(self.value)}" if self.value else "")
 

@@ -1,0 +1,197 @@
+"""Which files a source is: several names, patterns, folders, and what is in a ZIP file."""
+
+from __future__ import annotations
+
+import fnmatch
+import glob
+import io
+import os
+import zipfile
+from collections.abc import Iterable, Sequence
+from os import PathLike, fspath
+from pathlib import Path, PurePosixPath
+from typing import Any, NamedTuple, cast
+
+from natsort import natsorted, ns
+
+from ..errors import SourceError
+from .packing import ZIP_DAMAGES
+from .reading import Bytes, open_bytes
+
+_ZIP = b"PK\x03\x04"
+_ZIPS = (_ZIP, b"PK\x05\x06")  # with files in it, and with none
+_OF_WORKBOOKS = {"[Content_Types].xml", "mimetype", "META-INF/manifest.xml"}
+_WORKBOOKS = (".xlsx", ".xlsm", ".ods")
+_PATTERN = "*?["
+
+
+class SourceFile(NamedTuple):
+    """A file that is read, or one that is packed in a ZIP file."""
+
+    path: Path
+    member: str = ""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return f"{self.path}/{self.member}" if self.member else str(self.path)
+
+    def open(self) -> Bytes:
+        """Its bytes from the start. Raises SourceError."""
+        if not self.member:
+            return open_bytes(self.path)
+        try:
+            packed = io.BufferedReader(_Member(self.path, self.member))
+            return Bytes(self.name, packed, own=True)
+        except ZIP_DAMAGES as error:
+            raise SourceError(f"{self.name} can't be read: {error}") from None
+
+
+class _Member(io.RawIOBase):
+    """A file in a ZIP file, as it is unpacked."""
+
+    def __init__(self, path: Path, member: str) -> None:
+        self._zip = zipfile.ZipFile(path)
+        try:
+            self._file: Any = self._zip.open(member)
+        except BaseException:
+            self._zip.close()
+            raise
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        """Unpack some bytes. Raises zipfile.BadZipFile where they are damaged."""
+        return cast(int, self._file.readinto(buffer))
+
+    def close(self) -> None:
+        if not self.closed:
+            self._file.close()
+            self._zip.close()
+        super().close()
+
+
+def files_of(source: Any) -> list[SourceFile] | None:
+    """The files that a source names, in the order in which it names them; None where it is one file
+    or something else. Raises SourceError where it names none, or one twice."""
+    if isinstance(source, str | PathLike):
+        found = _files_at(fspath(source))
+        return None if found is None else _each_once(found)
+    if source.__class__ not in (list, tuple) or not source:
+        return None
+    if not all(isinstance(one, str | PathLike) for one in source):
+        return None
+    if len(source) == 1:
+        return files_of(source[0]) or [SourceFile(Path(source[0]))]
+    if "-" in source:
+        raise SourceError("standard input can't be read beside files; name it alone")
+    found = []
+    for one in map(fspath, source):
+        named = _files_at(one)
+        found += [SourceFile(Path(one))] if named is None else named
+    return _each_once(found)
+
+
+def inputs_of(source: Any) -> list[Any]:
+    """What a source reads: its files, or itself. Raises SourceError."""
+    files = files_of(source)
+    return [source] if files is None else list(dict.fromkeys(one.path for one in files))
+
+
+def naming(source: Any, path: Path) -> str:
+    """The folder or pattern of a source by which a file would be one of it; blank if none is."""
+    names = [source] if isinstance(source, str | PathLike) else source
+    for one in names if isinstance(names, Sequence) else ():
+        if not isinstance(one, str | PathLike):
+            continue
+        name = os.path.realpath(one)
+        inside = os.path.isdir(one) and os.path.realpath(path.parent) == name
+        if inside and not path.name.startswith("."):
+            return fspath(one)
+        is_pattern = not os.path.exists(one) and any(letter in name for letter in _PATTERN)
+        if is_pattern and fnmatch.fnmatchcase(os.path.realpath(path), name):
+            return fspath(one)
+    return ""
+
+
+def in_natural_order(files: Iterable[SourceFile]) -> list[SourceFile]:
+    """Files in the order in which people read their names: A2 before A10.
+
+    >>> [one.name for one in in_natural_order([SourceFile(Path("r-10")), SourceFile(Path("r-9"))])]
+    ['r-9', 'r-10']
+    """
+    return natsorted(files, key=lambda one: one.name, alg=ns.PATH | ns.IGNORECASE)
+
+
+def _files_at(name: str) -> list[SourceFile] | None:
+    if name == "-":
+        return None
+    if os.path.isdir(name):
+        return _in_folder(Path(name))
+    if os.path.exists(name):
+        return _in_zip(Path(name), "*") if _is_zip(name) else None
+    if "\0" in name:
+        return None
+    holder = next((one for one in Path(name).parents if _is_zip(str(one))), None)
+    if holder is not None:
+        return _in_zip(holder, PurePosixPath(Path(name).relative_to(holder)).as_posix())
+    if not any(letter in name for letter in _PATTERN):
+        return None
+    paths = [Path(one) for one in sorted(glob.glob(name, recursive=True)) if os.path.isfile(one)]
+    if not paths:
+        raise SourceError(f"no file is named like {name}")
+    return [file for path in paths for file in _files_at(str(path)) or [SourceFile(path)]]
+
+
+def _in_folder(folder: Path) -> list[SourceFile]:
+    """The files in a folder; hidden ones and further folders are passed over."""
+    try:
+        names = sorted(one.name for one in os.scandir(folder) if one.is_file())
+    except OSError as error:
+        raise SourceError(f"{folder} can't be read: {error.strerror}") from None
+    found = [folder / name for name in names if not name.startswith(".")]
+    if not found:
+        raise SourceError(f"{folder} has no files in it; {folder}/**/* names those further below")
+    return [file for path in found for file in _files_at(str(path)) or [SourceFile(path)]]
+
+
+def _in_zip(path: Path, pattern: str) -> list[SourceFile]:
+    """The files in a ZIP file whose names are like a pattern; folders and hidden ones are none."""
+    try:
+        with zipfile.ZipFile(path) as packed:
+            names = [one.filename for one in packed.infolist() if not one.is_dir()]
+    except ZIP_DAMAGES as error:
+        raise SourceError(f"{path}: the ZIP file is damaged or cut off: {error}") from None
+    shown = [one for one in names if not any(p[:1] in (".", "_") for p in one.split("/"))]
+    found = [one for one in dict.fromkeys(shown) if fnmatch.fnmatchcase(one, pattern)]
+    if not found:
+        what = f"nothing named like {pattern}" if shown else "no files"
+        raise SourceError(f"{path} has {what} in it")
+    return [SourceFile(path, one) for one in found]
+
+
+def _is_zip(name: str) -> bool:
+    """Whether a file holds packed files, and is no workbook. A pipe is not looked into."""
+    if not os.path.isfile(name) or name.lower().endswith(_WORKBOOKS):
+        return False
+    try:
+        with open(name, "rb") as file:
+            if not file.read(len(_ZIP)).startswith(_ZIPS):
+                return False
+        with zipfile.ZipFile(name) as packed:
+            return _OF_WORKBOOKS.isdisjoint(packed.namelist())
+    except OSError:
+        return False
+    except ZIP_DAMAGES:  # which a workbook may be as well
+        return name.lower().endswith(".zip")
+
+
+def _each_once(files: list[SourceFile]) -> list[SourceFile]:
+    met: set[tuple[str, str]] = set()
+    for one in files:
+        place = os.path.realpath(one.path), one.member
+        if place in met:
+            raise SourceError(f"{one.name} is named twice; its records would be counted twice")
+        met.add(place)
+    return files

@@ -1,0 +1,207 @@
+"""Several files as one source, one after another."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import chain
+from typing import Any
+
+import msgspec
+
+from ..errors import SourceError
+from ..run.protocols import Account, Batch, FileRead, Origin, Reader, Source
+from ..values.faults import Fault
+from .formats import Format, format_found
+from .found_files import SourceFile, in_natural_order
+from .options import Options
+from .reader import BaseReader
+from .tables import TableReader
+
+_SHOWN = 5
+
+
+class FilesSource:
+    """The records of several files of one format, in the natural order of their names unless they
+    are to be read as they are named.
+
+    Raises SourceError where a file is of another format than the others, or can't be read; where
+    such are to be skipped, each is read to its end before any record is given.
+    """
+
+    again = True
+
+    def __init__(self, files: list[SourceFile], options: Options, stated: Format | None) -> None:
+        self.files = files if options.as_named else in_natural_order(files)
+        self.name = files[0].name if len(files) == 1 else f"{len(files):,} files"
+        self._options, self._stated = options, stated
+        self._passed_over: dict[SourceFile, str] | None = None
+
+    def open(self) -> FilesReader:
+        """A reading from the start. Raises SourceError."""
+        if self._passed_over is None:
+            self._passed_over = self._looked_at()
+        several = len(self.files) > 1
+        return FilesReader(self.name, self._readings(), self._passed_over, several)
+
+    def _readings(self) -> Iterator[tuple[SourceFile, Reader]]:
+        for file in self.files:
+            if file not in (self._passed_over or {}):
+                yield file, self._reader(file)
+
+    def parts(self, most: int) -> Sequence[Source]:
+        """Itself: how many records the files before one have is only known once they are read."""
+        return [self]
+
+    def _reader(self, file: SourceFile) -> Reader:
+        data = file.open()
+        try:
+            found = self._stated or format_found(data.head, file.name)
+            reader = found.reader(data, self._options)
+        except BaseException:
+            data.close()
+            raise
+        reader.file = file.name
+        return reader
+
+    def _looked_at(self) -> dict[SourceFile, str]:
+        """Which files are passed over, and why. Raises SourceError."""
+        passed_over: dict[SourceFile, str] = {}
+        formats: dict[str, list[str]] = {}
+        for file in self.files:
+            try:
+                data = file.open()
+                data.close()
+                found = self._stated or format_found(data.head, file.name)
+            except SourceError as error:
+                if not self._options.skips_unreadable:
+                    raise
+                passed_over[file] = str(error)
+                continue
+            formats.setdefault(found.name, []).append(file.name)
+        if len(formats) > 1:
+            raise SourceError(_several_formats(formats))
+        if self._options.skips_unreadable:
+            passed_over |= self._tried(passed_over)
+            if len(passed_over) == len(self.files):
+                first = next(iter(passed_over.values()))
+                raise SourceError(f"none of the files can be read; {first}")
+        return passed_over
+
+    def _tried(self, passed_over: dict[SourceFile, str]) -> dict[SourceFile, str]:
+        """Those that turn out to be unreadable before their end."""
+        found = {}
+        for file in (one for one in self.files if one not in passed_over):
+            try:
+                with self._reader(file) as reader:
+                    for _ in reader.batches():
+                        pass
+            except SourceError as error:
+                found[file] = str(error)
+        return found
+
+
+class FilesReader(BaseReader):
+    """Reads one file after another; the records are numbered through."""
+
+    def __init__(
+        self,
+        name: str,
+        readings: Iterator[tuple[SourceFile, Reader]],
+        passed_over: dict[SourceFile, str],
+        several: bool,
+    ) -> None:
+        self.name = name
+        self._readings = readings
+        self._passed_over, self._several = passed_over, several
+        self._manners: dict[str, str] = {}  # how files are read, each with the first that is
+        self._notices: list[str] = []
+        self._read: list[FileRead] = []
+        self._now = self._first = next(readings)
+        first = self._first[1]
+        self.decodes, self.of_elements, self.states = first.decodes, first.of_elements, first.states
+        self._take_note(*self._first)
+
+    def peek(self) -> list[Any]:
+        return self._first[1].peek()
+
+    def close(self) -> None:
+        self._now[1].close()
+
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
+        before = 0
+        for file, reader in chain([self._first], self._readings):
+            self._now = file, reader
+            if reader is not self._first[1]:
+                self._take_note(file, reader)
+            records = unreadable = 0
+            with reader:
+                for batch in reader.batches(record_type, exact):
+                    records += len(batch.records)
+                    unreadable += len(batch.faults)
+                    yield self._moved(batch, before, file.name)
+            before += records + unreadable
+            self._read.append(FileRead(file.name, records, unreadable))
+            self._notices += reader.account.notices
+        skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]
+        self._notices += [f"passed over: {one.passed_over}" for one in skipped]
+        self.account = Account(self._notices, [*self._read, *skipped])
+
+    def _moved(self, batch: Batch, before: int, file: str) -> Batch:
+        """A batch with its records numbered after those of the files before."""
+        origin = Origin(file, before, batch.origin.rows, self._several)
+        if not before:
+            return batch._replace(origin=origin)
+        numbers = batch.numbers
+        return batch._replace(
+            numbers=range(numbers.start + before, numbers.stop + before)
+            if isinstance(numbers, range)
+            else [number + before for number in numbers],
+            faults=[_later(fault, before) for fault in batch.faults],
+            remarks=[_later(fault, before) for fault in batch.remarks],
+            origin=origin,
+        )
+
+    def _take_note(self, file: SourceFile, reader: Reader) -> None:
+        """Take note of how a file is read. Raises SourceError where its records are of other
+        elements than those of the first."""
+        self._manners.setdefault(reader.manner, file.name)
+        name, first = self._first[0].name, self._first[1]
+        if reader.states.get("records") != first.states.get("records") and self.of_elements:
+            mine, other = reader.states.get("records"), first.states.get("records")
+            if mine and other:
+                raise SourceError(
+                    f"the records of {name} are <{other}>, those of {file.name} <{mine}>; say "
+                    f"which are wanted: `records: {other}`, or `records: [{other}, {mine}]`"
+                )
+        if isinstance(reader, TableReader) and isinstance(first, TableReader):
+            self._notices += _other_headings(name, first.headings, file.name, reader.headings)
+        told = list(self._manners)
+        parts = (
+            told if len(told) == 1 else [f"{self._manners[one]}: {one}" for one in told[:_SHOWN]]
+        )
+        more = ["…"] if len(told) > _SHOWN else []
+        self.manner = "; ".join(filter(None, [*parts, *more]))
+
+
+def _later(fault: Fault, before: int) -> Fault:
+    return msgspec.structs.replace(fault, record=fault.record + before)
+
+
+def _other_headings(name: str, first: list[str], other: str, headings: list[str]) -> list[str]:
+    """That a file has other headings than the first one."""
+    lacks = ", ".join([one for one in first if one not in headings][:_SHOWN])
+    more = ", ".join([one for one in headings if one not in first][:_SHOWN])
+    said = [f"{other} has no column {lacks}, as {name} has"] if lacks else []
+    return [*said, *([f"{other} has a column {more}, which {name} has not"] if more else [])]
+
+
+def _several_formats(formats: dict[str, list[str]]) -> str:
+    """What to say where files are of different formats."""
+    parts = []
+    for name, files in sorted(formats.items(), key=lambda item: -len(item[1])):
+        more = f" and {len(files) - 1:,} more" if len(files) > 1 else ""
+        parts.append(f"{name.upper()} ({files[0]}{more})")
+    return (
+        f"the files are of different formats: {', '.join(parts)}; name those of one alone, "
+        "such as by a pattern: 'folder/*.json'"
+    )
