@@ -1,0 +1,45 @@
+"""Radio logs: blocks of lines such as `Station: Holm Skerry`, with a blank line after each block.
+
+A name that stands several times in a block repeats: `Heard` is a list where there are two.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import chain
+from typing import Any, BinaryIO
+
+from flatledger import UnreadableRecord
+
+MARK = b"RADIO LOG"
+
+
+class RadioLog:
+    """The format: its name in a layout, how its files are called, and how they are read."""
+
+    name = "radio-log"
+    suffixes = (".rlog",)
+
+    def recognises(self, head: bytes) -> bool:
+        """By its first line, whatever the file is called."""
+        return head.startswith(MARK)
+
+    def records(self, file: BinaryIO) -> Iterator[dict[str, Any] | UnreadableRecord]:
+        """A record for each block."""
+        block: list[str] = []
+        for line in chain(file, [b""]):  # the last block may have no blank line after it
+            text = line.decode("utf-8").strip()
+            if text and not line.startswith(MARK):
+                block.append(text)
+            elif block:
+                yield self._record(block)
+                block = []
+
+    def _record(self, block: list[str]) -> dict[str, Any] | UnreadableRecord:
+        found: dict[str, list[str]] = {}
+        for line in block:
+            name, colon, value = line.partition(":")
+            if not colon:
+                return UnreadableRecord(line, "has no colon after its name")
+            found.setdefault(name.strip().lower(), []).append(value.strip())
+        return {name: values if len(values) > 1 else values[0] for name, values in found.items()}
