@@ -207,3 +207,24 @@ def test_the_plan_and_its_wrong_summary(demo: Path) -> None:
     assert [(row[0], row[-1]) for row in wrong] == [
         *[("T10", "yes"), ("T11", ""), ("T12", ""), ("T13", "")]
     ]
+
+
+def test_the_same_facts_in_xml_are_the_same_tables(demo: Path) -> None:
+    for plain, in_xml in (
+        ("requisition-lines", "requisitions-in-xml"),
+        ("lamp-assembly", "lamp-assembly-in-xml"),
+    ):
+        tables = []
+        for name in (plain, in_xml):
+            layout = flatledger.Layout.from_file(demo / f"{name}.yaml")
+            flatledger.export(layout, demo / LAYOUTS[f"{name}.yaml"], demo / "table.csv")
+            tables.append((demo / "table.csv").read_bytes())
+            (demo / "table.csv").unlink()
+        assert tables[0] == tables[1]
+
+
+def test_the_files_of_the_months(demo: Path) -> None:
+    rows = exported(demo, "months-of-requisitions", ",")
+    # March: 12 requisitions with 29 lines; added up by a loop over the lines of that month
+    assert rows[3] == ["2026-03.jsonl", "12", "29", "2058.65", "63.50"]
+    assert rows[-1] == ["Grand total", "48", "103", "5327.10", "257.25"]

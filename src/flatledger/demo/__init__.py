@@ -23,6 +23,9 @@ LAYOUTS = {  # each with the source that it is for
     "parts-to-order.yaml": "assemblies.json",
     "restoration-plan.yaml": "restoration-plan.json",
     "plan-differences.yaml": "restoration-plan.json",
+    "requisitions-in-xml.yaml": "requisitions.xml",
+    "lamp-assembly-in-xml.yaml": "assemblies.xml",
+    "months-of-requisitions.yaml": "requisitions-by-month.zip",
 }
 BESIDE = (  # what layouts name: lists, and a form
     *("wanted.txt", "stations.csv", "bays.csv", "equipment-fields.csv"),

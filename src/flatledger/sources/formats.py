@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from pathlib import PurePath
 from typing import NamedTuple, cast
 
 from ..errors import SourceError
@@ -159,7 +160,7 @@ class ByteSource:
         found = self._stated or format_found(data.head, self.name)
         try:
             reader = found.reader(data, self._options)
-            reader.file = self.name
+            reader.file = PurePath(self.name).name or self.name
             return reader
         except BaseException:
             data.close()

@@ -9,7 +9,7 @@ import os
 import zipfile
 from collections.abc import Iterable, Sequence
 from os import PathLike, fspath
-from pathlib import Path, PurePosixPath
+from pathlib import Path, PurePath, PurePosixPath
 from typing import Any, NamedTuple, cast
 
 from natsort import natsorted, ns
@@ -113,6 +113,17 @@ def naming(source: Any, path: Path) -> str:
         if is_pattern and fnmatch.fnmatchcase(os.path.realpath(path), name):
             return fspath(one)
     return ""
+
+
+def called(files: Sequence[SourceFile]) -> dict[SourceFile, str]:
+    """What a table calls each file: by its name alone or, where two have one, with its folders
+    below the one that they have in common."""
+    whole = [os.path.abspath(one.path) + (f"/{one.member}" if one.member else "") for one in files]
+    names = [PurePath(one).name for one in whole]
+    if len({*names}) < len(names):
+        common = os.path.commonpath(whole)
+        names = [PurePath(one).relative_to(common).as_posix() for one in whole]
+    return dict(zip(files, names, strict=True))
 
 
 def in_natural_order(files: Iterable[SourceFile]) -> list[SourceFile]:

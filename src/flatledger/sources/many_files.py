@@ -12,7 +12,7 @@ from ..errors import SourceError
 from ..run.protocols import Account, Batch, FileRead, Origin, Reader, Source
 from ..values.faults import Fault
 from .formats import Format, format_found
-from .found_files import SourceFile, in_natural_order
+from .found_files import SourceFile, called, in_natural_order
 from .options import Options
 from .reader import BaseReader
 from .tables import TableReader
@@ -33,6 +33,7 @@ class FilesSource:
     def __init__(self, files: list[SourceFile], options: Options, stated: Format | None) -> None:
         self.files = files if options.as_named else in_natural_order(files)
         self.name = files[0].name if len(files) == 1 else f"{len(files):,} files"
+        self._called = called(files)
         self._options, self._stated = options, stated
         self._passed_over: dict[SourceFile, str] | None = None
 
@@ -41,7 +42,7 @@ class FilesSource:
         if self._passed_over is None:
             self._passed_over = self._looked_at()
         several = len(self.files) > 1
-        return FilesReader(self.name, self._readings(), self._passed_over, several)
+        return FilesReader(self.name, self._readings(), self._passed_over, self._called, several)
 
     def _readings(self) -> Iterator[tuple[SourceFile, Reader]]:
         for file in self.files:
@@ -60,7 +61,7 @@ class FilesSource:
         except BaseException:
             data.close()
             raise
-        reader.file = file.name
+        reader.file = self._called[file]
         return reader
 
     def _looked_at(self) -> dict[SourceFile, str]:
@@ -108,9 +109,10 @@ class FilesReader(BaseReader):
         name: str,
         readings: Iterator[tuple[SourceFile, Reader]],
         passed_over: dict[SourceFile, str],
+        called: dict[SourceFile, str],
         several: bool,
     ) -> None:
-        self.name = name
+        self.name, self._called = name, called
         self._readings = readings
         self._passed_over, self._several = passed_over, several
         self._manners: dict[str, str] = {}  # how files are read, each with the first that is
@@ -138,7 +140,7 @@ class FilesReader(BaseReader):
                 for batch in reader.batches(record_type, exact):
                     records += len(batch.records)
                     unreadable += len(batch.faults)
-                    yield self._moved(batch, before, file.name)
+                    yield self._moved(batch, before, self._called[file])
             before += records + unreadable
             self._read.append(FileRead(file.name, records, unreadable))
             self._notices += reader.account.notices
