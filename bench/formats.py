@@ -1,9 +1,9 @@
-"""Delimited text and workbooks against the bare readers and writers: one job of a process.
+"""Delimited text, workbooks and XML against the bare readers and writers: one job of a process.
 
     python bench/formats.py JOB FILE [FILE]
 
-The jobs named `bare…` use Python's `csv`, python-calamine and XlsxWriter alone; the others read and
-write the same cells by our sources and outputs.
+The jobs named `bare…` use Python's `csv`, python-calamine, XlsxWriter and lxml alone; the others
+read and write the same cells by our sources and outputs.
 """
 
 from __future__ import annotations
@@ -43,6 +43,66 @@ def write_records(path: Path, count: int) -> None:
             record = dict(zip(HEADINGS, cells, strict=False))
             text = json.dumps(record)[:-1]
             file.write(f'{text}, "amount": {amount}, "day": "{day}", "note": "as before"}}\n')
+
+
+ELEMENTS = (  # the ten columns of a table over XML
+    *("@no", "@status", "raised", "station", "keeper", "carriage", "part", "qty", "unit_price"),
+    "note",
+)
+
+
+def write_elements(path: Path, count: int) -> None:
+    """The same kind of records as elements, some with attributes."""
+    chance = random.Random(1)
+    with path.open("w", encoding="utf-8") as file:
+        file.write("<requisitions>\n")
+        for number in range(count):
+            part = chance.choice(("wick", "lamp oil, 1 l", "lens"))
+            file.write(
+                f'  <requisition no="R-{number:06d}" status="sent">\n'
+                f"    <raised>2026-{chance.randint(1, 12):02}-11</raised>\n"
+                f'    <station code="S{chance.randint(1, 8)}">Holm Skerry</station>\n'
+                "    <keeper>Rua Oban</keeper>\n"
+                f"    <carriage>{chance.randint(1, 90)}.50</carriage>\n"
+                f"    <part>{part}</part>\n    <qty>{chance.randint(1, 40)}</qty>\n"
+                f"    <unit_price>{chance.randint(1, 999)}.25</unit_price>\n"
+                "    <note>as before</note>\n    <checked>yes</checked>\n  </requisition>\n"
+            )
+        file.write("</requisitions>\n")
+
+
+def bare_read_xml(path: str) -> None:
+    """Each element as it ends, and nothing done with it, but that it is let go."""
+    from lxml import etree
+
+    for _, element in etree.iterparse(path):
+        if element.tag == "requisition":
+            element.clear()
+
+
+def read_xml(path: str) -> None:
+    """All records in the type that a layout of ten columns asks for."""
+    import msgspec
+
+    from flatledger.sources import open_source
+    from flatledger.sources.options import Options
+
+    fields = [(f"f{at}", str | None, None) for at in range(len(ELEMENTS))]
+    names = {f"f{at}": name for at, name in enumerate(ELEMENTS)}
+    shape = msgspec.defstruct("Requisition", fields, rename=names, gc=False)
+    gc.disable()
+    with open_source(path, Options(records=(("requisition",),))).open() as reader:
+        for _ in reader.batches(shape, shape):
+            pass
+
+
+def table_xml(path: str, table: str) -> None:
+    """The table of ten columns, written."""
+    import flatledger
+
+    columns = [{name.strip("@"): f"$['{name}']"} for name in ELEMENTS]
+    source = {"records": "requisition"}
+    flatledger.export({"levels": [], "source": source, "columns": columns}, path, table)
 
 
 def bare_read_csv(path: str) -> None:
@@ -111,6 +171,9 @@ JOBS: dict[str, Callable[..., None]] = {
     "bare-write-csv": bare_write_csv,
     "bare-read-xlsx": bare_read_xlsx,
     "bare-write-xlsx": bare_write_xlsx,
+    "bare-read-xml": bare_read_xml,
+    "read-xml": read_xml,
+    "table-xml": table_xml,
     "read": read,
     "write": write,
 }

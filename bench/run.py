@@ -28,7 +28,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from data import write_movements
-from formats import write_records
+from formats import write_elements, write_records
 from shapes import SHAPES, write_source
 
 from flatledger.demo import copy_to
@@ -196,6 +196,27 @@ def formats(folder: Path, runs: int) -> Iterator[str]:
             times = f"{mine.cpu / bare.cpu:.2f}"
             seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare)"
             yield f"  {way + ' ' + suffix:14}{rows:8,} rows {times:>6}  {seconds}"
+    yield from elements(folder, runs, script)
+
+
+def elements(folder: Path, runs: int, script: list[str]) -> Iterator[str]:
+    """Records of ten fields in XML, and a table of them, against lxml's bare `iterparse`."""
+    rows, source = FORMAT_ROWS["csv"] // 2, folder / "formats.xml"
+    write_elements(source, rows)
+    jobs = {
+        "read xml": ["read-xml", str(source)],
+        "table of xml": ["table-xml", str(source), str(folder / "formats-xml.csv")],
+        "bare": ["bare-read-xml", str(source)],
+    }
+    found: dict[str, list[Used]] = {what: [] for what in jobs}
+    for _ in range(runs + 1):
+        for what, job in jobs.items():
+            found[what].append(use([*script, *job]))
+    bare = least(found.pop("bare"))
+    for what, used in found.items():
+        mine = least(used)
+        seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare; {mine.memory:.0f} MB)"
+        yield f"  {what:14}{rows:8,} rows {mine.cpu / bare.cpu:6.2f}  {seconds}"
 
 
 def samples(folder: Path, runs: int) -> Iterator[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..run.decoding import NO_RECORD
 from ..values.faults import shown
 
-READABLE = "JSON, delimited text and workbooks (XLSX, ODS) can be read (`format` states which)"
+READABLE = "JSON, XML, delimited text and workbooks can be read (`format` states which)"
 _SHOWN = 40
 _BEGINNINGS = {
     b"PK\x03\x04": "a ZIP file, such as a workbook",
@@ -25,8 +25,8 @@ def nothing_read(name: str, text: bytes, first_fault: str) -> str:
     """What to say of a source in which nothing could be read. ``text`` is what it begins with.
 
     >>> nothing_read("data.xml", b"<r>", "")
-    'data.xml is not JSON, but XML or HTML (line 1 begins `<r>`); JSON, delimited \
-text and workbooks (XLSX, ODS) can be read (`format` states which)'
+    'data.xml is not JSON, but XML or HTML (line 1 begins `<r>`); JSON, XML, delimited text and \
+workbooks can be read (`format` states which)'
     """
     if text.lstrip()[:1] in (b"{", b"["):
         return f"{name}: nothing in it can be read; {first_fault}"
