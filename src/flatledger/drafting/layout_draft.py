@@ -14,7 +14,17 @@ from ..reports.words import counted
 from ..structure.recognising import DEEPER
 from ..structure.spots import DEEPEST, MOST_KEYS
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
-from .wording import comment, humanised, is_members, last_name, names_of, rooted, scalar, within
+from .wording import (
+    comment,
+    humanised,
+    is_members,
+    last_name,
+    names_of,
+    path_above,
+    rooted,
+    scalar,
+    within,
+)
 
 LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
@@ -39,10 +49,11 @@ class Draft:
         self.result = result
         self.source = source
         lone = result.records == 1  # a document whose keys are data holds the entries
+        outer = {path_above(f.path) for f in result.fields}
         self.levels = {
             f.path: f
             for f in result.fields
-            if (f.is_level and f.kinds.get("object"))
+            if (f.is_level and (f.kinds.get("object") or f.path in outer))
             or (is_members(f.path) and FURTHER not in f.remarks and (lone or "object" in f.kinds))
         }
         if row_per not in (None, "record", *self.levels):
@@ -251,7 +262,7 @@ class Draft:
 
     def _adds_up(self, field: FieldSurvey) -> bool:
         """Whether a field looks like an amount that is added up."""
-        name = names_of(field.path)[-1]
+        name = names_of(field.path)[-1].removeprefix("@")
         numbers = field.kinds.get("integer", 0) + field.kinds.get("decimal", 0)
         whole = sum(field.kinds.values())
         are_numbers = numbers == whole or _datatype(field) in _NUMBERS

@@ -18,6 +18,17 @@ def last_name(path: str) -> str:
     return next((name for name in reversed(names_of(path)) if name != "*"), "")
 
 
+def path_above(path: str) -> str:
+    """The path of the place that one lies in; blank for a record's own.
+
+    >>> path_above("line.option['@key']"), path_above("line.option"), path_above("line")
+    ('line.option', 'line', '')
+    """
+    if path.endswith("']"):
+        return path[: path.rindex("['")]
+    return path.rpartition(".")[0]
+
+
 def within(path: str, outer: str) -> bool:
     """Whether a path is a level itself or lies below it."""
     return path == outer or path.startswith((f"{outer}.", f"{outer}["))

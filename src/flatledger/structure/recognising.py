@@ -77,7 +77,9 @@ def recognise(spot: Spot, path: str) -> Recognised:
 
 def _mixed(spot: Spot) -> list[str]:
     """Shapes and kinds that differ from entry to entry."""
-    remarks = []
+    remarks: list[str] = []
+    if spot.of_elements:  # elements repeat as they come, and have a text or not
+        return remarks
     if spot.lists and spot.lone and spot.kinds["object"]:
         remarks.append(
             f"a list {_times(spot.lists)} and a lone object {_times(spot.lone)}: "

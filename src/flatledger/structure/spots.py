@@ -199,8 +199,10 @@ class Spot:
     def _entry(self, value: Any, depth: int) -> None:
         kind = _KINDS.get(value.__class__) or kind_name(value)
         if kind == "object" and self.of_elements and TEXT in value:  # it stands for its text
-            self._object({name: one for name, one in value.items() if name != TEXT}, depth)
-            kind, value = "text", value[TEXT]
+            text, value = value[TEXT], {k: one for k, one in value.items() if k != TEXT}
+            if text and not text.isspace():
+                self._object(value, depth)
+                kind, value = "text", text
         self.kinds[kind] += 1
         if kind == "text":
             self._text(value)

@@ -24,9 +24,9 @@ class FieldSurvey(msgspec.Struct):
     """What is known of one place.
 
     ``path`` is as a layout takes it. ``filled`` of ``parents`` entries of the level above have a
-    value that is not null. A place with ``lists`` repeats: its lists have from ``least`` to
-    ``most`` entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers
-    have up to ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
+    value that is not null. A place with ``lists`` repeats: it has from ``least`` to ``most``
+    entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers have up to
+    ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
     Of a place that nests in itself ``nested`` says how many entries stand at each depth, from 1.
     """
 
@@ -178,7 +178,7 @@ def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
         lists=spot.lists,
         lone=spot.lone,
         entries=spot.entries,
-        least=spot.least or 0,
+        least=min(spot.least or 0, 1) if spot.lone else spot.least or 0,
         most=max(spot.most, min(spot.lone, 1)),
         kinds=dict(spot.kinds.most_common()),
         distinct=len(spot.values),
