@@ -7,8 +7,10 @@ import csv
 import gzip
 import io
 import json
+import os
 import subprocess
 import sys
+import threading
 import warnings
 import zipfile
 from collections import namedtuple
@@ -329,6 +331,76 @@ def test_where_records_come_from(source: Source, request: pytest.FixtureRequest)
         assert [file.partition(".")[0][-2:].strip("-") for file in files] == ["9"] * 3 + ["10"] * 4
     else:
         assert files == [made.name] * 7
+
+
+def outcome_of(made: Made, reading: dict[str, Any]) -> Any:
+    """The rows, or the class of the error: never anything else than one of ours."""
+    try:
+        rows, balance = run(LAYOUT, made, reading)
+    except flatledger.FlatLedgerError as error:
+        return type(error)
+    assert balance.balanced
+    return rows
+
+
+def test_bad_bytes_give_an_error_of_ours_or_a_table_that_balances(source: Source) -> None:
+    made, reading = source(ROWS[:4])
+    if not isinstance(made, Path) or made.is_dir():
+        return
+    data = made.read_bytes()
+    for tenth in range(10):
+        made.write_bytes(data[: len(data) * tenth // 10])
+        assert outcome_of(made, reading) is flatledger.SourceError or tenth
+    for at in range(0, len(data), 1 + len(data) // 60):
+        for other in (b"\0", b"<", bytes([data[at] ^ 1])):
+            made.write_bytes(data[:at] + other + data[at + 1 :])
+            outcome_of(made, reading)
+    for wrong in (
+        b"\x89PNG\r\n\x1a\n" + data,
+        b"%PDF-1.7\n%\xe2",
+        b"PK\x03\x04" + data[4:],
+        b"\xef\xbb\xbf",
+    ):
+        made.write_bytes(wrong)
+        outcome_of(made, reading)
+    made.write_bytes(data)
+    assert len(outcome_of(made, reading)) == 5
+
+
+def test_no_rows_are_an_error_or_none(source: Source) -> None:
+    made, reading = source([])
+    found = outcome_of(made, reading)
+    assert found in ([("Grand total", *[None] * 5)], flatledger.SourceError)
+
+
+def test_a_pipe_with_a_name_is_read_once(source: Source, tmp_path: Path) -> None:
+    made, reading = source()
+    if not isinstance(made, Path) or made.is_dir() or made.suffix == ".zip":
+        return
+    pipe = tmp_path / f"pipe{made.suffix}"
+    os.mkfifo(pipe)
+    writer = threading.Thread(target=lambda: pipe.write_bytes(made.read_bytes()))
+    writer.start()
+    found = outcome_of(pipe, {"format": "csv"} | reading if made.suffix == ".bz2" else reading)
+    writer.join()
+    assert found == outcome_of(made, reading)
+
+
+def test_what_is_not_there_or_vanishes_is_an_error(source: Source) -> None:
+    made, reading = source()
+    if not isinstance(made, Path):
+        return
+    opened = open_as(made, None, 64, reading)
+    if made.is_dir():
+        reader = opened.open()
+        sorted(made.iterdir())[0].unlink()  # the later one, by the order in which people read
+        with pytest.raises(flatledger.SourceError, match=r"part-10.* can't be read"):
+            list(reader.batches())
+        reader.close()
+        return
+    made.unlink()
+    with pytest.raises(flatledger.SourceError, match=f"{made.name} can't be read: No such file"):
+        opened.open()
 
 
 def test_the_example_package_at_the_command_line(

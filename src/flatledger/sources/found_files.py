@@ -43,6 +43,8 @@ class SourceFile(NamedTuple):
         try:
             packed = io.BufferedReader(_Member(self.path, self.member))
             return Bytes(self.name, packed, own=True)
+        except OSError as error:
+            raise SourceError(f"{self.path} can't be read: {error.strerror or error}") from None
         except ZIP_DAMAGES as error:
             raise SourceError(f"{self.name} can't be read: {error}") from None
 
