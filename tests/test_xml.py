@@ -142,6 +142,18 @@ def test_a_filter_compares_texts_with_or_without_attributes() -> None:
     assert list(rows) == [("230", "red"), ("110", None)]
 
 
+def test_the_text_in_a_language_is_chosen_by_its_attribute() -> None:
+    entry = '<i><t xml:lang="cy">golau</t><t xml:lang="en-GB">li<b>gh</b>t</t><t>x</t></i>'
+    others = '<i><t xml:lang="fr">phare</t></i><i><t>plain</t></i><i/>'
+    for times in (1, 120):  # few are never read in exact types
+        text = f"<r>{(entry + others) * times}</r>"
+        found = told(["in_language(t, 'en')", "in_language(t, 'cy')", "count(t)"], text)
+        one = [("light", "golau", 3), ("phare", "phare", 1), ("plain", "plain", 1), (None, None, 0)]
+        assert found == one * times
+    survey = flatledger.survey(io.BytesIO(f"<r>{entry}</r>".encode()))
+    assert "texts with their language: in_language(t, 'en')" in survey.field("t").remarks
+
+
 def test_names_are_by_their_prefixes() -> None:
     text = '<r xmlns="u:d" xmlns:s="u:s"><s:i s:k="9" k="8"><a>1</a><s:a>2</s:a></s:i></r>'
     assert told(["a", "$['s:a']", "$['@s:k']", "$['@k']"], text) == [("1", "2", "9", "8")]

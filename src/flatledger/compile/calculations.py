@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..language import nodes as n
 from ..plan.kinds import OF_THE_SOURCE, TIMES, Operand, Ready, arithmetic_kind, common_kind
 from ..plan.known import access_of, kind_of
-from ..values.functions import FUNCTIONS
+from ..values.functions import FUNCTIONS, IN_LANGUAGE
 from .conditions import Conditions
 from .conversions import Conversions
 from .emission import Expressions
@@ -155,6 +155,9 @@ class Calculations:
         arguments = self._with_calendar(node)
         operands = []
         for argument, kind in zip(arguments, function.parameters, strict=False):
+            if node.name == IN_LANGUAGE and kind == "any" and isinstance(argument, n.FieldPath):
+                operands.append(self.emit.whole(argument))
+                continue
             operands.append(
                 self.emit.present(argument) if kind == "any" else self.emit.as_kind(kind, argument)
             )

@@ -214,6 +214,10 @@ class Expressions(Protocol):
         """The value as true, false or unknown."""
         ...
 
+    def whole(self, path: n.FieldPath) -> Operand:
+        """What stands at a path, of elements with their attributes."""
+        ...
+
     def present(self, node: n.Node) -> Operand:
         """The value, with every form of null as None."""
         ...

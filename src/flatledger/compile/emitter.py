@@ -13,7 +13,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import AGGREGATE_KINDS, Operand, Ready
-from ..plan.known import known_of
+from ..plan.known import access_of, known_of
 from ..plan.plan import Plan
 from .aggregates import Aggregates
 from .calculations import Calculations
@@ -103,6 +103,10 @@ class Emitter:
     def truth(self, node: n.Node) -> Operand:
         """The value as true, false or unknown (None)."""
         return self.as_kind("truth", node)
+
+    def whole(self, path: n.FieldPath) -> Operand:
+        """What stands at a path, of elements with their attributes."""
+        return self.paths.load(access_of(path))
 
     def present(self, node: n.Node) -> Operand:
         """The value, with every form of null as None."""

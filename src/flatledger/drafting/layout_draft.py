@@ -311,6 +311,8 @@ class Draft:
 
     def _way(self, field: FieldSurvey) -> str:
         path = rooted(field.path)
+        if any(remark.startswith("texts with their language") for remark in field.remarks):
+            return f"in_language({path}, 'en')"
         return f"sum({path})" if self._adds_up(field) else f"listagg({path}, '; ')"
 
     @property

@@ -47,6 +47,7 @@ class Draft:
     nodes: dict[int, int] = field(default_factory=dict)  # of functions of a tree: the node's level
     openings: list[OpeningPlan] = field(default_factory=list)
     made_trees: set[Names] = field(default_factory=set)  # levels that such functions take for one
+    whole: set[int] = field(default_factory=set)  # paths that are wanted with their attributes
     counted: set[int] = field(default_factory=set)  # paths of which the entries alone are wanted
     texts: dict[int, str] = field(default_factory=dict)
     missing: list[MissingPath] = field(default_factory=list)

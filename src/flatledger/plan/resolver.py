@@ -18,7 +18,7 @@ from ..structure.trees import (
     TREE_FUNCTIONS,
     within_a_tree,
 )
-from ..values.functions import CAST_KINDS, FUNCTIONS
+from ..values.functions import CAST_KINDS, FUNCTIONS, IN_LANGUAGE
 from .draft import Draft
 from .kind_checks import KindChecks
 from .kinds import AGGREGATE_KINDS, OF_THE_SOURCE
@@ -148,6 +148,9 @@ class Resolver:
             self._of_tree(node, chain)
             return
         within = node.name in FUNCTIONS and FUNCTIONS[node.name].within
+        if node.name == IN_LANGUAGE and chain.structure.of_elements:
+            self.plan.whole.add(id(node.arguments[0]))
+            within = True
         for place, argument in enumerate(node.arguments):
             self._node(argument, chain, single=not within or place > 0)
 

@@ -23,7 +23,7 @@ def wants_of(draft: Draft, expects: Iterable[Expectation]) -> Iterator[Want]:
         names = (*chain.levels[access.anchor], *access.names)
         if any(_looks_up(segment) for segment in access.rest):
             yield Want((), "plain")
-        if _is_missing(draft, names) or node in aligned:
+        if _is_missing(draft, names) or node in aligned or node in draft.whole:
             yield Want(names, "plain")
         elif node in draft.counted:
             yield Want(names, "entries")

@@ -61,6 +61,8 @@ def recognise(spot: Spot, path: str) -> Recognised:
         )
     elif found.members and spot.members is not None:
         found.holds.append(f"its keys are data ({key_words(spot)}): {path}.* is each value")
+    if spot.of_elements and not {"@xml:lang", "@lang"}.isdisjoint(spot.children):
+        found.holds.append(f"texts with their language: in_language({path}, 'en')")
     if spot.depths:
         counts = [f"{spot.depths[at]:,} at depth {at}" for at in sorted(spot.depths)[:MOST_DEPTHS]]
         deepest = max(spot.depths)

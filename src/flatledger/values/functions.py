@@ -15,6 +15,7 @@ import msgspec
 
 from ..bounds import LARGEST_POWER, LONGEST_TEXT
 from . import times
+from .element_texts import element_value
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
 from .parts import WHOLE, parts
@@ -134,15 +135,22 @@ def extract(field: str, moment: Any) -> Number:
     return times.field(field, moment)
 
 
+IN_LANGUAGE = "in_language"
+
+
 def in_language(texts: Any, wanted: str) -> Any:
     """The text in a language, from a mapping by BCP 47 tag, by look-up (RFC 4647, 3.4).
 
     The wanted tag is shortened until something is found, regional forms included; where nothing
-    is, the first text there is.
+    is, the first text there is. Elements that repeat have their tags as attributes (`xml:lang`, as
+    XML 1.0 has it in 2.12, or `lang`).
 
     >>> in_language({"cy": "golau", "en-GB": "light"}, "en")
     'light'
+    >>> in_language([{"@lang": "cy", "#text": "golau"}, {"@lang": "en", "#text": "light"}], "en")
+    'light'
     """
+    texts = _by_language(texts)
     if not isinstance(texts, dict):
         return texts
     present = {str(tag).lower(): text for tag, text in texts.items() if text not in (None, "")}
@@ -155,6 +163,22 @@ def in_language(texts: Any, wanted: str) -> Any:
                 return text
         tag = tag.rpartition("-")[0]
     return next(iter(present.values()), None)
+
+
+def _by_language(texts: Any) -> Any:
+    """Elements that say what language they are in, as a mapping; anything else as it is."""
+    entries = texts if isinstance(texts, list) else [texts]
+    found: dict[str, Any] = {}
+    tagged = False
+    for one in entries:
+        tag = next((one[n] for n in _TAGS if one.get(n)), "") if isinstance(one, dict) else ""
+        tagged = tagged or bool(tag)
+        if (text := element_value(one)) is not None:
+            found.setdefault(tag, text)
+    return found if tagged else element_value(texts)
+
+
+_TAGS = ("@xml:lang", "@lang")
 
 
 def all_parts(value: Any, separator: Any = PARTS_SEPARATOR) -> str | None:
@@ -264,7 +288,7 @@ FUNCTIONS = {
     "mod": Function(("number", "number"), 0, "number", mod),
     "power": Function(("number", "number"), 0, "number", power),
     "extract": Function(("text", "when"), 0, "number", extract),
-    "in_language": Function(("any", "text"), 0, "any", in_language),
+    IN_LANGUAGE: Function(("any", "text"), 0, "any", in_language),
     "mentions": Function(("any", "text"), 0, "truth", mentions, within=True),
     "all_parts": Function(("any", "any"), 1, "text", all_parts, within=True),
     "working_time": Function(
