@@ -10,7 +10,6 @@ from ..errors import SourceError
 from ..run.protocols import Source
 from .formats import ByteSource, format_named
 from .found_files import files_of
-from .many_files import FilesSource
 from .options import USUAL, Options
 from .python_rows import rows_of
 from .python_values import is_object
@@ -32,6 +31,8 @@ def open_source(
     """
     stated = format_named(format) if format else None
     if (files := files_of(source)) is not None:
+        from .many_files import FilesSource
+
         return FilesSource(files, options, stated)
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         return ByteSource(Bytestream(source, keep), options, stated)

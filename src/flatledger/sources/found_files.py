@@ -12,8 +12,6 @@ from os import PathLike, fspath
 from pathlib import Path, PurePath, PurePosixPath
 from typing import Any, NamedTuple, cast
 
-from natsort import natsorted, ns
-
 from ..errors import SourceError
 from .packing import ZIP_DAMAGES
 from .reading import Bytes, open_bytes
@@ -134,6 +132,8 @@ def in_natural_order(files: Iterable[SourceFile]) -> list[SourceFile]:
     >>> [one.name for one in in_natural_order([SourceFile(Path("r-10")), SourceFile(Path("r-9"))])]
     ['r-9', 'r-10']
     """
+    from natsort import natsorted, ns  # few runs have several files, and it takes its time
+
     return natsorted(files, key=lambda one: one.name, alg=ns.PATH | ns.IGNORECASE)
 
 
