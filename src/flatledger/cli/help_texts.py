@@ -13,9 +13,10 @@ To begin: flatledger demo
 EXPORT = """
 Export SOURCE as LAYOUT says, and show the balance.
 
-SOURCE is JSON, delimited text or a workbook; - is standard input. The table goes where -o says,
-in the format of its name, else where the layout says, else to standard output. The balance
-goes to standard error.
+SOURCE is JSON, XML, delimited text or a workbook; several names, a pattern in quotes, a folder
+and a ZIP file are one source; - is standard input. The table goes where -o says, in the format
+of its name, else where the layout says, else to standard output. The balance goes to standard
+error.
 
 \b
 flatledger export requisition-lines.yaml requisitions.jsonl
