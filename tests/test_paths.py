@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import flatledger
 from flatledger import ExpressionError
 from flatledger.language import nodes as n
 from flatledger.language import parse_expression, parse_path
@@ -188,3 +189,25 @@ def test_the_short_way_to_choose_finds_what_the_standard_does(entries: list[Any]
         assert isinstance(path, n.FieldPath)
         chosen = compile_path(path.segments[1:], is_level=lambda names: False)
         assert chosen.find(entries) == [value for _, value in chosen.nodes(entries)], text
+
+
+@pytest.mark.parametrize(
+    ("path", "values"),
+    [
+        ("x[0]['a-b']", [1, 3]),
+        ("x[1]['a-b']", [2, None]),
+        ("x[?@['a-b']==2]['a-b']", [2, None]),
+        ("x[0].y[0]['z']", [5, 6]),
+        ("x[0]['y'][0].z", [5, 6]),
+        ("x[*]['a-b']", ["1; 2", 3]),
+    ],
+)
+def test_a_bracketed_name_follows_the_entry_that_a_selector_chose(
+    path: str, values: list[Any]
+) -> None:
+    records = [
+        {"x": [{"a-b": 1, "y": {"z": 5}}, {"a-b": 2}]},
+        {"x": {"a-b": 3, "y": [{"z": 6}]}},
+    ]
+    layout = {"levels": ["x", "x.y"], "columns": [{"A": path}]}
+    assert [row[0] for row in flatledger.table(layout, records)] == values

@@ -70,12 +70,14 @@ def compile_path(
     """
     steps: list[Step] = []
     place: tuple[str, ...] | None = start
+    chosen = False  # whether it is an entry of the place, and no list any longer
     for segment in segments:
         # the record itself is no list, and the relaxation does not reach into `..`
         listed = bool(is_level and place and not segment.descendant and is_level(place))
+        listed = listed and not chosen
         relaxed = is_level is not None
         steps.append(_segment(segment, relaxed=relaxed, listed=listed, of_elements=of_elements))
-        place = _place_after(segment, place, listed)
+        place, chosen = _place_after(segment, place, listed or chosen)
     singular = n.FieldPath(0, segments).is_singular()
     has_chooser = is_level is not None and not of_elements
     return Selection(steps, singular, chooser_of(segments) if has_chooser else None)
@@ -83,13 +85,14 @@ def compile_path(
 
 def _place_after(
     segment: n.Segment, place: tuple[str, ...] | None, listed: bool
-) -> tuple[str, ...] | None:
+) -> tuple[tuple[str, ...] | None, bool]:
+    """Where a segment leads to, and whether to an entry of that place."""
     if segment.descendant or place is None:
-        return None
+        return None, False
     only = segment.selectors[0]
     if len(segment.selectors) == 1 and isinstance(only, n.Name):
-        return (*place, only.name)
-    return place if listed else None
+        return (*place, only.name), False
+    return (place, True) if listed else (None, False)
 
 
 # ---- segments --------------------------------------------------------------------------------
