@@ -16,6 +16,7 @@ from ..errors import ExpressionError, LayoutError
 from ..language import parse_expression
 from ..layout.column import Column, Expression
 from ..layout.model import SettledLayout
+from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import Scalar
 from ..layout.with_files import lists_of
 from ..plan.plan import Plan
@@ -26,9 +27,8 @@ from ..run.step import Stepper
 from ..sources import AnySource
 from ..structure.missing_fields import judged
 from ..structure.wanted import names_wanted
-from ..values.element_texts import TEXT
 from .layout_files import FilesOf
-from .opening import open_as
+from .opening import is_catalogue, open_as
 from .shelf_folders import ShelfFolders
 
 
@@ -65,14 +65,20 @@ def evaluate(
     ...     print(found.record, found.value)
     1 [2, 3]
     """
-    level = _expression(row_per) if row_per and row_per != "record" else None
-    columns = (Column(expression, _expression(expression)),)
-    layout = SettledLayout("expression", columns, row_per=level, today=dt.date.today())
-    keeps_text = TEXT in names_wanted(layout)
-    opened = open_as(source, records, largest_record, reading, keeps_text=keeps_text)
+    catalogue = is_catalogue(source, reading)
+    level = _expression(row_per, catalogue) if row_per and row_per != "record" else None
+    columns = (Column(expression, _expression(expression, catalogue)),)
+    layout = SettledLayout(
+        "expression",
+        columns,
+        row_per=level,
+        today=dt.date.today(),
+        source=SourceOptions(format=CATALOGUE if catalogue else ""),
+    )
+    opened = open_as(source, records, largest_record, reading, asked=names_wanted(layout))
     with opened.open() as reader:
         try:
-            plan = _plan(layout, reader)
+            plan = _plan(layout, reader, catalogue)
         except LayoutError as error:
             problem = error.problems[0]
             at_level = level is not None and problem.message.startswith("no level")
@@ -82,7 +88,7 @@ def evaluate(
         return _evaluated(plan, reader, first)
 
 
-def _plan(layout: SettledLayout, reader: Reader) -> Plan:
+def _plan(layout: SettledLayout, reader: Reader, catalogue: bool) -> Plan:
     """The plan for one expression; a list is one on the shelf, or a file beside where we are."""
     lists = lists_of(layout, FilesOf(Path(), ShelfFolders()))
     layout = msgspec.structs.replace(layout, lists=lists)
@@ -90,7 +96,7 @@ def _plan(layout: SettledLayout, reader: Reader) -> Plan:
     assert layout.today is not None
     plan = make_plan(layout, structure, layout.today)
     slips = judged(plan.missing, structure, plan.used).problems
-    if slips:
+    if slips and not catalogue:
         raise LayoutError(layout.name, slips)
     return plan
 
@@ -110,5 +116,6 @@ def _evaluated(plan: Plan, reader: Reader, first: int) -> list[Evaluated]:
     return values
 
 
-def _expression(text: str) -> Expression:
-    return Expression(Scalar(text, line=1, column=1), parse_expression(text))
+def _expression(text: str, catalogue: bool) -> Expression:
+    node = parse_expression(text, catalogue=catalogue)
+    return Expression(Scalar(text, line=1, column=1), node)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from os import PathLike
 from pathlib import Path
 from typing import Any
 
@@ -12,12 +13,12 @@ from ..errors import LayoutError, SourceError
 from ..layout.model import LayoutParts, Lookup
 from ..layout.read_source import SOURCE
 from ..layout.reading import Reading
-from ..layout.source_options import SourceOptions
+from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import from_data
 from ..plan.plan import expressions_in
 from ..run.balance import LookupCount
 from ..run.protocols import Reader, Source
-from ..sources import AnySource, open_source
+from ..sources import AnySource, is_of_format, open_source
 from ..sources.bundled import BundledSource
 from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
 from ..sources.list_files import LEFT_OUT, OpenedList
@@ -28,7 +29,6 @@ from ..sources.splitting import Splitter
 from ..structure.levels import KnownLevels, known_levels
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
-from ..values.element_texts import TEXT
 from .layout_files import FilesOf
 from .shelf_folders import ShelfFolders
 
@@ -40,7 +40,7 @@ def open_as(
     reading: Mapping[str, Any] | None,
     *,
     double_keys: bool = False,
-    keeps_text: bool = False,
+    asked: frozenset[str] | None = None,
 ) -> Source:
     """A source that is read as a person says, without a layout. Raises SourceError and LayoutError.
 
@@ -52,8 +52,19 @@ def open_as(
     found = SOURCE.read(item, "how the source is read", how)
     if how.problems:
         raise LayoutError("how the source is read", how.problems)
-    options = Options.of(found, double_keys=double_keys, keeps_text=keeps_text)
+    options = Options.of(found, double_keys=double_keys, asked=asked)
     return open_source(source, options, format=found.stated_format)
+
+
+def is_catalogue(source: AnySource, reading: Mapping[str, Any] | None) -> bool:
+    """Whether a source is a catalogue, whose paths have a notation of their own: as is stated, or
+    as a file begins. Raises SourceError."""
+    stated = (reading or {}).get("format")
+    if stated is not None:
+        return str(getattr(stated, "text", stated)) == CATALOGUE
+    if not isinstance(source, str | PathLike | list | tuple) or source == "-":
+        return False
+    return is_of_format(source, CATALOGUE)
 
 
 def open_plain(
@@ -61,7 +72,7 @@ def open_plain(
 ) -> Source:
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
-    options = Options.of(how, double_keys=strict, keeps_text=TEXT in names_wanted(request))
+    options = Options.of(how, double_keys=strict, asked=names_wanted(request))
     opened = open_source(source, options, format=how.stated_format, keep=keep)
     if request.nest is not None and not request.nest.of:
         return BundledSource(opened, request.nest)
@@ -77,7 +88,7 @@ def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
     found = Definitions(by.file)
     if by.file:
         how = by.reading or SourceOptions()
-        options = Options.of(how, keeps_text=TEXT in names_wanted(request))
+        options = Options.of(how, asked=names_wanted(request))
         opened = open_source(by.file, options, format=how.stated_format)
         source = enriched(request, opened)
     with source.open() as reader:

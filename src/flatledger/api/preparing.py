@@ -10,6 +10,7 @@ from ..compile.definitions import Definitions
 from ..compile.level_watch import LevelsDifferError
 from ..errors import LayoutError, LevelsError
 from ..layout.settling import Given, settle
+from ..layout.source_options import CATALOGUE
 from ..outputs.finishing import group_wording
 from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
@@ -126,9 +127,9 @@ class Preparation:
         layout = self.layout
         lacks = {level_name(place) for one in layout.may_lack if (place := named_place(one.node))}
         found = judged(missing, structure, run.plan.used, lacks | {*(layout.known or ())})
-        if found.problems:
+        if found.problems and layout.source.format != CATALOGUE:
             raise LayoutError(layout.name, found.problems)
-        run.notices += found.notices
+        run.notices += [*(one.message for one in found.problems), *found.notices]
 
     def named_keys(self) -> dict[str, tuple[str, ...]]:
         """All keys that are known by now, by what the columns for them are named by."""

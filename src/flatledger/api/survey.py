@@ -15,17 +15,25 @@ from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath
 from ..language.selecting import Selection, compile_path
+from ..layout.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
 from ..run.protocols import Progress, Reader
 from ..sources import AnySource
 from ..sources.tables import TableReader
 from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
-from ..structure.survey import SurveyResult, fields_of, path_of, unfilled
+from ..structure.survey import (
+    FieldSurvey,
+    SurveyResult,
+    fields_of,
+    in_notation,
+    path_of,
+    unfilled,
+)
 from ..structure.trees import holds_objects
 from ..values.element_texts import element_value
 from ..values.parts import flattened
-from .opening import open_as
+from .opening import is_catalogue, open_as
 
 SAMPLE = 2_000
 MOST_TOLD = 100  # faults of the source
@@ -65,7 +73,7 @@ def survey(
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
     tops, found = _gathered(source, records, sample, None, progress, largest_record, reading)
-    fields = fields_of(tops.get("", Spot()))
+    fields = _fields(tops.get("", Spot()), found)
     if not found.records:
         fields = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
@@ -95,9 +103,15 @@ def survey_kinds(
     """
     tops, found = _gathered(source, records, sample, path, progress, largest_record, reading)
     return {
-        kind: msgspec.structs.replace(found, records=top.filled, fields=fields_of(top))
+        kind: msgspec.structs.replace(found, records=top.filled, fields=_fields(top, found))
         for kind, top in tops.items()
     }
+
+
+def _fields(top: Spot, found: Survey) -> list[FieldSurvey]:
+    """The places of records, as a layout over them calls them."""
+    fields = fields_of(top)
+    return in_notation(fields) if found.states.get("format") == CATALOGUE else fields
 
 
 def _gathered(
@@ -112,7 +126,8 @@ def _gathered(
     """Each kind's places, and what there is to say of the whole, without its fields."""
     everything = sample is None
     opened = open_as(source, records, largest_record, reading, double_keys=everything)
-    kind_of = _selection(kind_path) if kind_path else None
+    catalogue = is_catalogue(source, reading)
+    kind_of = _selection(kind_path, catalogue) if kind_path else None
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
@@ -159,9 +174,9 @@ def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[An
     return found
 
 
-def _selection(path: str) -> Selection:
+def _selection(path: str, catalogue: bool) -> Selection:
     """A compiled path, with the relaxations of a layout."""
-    node = parse_expression(path)
+    node = parse_expression(path, catalogue=catalogue)
     if not isinstance(node, FieldPath):
         raise ExpressionError("a path is expected here, such as lines.part.code", path, 0)
     return compile_path(node.segments, is_level=lambda names: False)
@@ -201,8 +216,9 @@ def distinct_values(
     >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
     Counter({'wick': 2})
     """
-    selection = _selection(path)
-    node = parse_expression(path)
+    catalogue = is_catalogue(source, reading)
+    selection = _selection(path, catalogue)
+    node = parse_expression(path, catalogue=catalogue)
     names = list((node.names() if isinstance(node, FieldPath) else None) or ())
     opened = open_as(source, records, largest_record, reading)
     counts: Counter[Any] = Counter()

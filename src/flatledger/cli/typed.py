@@ -11,10 +11,12 @@ import click
 
 from ..api.files_met import files_met
 from ..api.layout import Layout
+from ..api.opening import is_catalogue
 from ..api.preparing import given_for
 from ..api.shelf_folders import SUFFIXES, ShelfFolders
 from ..errors import ShelfError
 from ..layout.settling import output_of
+from ..layout.source_options import CATALOGUE
 from ..layout.text import Item, ItemList, ItemMap, Scalar, read_yaml
 from .asking import answers_for
 
@@ -50,6 +52,9 @@ def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, Sour
     named = len(places) > 1 and (not typed or _is_layout(places[0]))
     if not places or not (named or typed):
         raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and a typed layout.")
+    reading = typed.get("source")
+    if typed and is_catalogue(one_or_several(places[named:]), reading):
+        typed["source"] = {**(reading or {}), "format": CATALOGUE}
     if not named:
         return Layout.from_data(typed, "command line"), one_or_several(places)
     layout = Layout.find(places[0])

@@ -9,8 +9,10 @@ from typing import Any
 
 from ..errors import SourceError
 from ..layout.names import proposal
+from ..layout.source_options import CATALOGUE
 from ..layout.text import from_data, write_yaml
 from ..reports.words import counted
+from ..structure.catalogue_names import called
 from ..structure.recognising import DEEPER
 from ..structure.spots import DEEPEST, MOST_KEYS
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
@@ -49,7 +51,8 @@ class Draft:
         self.result = result
         self.source = source
         lone = result.records == 1  # a document whose keys are data holds the entries
-        outer = {path_above(f.path) for f in result.fields}
+        self.catalogue = result.states.get("format") == CATALOGUE
+        self.outer = outer = {path_above(f.path) for f in result.fields}
         self.levels = {
             f.path: f
             for f in result.fields
@@ -84,6 +87,8 @@ class Draft:
     def _is_column(self, field: FieldSurvey) -> bool:
         holds = set(field.kinds) - {"object", "list"}
         outside = is_members(field.path) and field.path != self.row
+        if self.catalogue and (".ind" in field.path or field.path in self.outer):
+            return False
         return bool(holds) and self._side(field) is None and not outside
 
     def _side(self, field: FieldSurvey) -> str | None:
@@ -102,6 +107,8 @@ class Draft:
         paths = [field.path for field in self.columns()] + self.languages()
         names = {path: names_of(path) for path in paths}
         headings = {path: humanised(names[path][-1:]) for path in paths}
+        if self.catalogue:
+            headings = {path: called(path) or path for path in paths}
         for length in (2, 3, 4):
             counts = Counter(headings.values())
             for path in paths:
@@ -269,7 +276,8 @@ class Draft:
         return are_numbers and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
 
     def remark(self, field: FieldSurvey) -> str:
-        notes = [remark for remark in field.remarks if "identifier" not in remark]
+        said = self.headings.get(field.path)
+        notes = [one for one in field.remarks if "identifier" not in one and one != said]
         notes = [re.sub(r": \{datatype: [a-z]+\}$", "", remark) for remark in notes]
         if self._adds_up(field) and len(self.chain) > 0 and not within(field.path, self.row):
             home = next((p for p in reversed(self.chain) if within(field.path, p)), "record")

@@ -26,12 +26,12 @@ def path_above(path: str) -> str:
     """
     if path.endswith("']"):
         return path[: path.rindex("['")]
-    return path.rpartition(".")[0]
+    return path.rpartition("$" if re.fullmatch(r"\d{3}\$.", path) else ".")[0]
 
 
 def within(path: str, outer: str) -> bool:
     """Whether a path is a level itself or lies below it."""
-    return path == outer or path.startswith((f"{outer}.", f"{outer}["))
+    return path == outer or path.startswith((f"{outer}.", f"{outer}[", f"{outer}$"))
 
 
 def names_of(path: str) -> list[str]:

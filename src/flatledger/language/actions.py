@@ -18,6 +18,7 @@ from ..bounds import (
     LONGEST_PATH,
 )
 from ..errors import ExpressionError
+from ..values.element_texts import LEADER
 from ..values.literals import interval, json_text, typed_text
 from ..values.periods import parse_period
 from . import nodes as n
@@ -62,6 +63,8 @@ class Actions(Transformer[Token, Any]):
         if hint:
             message = f"`{operator}` is not expected here; outside brackets {hint}"
             raise self.fail(message, operator.start_pos)
+        if operator in ("<", ">", "<=", ">="):
+            self._check_numbers(left, right)
         return n.Comparison(at(meta), str(operator), left, right)
 
     def is_test(self, meta: Meta, items: list[Any]) -> n.Node:
@@ -114,6 +117,7 @@ class Actions(Transformer[Token, Any]):
 
     def arithmetic(self, meta: Meta, items: list[Any]) -> n.Node:
         left, operator, right = items
+        self._check_numbers(left, right)
         return n.Arithmetic(at(meta), str(operator), left, right)
 
     def sign(self, meta: Meta, items: list[Any]) -> n.Node:
@@ -220,6 +224,33 @@ class Actions(Transformer[Token, Any]):
         if first.type == "NAME":
             segments.insert(0, n.Segment(at(meta), (n.Name(at(meta), str(first)),)))
         return self._path(at(meta), tuple(segments))
+
+    def tag_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
+        """A tag of a catalogue, as in 245, 020[1]$a, 700$a$e."""
+        tag, *chosen, codes = items
+        segments = [self._named(meta, str(tag)), *chosen]
+        if codes is not None:
+            segments.append(self._named(meta, str(codes)))
+        return self._path(at(meta), tuple(segments))
+
+    def tag_span(self, meta: Meta, items: list[Any]) -> n.FieldPath:
+        """Characters of a control field by their positions, as in 008/07-10."""
+        tag, span = map(str, items)
+        if tag != LEADER and not tag.startswith("00"):
+            what = f"{span}: only LDR and 001 to 009 have positions; the number is {tag}.0"
+            raise self.fail(what, items[1].start_pos)
+        return self._path(at(meta), (self._named(meta, tag), self._named(meta, span)))
+
+    def _check_numbers(self, *operands: Any) -> None:
+        """Refuse a bare tag where a number is meant: in arithmetic, and where size is compared."""
+        for one in operands:
+            tag = self.whole[one.position : one.position + 3]
+            if isinstance(one, n.FieldPath) and len(one.segments) == 1 and tag.isdigit():
+                message = f"`{tag}` is a field of the catalogue here; the number is {tag}.0"
+                raise self.fail(message, one.position)
+
+    def _named(self, meta: Meta, name: str) -> n.Segment:
+        return n.Segment(at(meta), (n.Name(at(meta), name),))
 
     def bracketed_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
         selectors, *segments = items

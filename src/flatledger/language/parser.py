@@ -15,27 +15,32 @@ from .nodes import TOO_MANY_STEPS, FieldPath, Name, Node, Segment, SortKey
 from .selecting import StandardPath
 
 RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})
+_ADDED_HERE = "    // CATALOGUE_PATHS"
+_CATALOGUE_PATH = re.compile(r"\b\d{3}\$[a-z0-9]|\b(?:00\d|LDR)/\d\d")
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
 
 
-def parse_expression(text: str) -> Node:
-    """Turn the text of an SQL value expression or condition over paths into nodes.
+def parse_expression(text: str, *, catalogue: bool = False) -> Node:
+    """Turn the text of an SQL value expression or condition over paths into nodes; of a
+    ``catalogue`` paths may be in its own notation.
 
     Raises ExpressionError, with the position, where the text is not an expression.
 
     >>> parse_expression("lines.qty * 2").operator
     '*'
+    >>> parse_expression("245$a", catalogue=True).names()
+    ('245', '$a')
     """
-    return plain_path(text) or _parse(text, "expression")
+    return plain_path(text) or _parse(text, "expression", catalogue)
 
 
-def parse_sort_key(text: str) -> SortKey:
+def parse_sort_key(text: str, *, catalogue: bool = False) -> SortKey:
     """Turn ``expression [asc | desc] [nulls first | nulls last]`` into a sort key.
 
     >>> parse_sort_key("raised desc").descending
     True
     """
-    key: SortKey = _parse(text, "sort_key")
+    key: SortKey = _parse(text, "sort_key", catalogue)
     return key
 
 
@@ -89,18 +94,19 @@ def remember_in(memory: Memory | None) -> None:
     _memories[:] = [] if memory is None else [memory]
 
 
-def _parse(text: str, start: str) -> Any:
+def _parse(text: str, start: str, catalogue: bool = False) -> Any:
+    key = (f"catalogue {start}" if catalogue else start), text
     for memory in _memories:
-        known = memory.find((start, text))
+        known = memory.find(key)
         if known is not None:
             return known
-    node = _parsed(text, start)
+    node = _parsed(text, start, catalogue)
     for memory in _memories:
-        memory.keep((start, text), node)
+        memory.keep(key, node)
     return node
 
 
-def _parsed(text: str, start: str) -> Any:
+def _parsed(text: str, start: str, catalogue: bool) -> Any:
     import lark
 
     from .actions import Actions
@@ -109,7 +115,7 @@ def _parsed(text: str, start: str) -> Any:
     if start == "standard_path" and text != text.strip(" \t\r\n"):
         raise ExpressionError("a standard path has no blanks around it", text, 0)
     try:
-        tree = _parser().parse(text, start=start)
+        tree = _parser(catalogue).parse(text, start=start)
         _check_depth(tree, text)
         return Actions(text).transform(tree)
     except lark.exceptions.UnexpectedInput as error:
@@ -119,7 +125,10 @@ def _parsed(text: str, start: str) -> Any:
         token = getattr(error, "token", None)
         if token is not None and token.type == "$END":
             position = len(text)
-        raise ExpressionError(_explain(text, position), text, position) from None
+        why = _explain(text, position)
+        if not catalogue and _CATALOGUE_PATH.search(text):
+            why += "; paths as in 245$a are for catalogues: `source: {format: marc}`"
+        raise ExpressionError(why, text, position) from None
     except lark.exceptions.VisitError as error:
         raise error.orig_exc from None
 
@@ -164,13 +173,23 @@ def is_ours(path: Path) -> bool:
     return own and not found.st_mode & S_IWOTH
 
 
+def _shipped(name: str) -> str:
+    return Path(__file__).with_name(name).read_text(encoding="utf-8")
+
+
 @cache
-def _parser() -> Any:
-    """The parser. Built once for each release, then loaded from the user's cache folder."""
+def _parser(catalogue: bool) -> Any:
+    """The parser, of a ``catalogue`` one that takes its notation too.
+
+    Built once for each release, then loaded from the user's cache folder.
+    """
     import lark
     import platformdirs
 
-    grammar = Path(__file__).with_name("grammar.lark").read_text(encoding="utf-8")
+    grammar = _shipped("grammar.lark")
+    if catalogue:
+        paths, _, others = _shipped("catalogue.lark").partition("\n\n")
+        grammar = grammar.replace(_ADDED_HERE, paths) + others
     options: dict[str, Any] = {
         "parser": "lalr",
         "lexer": "contextual",
@@ -186,7 +205,8 @@ def _parser() -> Any:
         kept = False
     if not kept:
         return lark.Lark(grammar, **options)
-    return lark.Lark(grammar, cache=str(folder / f"grammar-{lark.__version__}"), **options)
+    name = f"{'catalogue' if catalogue else 'grammar'}-{lark.__version__}"
+    return lark.Lark(grammar, cache=str(folder / name), **options)
 
 
 _OUTSIDE = {

@@ -28,9 +28,11 @@ from .reading import (
     items_of,
     object_schema,
     one_or_more,
+    pairs_of,
     read_keys,
 )
-from .text import Item, ItemMap
+from .source_options import CATALOGUE
+from .text import Item, ItemMap, Scalar
 from .tree_options import WITH
 
 # ---- conditions ------------------------------------------------------------------------------
@@ -133,6 +135,7 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     Raises LayoutError with all faults at once.
     """
     reading = Reading(files, item.file)
+    reading.catalogue = _is_catalogue(item)
     keys = reading.mapping(item, "a layout", LAYOUT_KEYS)
     columns = read_columns(keys.pop("columns", None), item, reading)
     reading.headings = frozenset(column.heading for column in columns)
@@ -144,6 +147,13 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     if reading.problems:
         raise LayoutError(name, reading.problems)
     return request
+
+
+def _is_catalogue(item: Item) -> bool:
+    """Whether a layout says that its source is a catalogue, which decides how paths are read."""
+    source = next((one for key, one in pairs_of(item) if key.text == "source"), None)
+    stated = next((one for key, one in pairs_of(source) if key.text == "format"), None)
+    return isinstance(stated, Scalar) and stated.text == CATALOGUE
 
 
 def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:

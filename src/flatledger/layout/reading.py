@@ -24,13 +24,15 @@ class Reading:
     """What is known while a layout is read.
 
     ``files`` opens what it names; ``own_file`` is the file that its text is in. ``headings`` are
-    those of its columns, and ``spread_levels`` the levels that columns are made from.
+    those of its columns, and ``spread_levels`` the levels that columns are made from. Of a
+    ``catalogue`` paths may be in its own notation.
     """
 
     def __init__(self, files: Files, own_file: str = "") -> None:
         self.files, self.own_file = files, own_file
         self.problems: list[Problem] = []
         self.headings: frozenset[str] = frozenset()
+        self.catalogue = False
         self.spread_levels: list[Expression] = []
 
     def fault(self, item: Item, message: str) -> None:

@@ -8,6 +8,8 @@ import msgspec
 
 from ..bounds import LARGEST_RECORD, LARGEST_UNPACKED
 
+CATALOGUE = "marc"  # the format whose layouts have a notation of their own
+
 
 class TableReading(msgspec.Struct, frozen=True):
     """How records are read that are rows of a table: of delimited text, fixed widths, a workbook.

@@ -11,7 +11,8 @@ from ..language import nodes as n
 from ..language.extents import ALL_NODES, EXTENTS, SUBTREES, taken_by
 from ..layout.column import Expression
 from ..layout.names import nearest
-from ..structure.levels import Chain, Names, level_name, named_place, plain_steps
+from ..layout.source_options import CATALOGUE
+from ..structure.levels import Chain, Names, is_tag, level_name, named_place, plain_steps
 from ..structure.structure import MEMBERS
 from ..structure.trees import (
     IS_COUNTED,
@@ -90,7 +91,7 @@ class Resolver:
             return
         access = chain.access(path)
         self.plan.accesses[id(path)] = access, chain
-        if single and access.side is not None:
+        if single and access.side is not None and not self._may_be_one(path):
             text, side = self.plan.text_of(path), level_name(access.side)
             level = chain.levels[-1]
             where = f"entry of {level_name(level)}" if level else "record"
@@ -102,6 +103,10 @@ class Resolver:
                 f"{_first_list(chain, access.side)}; use {ways}",
                 path,
             )
+
+    def _may_be_one(self, path: n.FieldPath) -> bool:
+        """Whether a path stands for one value where one is needed, and several are a fault."""
+        return self.plan.layout.source.format == CATALOGUE and is_tag(path)
 
     def _heading(self, node: n.Heading, chain: Chain) -> None:
         if node.heading not in self._headings:

@@ -8,7 +8,9 @@ import time
 from collections.abc import Iterator
 
 from ..errors import LayoutError
+from ..language import nodes as n
 from ..layout.model import SettledLayout
+from ..layout.source_options import CATALOGUE
 from ..layout.spreading import without_keyless
 from ..plan.plan import ColumnPlan, Plan
 from ..plan.planner import make_plan
@@ -32,6 +34,23 @@ def last_step(plan: Plan, state: RunState, lent: Lent = NOTHING_LENT) -> Table |
     if plan.over is not None:
         return GroupStage(plan, state, lent)
     return Table(plan, state, lent)
+
+
+def _check_paths(layout: SettledLayout) -> None:
+    """Raise LayoutError for a column without a path over a catalogue, if the layout does not say
+    that it is one: 245 would be a number in each row."""
+    problems = [
+        one.problem(
+            f"column `{one.heading}` has no path; over a catalogue `{one.value.text}` is a field "
+            "where the layout says `source: {format: marc}`"
+        )
+        for one in layout.columns
+        if one.value is not None
+        and isinstance(one.value.node, n.Literal)
+        and one.value.text.strip().isdigit()
+    ]
+    if problems:
+        raise LayoutError(layout.name, problems)
 
 
 class Run:
@@ -61,6 +80,8 @@ class Run:
     def _begin(self, layout: SettledLayout, lent: Lent, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         first = self.reader.peek()
+        if self.reader.states.get("format") == CATALOGUE != layout.source.format:
+            _check_paths(layout)
         met = structure or structure_met(self.reader, names_wanted(layout))
         if lent.definitions is not None:
             met.merge(lent.definitions.structure)

@@ -2,21 +2,35 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
 from os import PathLike
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, cast
 
 from ..errors import SourceError
 from ..run.protocols import Source
-from .formats import ByteSource, format_named
+from .formats import ByteSource, format_found, format_named
 from .found_files import files_of
 from .options import USUAL, Options
 from .python_rows import rows_of
 from .python_values import is_object
-from .reading import Bytestream
+from .reading import Bytestream, open_bytes
 from .records import PythonSource
 
 AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
+
+
+def is_of_format(source: AnySource, name: str) -> bool:
+    """Whether a file, or the first of several, is of a format by how it begins and its name.
+
+    Raises SourceError where none can be opened.
+    """
+    files = files_of(source)
+    if files is None and not (isinstance(source, str | PathLike) and os.path.isfile(source)):
+        return False
+    data = files[0].open() if files else open_bytes(cast(str, source))
+    data.close()
+    return format_found(data.head, data.name).name == name
 
 
 def open_source(

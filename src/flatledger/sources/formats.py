@@ -66,6 +66,12 @@ def _begins_xml(head: bytes) -> bool:
     return tags and _JSON_LINE.search(head) is None
 
 
+def _begins_marc(head: bytes) -> bool:
+    return _MARC.match(head) is not None or (
+        _begins_xml(head) and _MARCXML.search(head) is not None
+    )
+
+
 def _begins_workbook(head: bytes) -> bool:
     return head.startswith(b"PK\x03\x04")
 
@@ -81,8 +87,11 @@ _TEXT = frozenset({"encoding", "comment-prefix"})
 _FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows"}
 _JSON = re.compile(rb"[\s\x1e]*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
 _JSON_LINE = re.compile(rb"(?:^|[\n\x1e])\s*[\[{]")
+_MARC = re.compile(rb"\s*\d{5}[ -~]{5}\d\d\d{5}[ -~]{3}45")
+_MARCXML = re.compile(rb"http://www\.loc\.gov/MARC21/slim|info:lc/xmlns/marcxchange")
 _XML = re.compile(rb"\s*<(?:[?!]|([a-zA-Z_:\x80-\xff]))|<\0|\0<")
 FORMATS = (
+    Format("marc", (".mrc", ".marc"), _begins_marc, "marc_source", extra="marc"),
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
     Format(
         *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),
@@ -130,7 +139,8 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
         further = _with_further(formats)[len(formats) :]
         named = [one for one in further if suffix and suffix in one.suffixes]
         found = named or found or [one for one in further if one.begins(head)]
-    return (*found, *(one for one in formats if one.resembles(head)), *formats)[0]
+    usual = format_named("json", formats)
+    return (*found, *(one for one in formats if one.resembles(head)), usual)[0]
 
 
 def _with_further(formats: Sequence[Format]) -> list[Format]:

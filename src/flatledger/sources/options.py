@@ -7,14 +7,15 @@ from typing import NamedTuple, Self
 from ..bounds import LARGEST_RECORD
 from ..layout.source_options import SourceOptions, TableReading
 from ..structure.levels import Names
+from ..values.element_texts import TEXT
 
 
 class Options(NamedTuple):
     """``records`` are the paths of names to the records within a document, each of at most
     ``largest`` bytes; with ``double_keys`` a name that comes twice in an object is a fault.
-    ``table`` is how a table is read. ``namespaces`` are the prefixes of the names of elements; with
-    ``keeps_text`` the text of all elements is asked for, also of those with none of their own.
-    Several files are read ``as_named``, or in the natural order of their names.
+    ``table`` is how a table is read. ``namespaces`` are the prefixes of the names of elements. Only
+    the names that are ``asked`` for are built, where a format has more than anybody wants (None: it
+    is not known). Several files are read ``as_named``, or in the natural order of their names.
     """
 
     records: tuple[Names, ...] = ()
@@ -22,12 +23,18 @@ class Options(NamedTuple):
     largest: int = LARGEST_RECORD << 20
     table: TableReading = TableReading()
     namespaces: tuple[tuple[str, str], ...] = ()
-    keeps_text: bool = False
+    asked: frozenset[str] | None = None
     as_named: bool = False
     skips_unreadable: bool = False
 
     @classmethod
-    def of(cls, how: SourceOptions, *, double_keys: bool = False, keeps_text: bool = False) -> Self:
+    def of(
+        cls,
+        how: SourceOptions,
+        *,
+        double_keys: bool = False,
+        asked: frozenset[str] | None = None,
+    ) -> Self:
         """The options that a layout states."""
         largest = how.largest_record << 20
         return cls(
@@ -36,10 +43,15 @@ class Options(NamedTuple):
             largest,
             how.table,
             how.namespaces,
-            keeps_text,
+            asked,
             how.file_order == "as-named",
             how.unreadable_files == "skip",
         )
+
+    @property
+    def keeps_text(self) -> bool:
+        """Whether the text of all elements is asked for, also of those with none of their own."""
+        return self.asked is not None and TEXT in self.asked
 
     def stated(self) -> list[str]:
         """The keys of a layout that say how a source of a certain format is read."""

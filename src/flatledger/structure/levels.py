@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 
 import msgspec
@@ -9,15 +10,18 @@ import msgspec
 from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import LayoutParts
+from ..layout.source_options import CATALOGUE
 from .structure import MEMBERS, Place
 
 Names = tuple[str, ...]
+_OF_A_TAG = re.compile(r"(?<![^.])(\d{3})\.(?=[$/])")  # as the notation of catalogues has it
 RECORD: Names = ()
 
 
 def level_name(names: Names) -> str:
     """How a level is called in messages and reports."""
-    return ".".join("*" if name == MEMBERS else name for name in names) if names else "record"
+    text = ".".join("*" if name == MEMBERS else name for name in names) if names else "record"
+    return _OF_A_TAG.sub(r"\1", text)
 
 
 class Access(msgspec.Struct, frozen=True):
@@ -146,10 +150,35 @@ def named_place(path: n.Node) -> Names | None:
     return tuple(names) or None
 
 
+def is_tag(path: n.FieldPath) -> bool:
+    """Whether a path is that of a field of a catalogue, by its tag.
+
+    >>> from flatledger.language import parse_expression
+    >>> is_tag(parse_expression("020[1]$a", catalogue=True)), is_tag(parse_expression("fields"))
+    (True, False)
+    """
+    first = path.segments[0].selectors[0] if path.segments else None
+    return isinstance(first, n.Name) and len(first.name) == 3 and first.name.isdigit()
+
+
+def _chosen_tags(expressions: Iterable[Expression]) -> set[Names]:
+    """The tags of which a selector chooses some: where one has a single field, that is a list of
+    one there."""
+    found: set[Names] = set()
+    for expression in expressions:
+        for part in expression.node.walk():
+            if isinstance(part, n.FieldPath) and is_tag(part) and len(part.segments) > 1:
+                first, second = (one.selectors[0] for one in part.segments[:2])
+                if isinstance(first, n.Name) and not isinstance(second, n.Name):
+                    found.add((first.name,))
+    return found
+
+
 def known_levels(
     layout: LayoutParts, expressions: Iterable[Expression], complete: bool = False
 ) -> KnownLevels:
     """What a layout says of levels: those that it states, names or makes."""
+    expressions = list(expressions)
     asked = [
         part.arguments[0]
         for expression in expressions
@@ -170,6 +199,8 @@ def known_levels(
     opened = [layout.opens_by.level] if layout.opens_by else []
     nests |= {level: level[-1] for level in opened if level not in nests}
     made |= nests.keys()
+    if layout.source.format == CATALOGUE:
+        made |= _chosen_tags(expressions)
     levels = frozenset(name for name in {*named, *made} if name)
     return KnownLevels(stated, levels, complete, nests)
 

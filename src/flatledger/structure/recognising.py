@@ -225,7 +225,7 @@ def _is_date(text: str) -> bool:
 
 
 def _is_duration(text: str) -> bool:
-    if read_decimal(text.strip()) is not None:
+    if not text.strip() or read_decimal(text.strip()) is not None:
         return False
     try:
         times.working_time(text, "hours")

@@ -8,8 +8,10 @@ from typing import Any, Self
 
 import msgspec
 
+from ..values.element_texts import LEADER
 from ..values.faults import Fault
 from ..values.visible import steerless_json
+from .catalogue_names import called as catalogue_name
 from .parents import parents_among
 from .recognising import key_words, recognise
 from .spots import Spot, keys_are_data
@@ -81,6 +83,27 @@ def path_of(parent: str, name: str) -> str:
     return f"{parent}['{steerless_json(escaped)}']"
 
 
+def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
+    """The places of records of a catalogue, called as the trade does: 245, 245$a, LDR; by their
+    tags. What is the same by another way (`leader`, `fields`) is left out."""
+    found = []
+    for field in fields:
+        steps = _TAG_PATH.fullmatch(field.path)
+        if steps:
+            called = f"{steps[1] or steps[2]}{steps[3] or steps[4] or ''}"
+            remarks = [one for one in field.remarks if not one.startswith(_NO_NUMBERS)]
+            if called == LEADER:  # it has the length of the record, and tells none apart by that
+                remarks = [one for one in remarks if "identifier" not in one]
+            name = catalogue_name(called)
+            remarks = [*([name] if name else []), *remarks]
+            found.append(msgspec.structs.replace(field, path=called, remarks=remarks))
+    return sorted(found, key=lambda one: (one.path != LEADER, one.path[:3]))
+
+
+_NO_NUMBERS = ("whole numbers", "decimal numbers", "codes with", "numbers kept")  # they are codes
+_TAG_PATH = re.compile(r"(?:\['(\w{3})'\]|(\w{3}))(?:\['(\$.)'\]|(\.ind[12]))?")
+
+
 class SurveyResult(msgspec.Struct):
     """A survey: how many records were read, whether these are all, and every place met.
 
@@ -113,7 +136,7 @@ class SurveyResult(msgspec.Struct):
         fields = [
             field
             for field in self.fields
-            if field.path == path or field.path.startswith((f"{path}.", f"{path}["))
+            if field.path == path or field.path.startswith((f"{path}.", f"{path}[", f"{path}$"))
         ]
         return msgspec.structs.replace(self, fields=fields)
 

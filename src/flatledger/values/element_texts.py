@@ -10,6 +10,7 @@ from __future__ import annotations
 from typing import Any
 
 TEXT = "#text"
+LEADER = "LDR"  # what the notation of catalogues calls the leader of a record
 WITHIN = "\ue000text"  # all text of an element that has none of its own, where a layout asks for it
 
 

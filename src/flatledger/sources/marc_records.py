@@ -1,0 +1,149 @@
+"""One record of ISO 2709, as MARC 21 has it: a leader, a directory, and fields with subfields.
+
+The structure is read here and not by pymarc, which takes data as it comes where the directory is
+wrong; its tables are what MARC-8 is read by.
+"""
+
+from __future__ import annotations
+
+import io
+from contextlib import redirect_stderr
+from typing import NamedTuple
+
+from pymarc.marc8 import MARC8ToUnicode
+
+END_OF_RECORD, END_OF_FIELD, DELIMITER = b"\x1d", b"\x1e", b"\x1f"
+_LEADER, _ENTRY = 24, 12
+_ESCAPE = b"\x1b"
+
+
+class BrokenRecordError(Exception):
+    """A record is not as ISO 2709 has it; ``read`` is what of it could be read."""
+
+    def __init__(self, reason: str, read: CatalogueRecord | None = None) -> None:
+        super().__init__(reason)
+        self.read = read
+
+
+class CatalogueField(NamedTuple):
+    """A field: a control field has a ``value``, others indicators and subfields by their codes."""
+
+    tag: str
+    value: str | None = None
+    ind1: str = " "
+    ind2: str = " "
+    subfields: tuple[tuple[str, str], ...] = ()
+
+
+class CatalogueRecord(NamedTuple):
+    """A record of a catalogue: its leader, and its fields in their order."""
+
+    leader: str
+    fields: list[CatalogueField]
+
+
+class Characters:
+    """Reads the texts of one record: UTF-8 where the leader says so or they are such, else MARC-8.
+
+    ``bad`` says that a byte means nothing in the sets that were chosen.
+    """
+
+    def __init__(self, data: bytes, is_unicode: bool) -> None:
+        self.is_unicode = is_unicode or _is_utf8(data)
+        self.claims_marc8 = self.is_unicode and not is_unicode
+        self._tables = None if self.is_unicode else _Watching()
+
+    def text(self, data: bytes) -> str:
+        """A text. Raises UnicodeDecodeError."""
+        if self._tables is None or (data.isascii() and _ESCAPE not in data):
+            return data.decode("utf-8")
+        with redirect_stderr(io.StringIO()):  # which the tables write to, asked or not
+            return str(self._tables.translate(data))  # type: ignore[no-untyped-call]
+
+    @property
+    def bad(self) -> bool:
+        return self._tables is not None and self._tables.met_unknown
+
+
+class _Watching(MARC8ToUnicode):
+    """pymarc's reading of MARC-8, which asks whether to be quiet where it knows no character."""
+
+    met_unknown = False
+
+    @property
+    def quiet(self) -> bool:
+        self.met_unknown = True
+        return True
+
+    @quiet.setter
+    def quiet(self, value: bool) -> None:
+        pass
+
+
+def _is_utf8(data: bytes) -> bool:
+    """Whether a record is in UTF-8, whatever its leader says: no MARC-8 with marks is."""
+    if data.isascii():
+        return False
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True
+
+
+def read_record(data: bytes) -> tuple[CatalogueRecord, bool]:
+    """A record with its terminator; and whether its leader says MARC-8 though it is UTF-8.
+
+    Raises BrokenRecordError.
+    """
+    leader = data[:_LEADER]
+    if len(leader) < _LEADER or not leader.isascii():
+        raise BrokenRecordError("the leader has fewer than 24 characters, or others than ASCII")
+    base = leader[12:17]
+    if not base.isdigit() or not _LEADER < int(base) <= len(data):
+        raise BrokenRecordError(f"the leader says that the fields begin at {base.decode()!r}")
+    directory = data[_LEADER : int(base) - 1]
+    if len(directory) % _ENTRY or data[int(base) - 1 : int(base)] != END_OF_FIELD:
+        raise BrokenRecordError("the directory has no end where the fields begin")
+    found = CatalogueRecord(leader.decode(), [])
+    characters = Characters(data, leader[9:10] == b"a")
+    wrong = ""
+    for at in range(0, len(directory), _ENTRY):
+        try:
+            found.fields.append(_field(directory[at : at + _ENTRY], data, int(base), characters))
+        except (BrokenRecordError, ValueError) as error:
+            wrong = wrong or _reason(directory[at : at + 3], error)
+    length = leader[:5]
+    if not wrong and (not length.isdigit() or int(length) != len(data)):
+        wrong = f"the leader says that it has {length.decode()!r} bytes; it has {len(data):,}"
+    if not wrong and characters.bad:
+        wrong = "it has characters that MARC-8 does not know"
+    if wrong:
+        raise BrokenRecordError(wrong, found)
+    return found, characters.claims_marc8
+
+
+def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> CatalogueField:
+    """The field of an entry in the directory. Raises BrokenRecordError and ValueError."""
+    start = base + int(entry[7:12])
+    end = start + int(entry[3:7])
+    if data[end - 1 : end] != END_OF_FIELD or END_OF_FIELD in data[start : end - 1]:
+        raise BrokenRecordError("the directory does not say where it is")
+    tag, text = entry[:3].decode("ascii"), data[start : end - 1]
+    if tag.startswith("00") and DELIMITER not in text:
+        return CatalogueField(tag, characters.text(text))
+    parts = text.split(DELIMITER)
+    if len(parts[0]) != 2:
+        raise BrokenRecordError(f"it has {len(parts[0])} indicators")
+    subfields = tuple((chr(p[0]), characters.text(p[1:])) for p in parts[1:] if p)
+    indicators = parts[0].decode("ascii")
+    return CatalogueField(tag, None, indicators[0], indicators[1], subfields)
+
+
+def _reason(tag: bytes, error: Exception) -> str:
+    name = tag.decode("ascii", "backslashreplace")
+    if isinstance(error, UnicodeDecodeError):
+        return f"field {name} has bytes that are no UTF-8"
+    if isinstance(error, BrokenRecordError):
+        return f"field {name}: {error}"
+    return f"the directory has {name} with no length or place"

@@ -1,0 +1,192 @@
+"""MARC 21 and its like: records of ISO 2709, or the same as elements (MARCXML, ISO 25577)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from itertools import chain
+from typing import Any, NamedTuple
+
+from ..errors import SourceError
+from ..run.protocols import Account, Batch
+from ..values.faults import Fault, shown
+from .json_values import LOOK_AHEAD
+from .marc_fields import RecordMaker
+from .marc_records import (
+    END_OF_RECORD,
+    BrokenRecordError,
+    CatalogueField,
+    CatalogueRecord,
+    read_record,
+)
+from .options import Options
+from .reader import BaseReader
+from .reading import Bytes
+from .xml_elements import RecordElements
+
+NAMESPACES = ("http://www.loc.gov/MARC21/slim", "info:lc/xmlns/marcxchange-v1")
+_NAMES = tuple(("", one) for one in (*NAMESPACES, "info:lc/xmlns/marcxchange-v2"))
+_BATCH = 500
+_BLANKS = b"\r\n \0\x1a"
+
+
+class Found(NamedTuple):
+    """A record, or why it can't be read; what stands there, where, and whether its leader says
+    MARC-8 though it is UTF-8."""
+
+    record: CatalogueRecord | None
+    why: str = ""
+    text: str = ""
+    mistold: bool = False
+
+
+Finder = Callable[[Iterator[bytes]], Iterator[Found]]
+
+
+def open_reader(data: Bytes, options: Options) -> MarcReader:
+    """A reading of some bytes. Raises SourceError."""
+    if options.records:
+        what = "its records are those of the catalogue; leave out `records`"
+        raise SourceError(f"{data.name}: {what}")
+    if data.head.lstrip().startswith(b"<"):
+        return MarcReader(data, options, "MARCXML", lambda chunks: _elements(chunks, data, options))
+    largest = options.largest
+    return MarcReader(
+        data, options, "MARC (ISO 2709)", lambda chunks: _records(chunks, largest, data.name)
+    )
+
+
+class MarcReader(BaseReader):
+    """Reads the records of a catalogue, as plain data."""
+
+    of_elements = True
+
+    def __init__(self, data: Bytes, options: Options, manner: str, find: Finder) -> None:
+        self.name, self.manner, self._data, self._find = data.name, manner, data, find
+        self._make = RecordMaker(options.asked).record
+        self._chunks: Iterator[bytes] = data.chunks()
+        self.states = {"format": "marc"}
+        self._first: list[Any] | None = None
+
+    def close(self) -> None:
+        self._data.close()
+
+    def peek(self) -> list[Any]:
+        if self._first is None:
+            seen: list[bytes] = []
+            self._first = []
+            for found in self._find(_noting(self._chunks, seen)):
+                if found.record is not None:
+                    self._first.append(self._make(found.record))
+                if len(self._first) >= LOOK_AHEAD:
+                    break
+            self._chunks = chain(seen, self._chunks)
+        return self._first
+
+    def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
+        records: list[Any] = []
+        numbers: list[int] = []
+        faults: list[Fault] = []
+        mistold, read, first = 0, 0, ""
+        for number, found in enumerate(self._find(self._chunks), 1):
+            if found.record is not None:
+                records.append(self._make(found.record))
+                numbers.append(number)
+            else:
+                why = f"{found.why}; the record is left out"
+                faults.append(Fault(number, "", shown(found.text), why))
+                first = first or why
+            mistold += found.mistold
+            if len(records) + len(faults) >= _BATCH:
+                read += len(records)
+                yield _batch(records, numbers, faults)
+                records, numbers, faults = [], [], []
+        if records or faults:
+            read += len(records)
+            yield _batch(records, numbers, faults)
+        if first and not read:
+            raise SourceError(f"{self.name}: nothing in it can be read; {first}")
+        if mistold:
+            many = f"{mistold:,} record{'s' * (mistold > 1)} of {self.name}"
+            self.account = Account([f"{many}: the leader says MARC-8, and the text is UTF-8"])
+
+
+def _batch(records: list[Any], numbers: list[int], faults: list[Fault]) -> Batch:
+    return Batch(records, numbers, faults, lambda: records[-1:])
+
+
+def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
+    for chunk in chunks:
+        seen.append(chunk)
+        yield chunk
+
+
+# ---- ISO 2709 --------------------------------------------------------------------------------
+
+
+def _records(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[Found]:
+    for piece, offset in _pieces(chunks, largest, name):
+        try:
+            record, mistold = read_record(piece)
+        except BrokenRecordError as error:
+            text = piece[:60].decode("ascii", "backslashreplace")
+            yield Found(None, f"{error} (byte {offset:,})", text)
+        else:
+            yield Found(record, mistold=mistold)
+
+
+def _pieces(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[tuple[bytes, int]]:
+    """The records, each with its terminator and where it begins. Raises SourceError."""
+    held, offset = b"", 0
+    for chunk in chunks:
+        held += chunk
+        *whole, held = held.split(END_OF_RECORD)
+        for piece in whole:
+            begin = len(piece) - len(piece.lstrip(_BLANKS))
+            yield piece[begin:] + END_OF_RECORD, offset + begin
+            offset += len(piece) + 1
+        if len(held) > largest:
+            raise SourceError(
+                f"{name}: the record that begins at byte {offset:,} has no end within "
+                f"{largest >> 20:,} MB"
+            )
+    if held.strip(_BLANKS):
+        yield held, offset
+
+
+# ---- elements --------------------------------------------------------------------------------
+
+
+def _elements(chunks: Iterator[bytes], data: Bytes, options: Options) -> Iterator[Found]:
+    plain = options._replace(records=(("record",),), namespaces=_NAMES)
+    elements = RecordElements(data, plain)
+    for chunk in chunks:
+        for element in elements.within(chunk):
+            try:
+                yield Found(_of_element(element))
+            except BrokenRecordError as error:
+                yield Found(None, str(error))
+    elements.end()
+
+
+def _of_element(element: Any) -> CatalogueRecord:
+    """The record that an element is. Raises BrokenRecordError."""
+    found = CatalogueRecord("", [])
+    for one in element:
+        name, text = one.tag.rpartition("}")[2], "".join(one.itertext())
+        if name == "leader":
+            found = found._replace(leader=text)
+            continue
+        tag = one.get("tag")
+        if name not in ("controlfield", "datafield") or not tag:
+            what = f"a {name} without a tag" if name.endswith("field") else f"an element {name}"
+            raise BrokenRecordError(f"it has {what}")
+        if name == "controlfield":
+            found.fields.append(CatalogueField(tag, text))
+            continue
+        subfields = tuple(
+            (part.get("code") or "", "".join(part.itertext())) for part in one if len(part.tag)
+        )
+        found.fields.append(
+            CatalogueField(tag, None, one.get("ind1") or " ", one.get("ind2") or " ", subfields)
+        )
+    return found
