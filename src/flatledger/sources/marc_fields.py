@@ -28,6 +28,7 @@ class RecordMaker:
         self._spans = [(one, m) for one in names if (m := _SPAN.fullmatch(one))]
         self._codes = [(one, one[1::2]) for one in names if _CODES.fullmatch(one)]
         self._whole = asked is None or "fields" in asked
+        self._members = _Members(asked)
 
     def record(self, found: CatalogueRecord) -> dict[str, Any]:
         """A record as plain data."""
@@ -49,15 +50,34 @@ class RecordMaker:
         if field.value is not None:
             spans = {name: _span(field.value, match) for name, match in self._spans}
             return {TEXT: field.value, **spans}
-        texts = (value for _, value in field.subfields if value.strip())
-        made: dict[str, Any] = {TEXT: " ".join(texts)}
-        made["ind1"], made["ind2"] = field.ind1, field.ind2
+        made: dict[str, Any] = {
+            TEXT: " ".join([value for _, value in field.subfields if value]).strip(),
+            "ind1": field.ind1,
+            "ind2": field.ind2,
+        }
+        members = self._members
         for code, value in field.subfields:
-            _add(made, f"${code}", value)
+            if (name := members[code]) is not None:
+                if name in made:
+                    _add(made, name, value)
+                else:
+                    made[name] = value
         for name, codes in self._codes:
             chosen = (value for code, value in field.subfields if code in codes and value.strip())
             made[name] = " ".join(chosen) or None
         return made
+
+
+class _Members(dict[str, "str | None"]):
+    """What the member of a subfield is called, by its code; None where nobody asks for it."""
+
+    def __init__(self, asked: Collection[str] | None) -> None:
+        self._asked = asked
+
+    def __missing__(self, code: str) -> str | None:
+        name = f"${code}"
+        self[code] = found = name if self._asked is None or name in self._asked else None
+        return found
 
 
 def _add(made: dict[str, Any], name: str, value: Any) -> None:

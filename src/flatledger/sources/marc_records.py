@@ -7,12 +7,13 @@ wrong; its tables are what MARC-8 is read by.
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from contextlib import redirect_stderr
 from typing import NamedTuple
 
 from pymarc.marc8 import MARC8ToUnicode
 
-END_OF_RECORD, END_OF_FIELD, DELIMITER = b"\x1d", b"\x1e", b"\x1f"
+END_OF_RECORD, END_OF_FIELD, DELIMITER = b"\x1d", b"\x1e", "\x1f"
 _LEADER, _ENTRY = 24, 12
 _ESCAPE = b"\x1b"
 
@@ -32,7 +33,7 @@ class CatalogueField(NamedTuple):
     value: str | None = None
     ind1: str = " "
     ind2: str = " "
-    subfields: tuple[tuple[str, str], ...] = ()
+    subfields: Sequence[tuple[str, str]] = ()
 
 
 class CatalogueRecord(NamedTuple):
@@ -53,10 +54,14 @@ class Characters:
         self.claims_marc8 = self.is_unicode and not is_unicode
         self._tables = None if self.is_unicode else _Watching()
 
-    def text(self, data: bytes) -> str:
-        """A text. Raises UnicodeDecodeError."""
+    def texts(self, data: bytes) -> list[str]:
+        """The texts of a field, its indicators first. Raises UnicodeDecodeError."""
         if self._tables is None or (data.isascii() and _ESCAPE not in data):
-            return data.decode("utf-8")
+            return data.decode("utf-8").split(DELIMITER)
+        return [self._text(part) for part in data.split(DELIMITER.encode())]
+
+    def _text(self, data: bytes) -> str:
+        assert self._tables is not None
         with redirect_stderr(io.StringIO()):  # which the tables write to, asked or not
             return str(self._tables.translate(data))  # type: ignore[no-untyped-call]
 
@@ -129,14 +134,14 @@ def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> Cata
     end = start + int(entry[3:7])
     if data[end - 1 : end] != END_OF_FIELD or END_OF_FIELD in data[start : end - 1]:
         raise BrokenRecordError("the directory does not say where it is")
-    tag, text = entry[:3].decode("ascii"), data[start : end - 1]
-    if tag.startswith("00") and DELIMITER not in text:
-        return CatalogueField(tag, characters.text(text))
-    parts = text.split(DELIMITER)
-    if len(parts[0]) != 2:
-        raise BrokenRecordError(f"it has {len(parts[0])} indicators")
-    subfields = tuple((chr(p[0]), characters.text(p[1:])) for p in parts[1:] if p)
-    indicators = parts[0].decode("ascii")
+    tag = entry[:3].decode("ascii")
+    parts = characters.texts(data[start : end - 1])
+    indicators = parts[0]
+    if len(parts) == 1 and tag.startswith("00"):
+        return CatalogueField(tag, indicators)
+    if len(indicators) != 2:
+        raise BrokenRecordError(f"it has {len(indicators)} indicators")
+    subfields = [(part[0], part[1:]) for part in parts[1:] if part]
     return CatalogueField(tag, None, indicators[0], indicators[1], subfields)
 
 
