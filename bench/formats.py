@@ -105,6 +105,48 @@ def table_xml(path: str, table: str) -> None:
     flatledger.export({"levels": [], "source": source, "columns": columns}, path, table)
 
 
+TAGS = ("001", "008", "/07-10", "245", "$a", "$c", "700", "$e", "852", "$h", "$p")
+
+
+def write_catalogue(path: Path, count: int) -> None:
+    """Records of a catalogue in ISO 2709."""
+    from pymarc import Field, Indicators, Leader, Record, Subfield
+
+    def field(tag: str, *parts: tuple[str, str]) -> Field:
+        subfields = [Subfield(code, text) for code, text in parts]
+        return Field(tag=tag, indicators=Indicators("1", " "), subfields=subfields)
+
+    made = Record(force_utf8=True)
+    made.leader = Leader("00000cam a2200000 a 4500")
+    made.add_field(Field(tag="001", data="SLT-0001"))
+    made.add_field(Field(tag="008", data="260101s1884    xx            000 0 eng  "))
+    made.add_field(field("245", ("a", "Logbook of Holm Skerry /"), ("c", "Rua Óban.")))
+    for name in ("Lind, Ansa", "Fenn, Tobias"):
+        made.add_field(field("700", ("a", name), ("e", "mate"), ("e", "cook")))
+    for place in ("A2", "A10"):
+        made.add_field(field("852", ("a", "HOLM"), ("h", place), ("p", "3001")))
+    path.write_bytes(made.as_marc() * count)
+
+
+def bare_read_marc(path: str) -> None:
+    from pymarc import MARCReader
+
+    with open(path, "rb") as file:
+        for _ in MARCReader(file):
+            pass
+
+
+def read_marc(path: str) -> None:
+    """All records as a layout of ten columns asks for them."""
+    from flatledger.sources import open_source
+    from flatledger.sources.options import Options
+
+    gc.disable()
+    with open_source(path, Options(asked=frozenset(TAGS))).open() as reader:
+        for _ in reader.batches():
+            pass
+
+
 def bare_read_csv(path: str) -> None:
     with open(path, encoding="utf-8", newline="") as file:
         for _ in csv.reader(file):
@@ -171,6 +213,8 @@ JOBS: dict[str, Callable[..., None]] = {
     "bare-write-csv": bare_write_csv,
     "bare-read-xlsx": bare_read_xlsx,
     "bare-write-xlsx": bare_write_xlsx,
+    "bare-read-marc": bare_read_marc,
+    "read-marc": read_marc,
     "bare-read-xml": bare_read_xml,
     "read-xml": read_xml,
     "table-xml": table_xml,

@@ -28,7 +28,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from data import write_movements
-from formats import write_elements, write_records
+from formats import write_catalogue, write_elements, write_records
 from shapes import SHAPES, write_source
 
 from flatledger.demo import copy_to
@@ -197,6 +197,20 @@ def formats(folder: Path, runs: int) -> Iterator[str]:
             seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare)"
             yield f"  {way + ' ' + suffix:14}{rows:8,} rows {times:>6}  {seconds}"
     yield from elements(folder, runs, script)
+    yield from catalogue(folder, runs, script)
+
+
+def catalogue(folder: Path, runs: int, script: list[str]) -> Iterator[str]:
+    """Records of a catalogue against pymarc alone."""
+    rows, source = FORMAT_ROWS["csv"] // 10, folder / "formats.mrc"
+    write_catalogue(source, rows)
+    found: dict[str, list[Used]] = {"read-marc": [], "bare-read-marc": []}
+    for _ in range(runs + 1):
+        for job, used in found.items():
+            used.append(use([*script, job, str(source)]))
+    mine, bare = (least(used) for used in found.values())
+    seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare)"
+    yield f"  {'read marc':14}{rows:8,} rows {mine.cpu / bare.cpu:6.2f}  {seconds}"
 
 
 def elements(folder: Path, runs: int, script: list[str]) -> Iterator[str]:

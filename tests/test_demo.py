@@ -228,3 +228,22 @@ def test_the_files_of_the_months(demo: Path) -> None:
     # March: 12 requisitions with 29 lines; added up by a loop over the lines of that month
     assert rows[3] == ["2026-03.jsonl", "12", "29", "2058.65", "63.50"]
     assert rows[-1] == ["Grand total", "48", "103", "5327.10", "257.25"]
+
+
+def test_the_catalogue_and_its_shelf_list(demo: Path) -> None:
+    rows = exported(demo, "catalogue", ",")
+    assert rows[2][:6] == [
+        *("SLT-0002", "1884", "Welsh", "text", "Llyfr log goleudy Brae Sound /", "Marrow, Ilse")
+    ]
+    assert rows[2][6] == "Fenn, Tobias (mate, cook); Gow, Una (keeper)"
+    assert rows[-1][-1] == "11"  # 2 + 1 + 2 + 1 + 3 + 0 + 1 + 1 copies; one record is broken
+    shelves = exported(demo, "shelf-list", ",")
+    assert [row[1] for row in shelves if row[0] == "HOLM"] == ["A2", "A10", "A11", "B1", "C1", "C2"]
+    for name, table in (("catalogue", rows), ("shelf-list", shelves)):
+        layout = flatledger.Layout.from_file(demo / f"{name}.yaml")
+        balance = flatledger.export(layout, demo / "catalogue.xml", demo / "xml.csv")
+        assert balance.fault_count == 0
+        with (demo / "xml.csv").open(encoding="utf-8", newline="") as file:
+            assert list(csv.reader(file)) == table
+    kept = flatledger.evaluate("100$a", demo / "catalogue-marc8.mrc")
+    assert [one.value for one in kept] == ["Óban, Rua"]

@@ -96,6 +96,8 @@ def told(columns: list[str], data: bytes, **layout: Any) -> list[tuple[Any, ...]
         ("count(fields)", [9, 3]),
         ("case when 008/35-37 = 'eng' then 'English' else 008/35-37 end", ["English", "cym"]),
         ("500.0 + 1", [501, 501]),
+        ("mentions($, 'siart')", [False, True]),
+        ("listagg($..['$p'], ',')", ["100,101", None]),
     ],
 )
 def test_the_notation_gives_what_the_trade_means(form: Any, path: str, values: Any) -> None:
@@ -256,3 +258,33 @@ def test_the_notation_is_on_where_the_layout_says_so(tool: Tool, tmp_path: Path)
         ("500/10", "only LDR and 001 to 009 have positions"),
     ):
         assert why in tool("export", "--column", f"C: {typed}", "c.mrc").stderr
+
+
+@settings(max_examples=40)
+@given(st.randoms(use_true_random=False))
+def test_each_field_keeps_its_own_parts(chance: random.Random) -> None:
+    made = []
+    for at in range(chance.randint(1, 4)):
+        fields: list[tuple[str, Any]] = [("001", f"n{at}")]
+        for _ in range(chance.randint(0, 3)):
+            roles = [("e", chance.choice(["mate", "cook"])) for _ in range(chance.randint(0, 3))]
+            dates = [("d", "1900")] if chance.random() < 0.5 else []
+            fields.append(("700", [("a", chance.choice(["Lind", "Gow"])), *dates, *roles]))
+        made.append(record(fields))
+    expected = []
+    for one in made:
+        people, dated = [], []
+        for field in one.get_fields("700"):
+            roles = [part.value for part in field.subfields if part.code == "e"]
+            name = field.subfields[0].value
+            people.append(name + (f" ({', '.join(roles)})" if roles else ""))
+            dated.append(f"{name}, {'1900' if '1900' in str(field) else '-'}")
+        expected.append(("; ".join(people) or None, "; ".join(dated) or None, len(people)))
+    columns = [
+        "listagg(700$a || coalesce(' (' || listagg(700$e, ', ') || ')', ''), '; ')",
+        "listagg(700$a || ', ' || coalesce(700$d, '-'), '; ')",
+        "count(700)",
+    ]
+    for form in (iso, elements):
+        assert told(columns, form(made)) == expected
+        assert told(columns, form(made), levels=["700"]) == expected

@@ -16,7 +16,10 @@ from flatledger.language import parse_expression
 from tests.conftest import Tool
 
 DOCS = Path(__file__).parents[1] / "docs"
-PAGES = {name: (DOCS / f"{name}.md").read_text(encoding="utf-8") for name in ("trees", "sources")}
+PAGES = {
+    name: (DOCS / f"{name}.md").read_text(encoding="utf-8")
+    for name in ("trees", "sources", "catalogues")
+}
 TABLES = [
     (name, *found)
     for name, page in PAGES.items()

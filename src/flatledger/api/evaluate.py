@@ -19,7 +19,7 @@ from ..layout.model import SettledLayout
 from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import Scalar
 from ..layout.with_files import lists_of
-from ..plan.plan import Plan
+from ..plan.plan import Plan, reads_all
 from ..plan.planner import make_plan
 from ..run.decoding import decoded, structure_met
 from ..run.protocols import Batch, Reader
@@ -75,7 +75,14 @@ def evaluate(
         today=dt.date.today(),
         source=SourceOptions(format=CATALOGUE if catalogue else ""),
     )
-    opened = open_as(source, records, largest_record, reading, asked=names_wanted(layout))
+    opened = open_as(
+        source,
+        records,
+        largest_record,
+        reading,
+        asked=names_wanted(layout),
+        reads_all_of_it=reads_all(layout),
+    )
     with opened.open() as reader:
         try:
             plan = _plan(layout, reader, catalogue)

@@ -26,11 +26,14 @@ LAYOUTS = {  # each with the source that it is for
     "requisitions-in-xml.yaml": "requisitions.xml",
     "lamp-assembly-in-xml.yaml": "assemblies.xml",
     "months-of-requisitions.yaml": "requisitions-by-month.zip",
+    "catalogue.yaml": "catalogue.mrc",
+    "shelf-list.yaml": "catalogue.mrc",
 }
 BESIDE = (  # what layouts name: lists, and a form
     *("wanted.txt", "stations.csv", "bays.csv", "equipment-fields.csv"),
     "parts-list.csv",
     "drill-form.xlsx",
+    *("catalogue.xml", "catalogue-marc8.mrc"),
 )
 
 

@@ -303,3 +303,19 @@ def expressions_in(layout: LayoutParts) -> Iterator[Expression]:
     yield from (key.value for key in layout.sort if key.value)
     yield from (key.value for key in layout.group if key.value)
     yield from (opening.until for opening in layout.openings if opening.until)
+
+
+def reads_all(layout: LayoutParts) -> bool:
+    """Whether a path of a layout reads more than it names: the whole record, all members of
+    something, or what is below it at any depth."""
+    paths = (
+        part
+        for expression in expressions_in(layout)
+        for part in expression.node.walk()
+        if isinstance(part, n.FieldPath) and not part.relative
+    )
+    return any(not path.segments or any(map(_reaches_further, path.segments)) for path in paths)
+
+
+def _reaches_further(segment: n.Segment) -> bool:
+    return segment.descendant or any(isinstance(one, n.Wildcard) for one in segment.selectors)

@@ -22,9 +22,11 @@ _CODES = re.compile(r"(?:\$.){2,}")
 class RecordMaker:
     """Makes plain data of records; of what is ``asked`` for alone, where that is known."""
 
-    def __init__(self, asked: Collection[str] | None) -> None:
-        self._asked = asked
+    def __init__(self, asked: Collection[str] | None, *, everything: bool = False) -> None:
+        """``everything``: what is asked for in the notation, and all else too."""
         names = sorted(asked or ())
+        asked = None if everything else asked
+        self._asked = asked
         self._spans = [(one, m) for one in names if (m := _SPAN.fullmatch(one))]
         self._codes = [(one, one[1::2]) for one in names if _CODES.fullmatch(one)]
         self._whole = asked is None or "fields" in asked

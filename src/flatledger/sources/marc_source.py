@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 from itertools import chain
 from typing import Any, NamedTuple
 
@@ -62,7 +63,8 @@ class MarcReader(BaseReader):
 
     def __init__(self, data: Bytes, options: Options, manner: str, find: Finder) -> None:
         self.name, self.manner, self._data, self._find = data.name, manner, data, find
-        self._make = RecordMaker(options.asked).record
+        self._make = RecordMaker(options.asked, everything=options.reads_all).record
+        self._make_whole = RecordMaker(options.asked, everything=True).record
         self._chunks: Iterator[bytes] = data.chunks()
         self.states = {"format": "marc"}
         self._first: list[Any] | None = None
@@ -76,7 +78,7 @@ class MarcReader(BaseReader):
             self._first = []
             for found in self._find(_noting(self._chunks, seen)):
                 if found.record is not None:
-                    self._first.append(self._make(found.record))
+                    self._first.append(self._make_whole(found.record))
                 if len(self._first) >= LOOK_AHEAD:
                     break
             self._chunks = chain(seen, self._chunks)
@@ -87,10 +89,12 @@ class MarcReader(BaseReader):
         numbers: list[int] = []
         faults: list[Fault] = []
         mistold, read, first = 0, 0, ""
+        last: CatalogueRecord | None = None
         for number, found in enumerate(self._find(self._chunks), 1):
             if found.record is not None:
                 records.append(self._make(found.record))
                 numbers.append(number)
+                last = found.record
             else:
                 why = f"{found.why}; the record is left out"
                 faults.append(Fault(number, "", shown(found.text), why))
@@ -98,20 +102,19 @@ class MarcReader(BaseReader):
             mistold += found.mistold
             if len(records) + len(faults) >= _BATCH:
                 read += len(records)
-                yield _batch(records, numbers, faults)
+                yield Batch(records, numbers, faults, partial(self._whole, last))
                 records, numbers, faults = [], [], []
         if records or faults:
             read += len(records)
-            yield _batch(records, numbers, faults)
+            yield Batch(records, numbers, faults, partial(self._whole, last))
         if first and not read:
             raise SourceError(f"{self.name}: nothing in it can be read; {first}")
         if mistold:
             many = f"{mistold:,} record{'s' * (mistold > 1)} of {self.name}"
             self.account = Account([f"{many}: the leader says MARC-8, and the text is UTF-8"])
 
-
-def _batch(records: list[Any], numbers: list[int], faults: list[Fault]) -> Batch:
-    return Batch(records, numbers, faults, lambda: records[-1:])
+    def _whole(self, found: CatalogueRecord | None) -> list[Any]:
+        return [] if found is None else [self._make_whole(found)]
 
 
 def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:

@@ -15,7 +15,8 @@ class Options(NamedTuple):
     ``largest`` bytes; with ``double_keys`` a name that comes twice in an object is a fault.
     ``table`` is how a table is read. ``namespaces`` are the prefixes of the names of elements. Only
     the names that are ``asked`` for are built, where a format has more than anybody wants (None: it
-    is not known). Several files are read ``as_named``, or in the natural order of their names.
+    is not known), unless it is all that is read. Several files are read ``as_named``, or in the
+    natural order of their names.
     """
 
     records: tuple[Names, ...] = ()
@@ -24,6 +25,7 @@ class Options(NamedTuple):
     table: TableReading = TableReading()
     namespaces: tuple[tuple[str, str], ...] = ()
     asked: frozenset[str] | None = None
+    reads_all: bool = False
     as_named: bool = False
     skips_unreadable: bool = False
 
@@ -34,6 +36,7 @@ class Options(NamedTuple):
         *,
         double_keys: bool = False,
         asked: frozenset[str] | None = None,
+        reads_all: bool = False,
     ) -> Self:
         """The options that a layout states."""
         largest = how.largest_record << 20
@@ -44,6 +47,7 @@ class Options(NamedTuple):
             how.table,
             how.namespaces,
             asked,
+            reads_all,
             how.file_order == "as-named",
             how.unreadable_files == "skip",
         )

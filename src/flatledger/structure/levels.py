@@ -11,6 +11,7 @@ from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import LayoutParts
 from ..layout.source_options import CATALOGUE
+from ..values.aggregates import AGGREGATES
 from .structure import MEMBERS, Place
 
 Names = tuple[str, ...]
@@ -161,17 +162,34 @@ def is_tag(path: n.FieldPath) -> bool:
     return isinstance(first, n.Name) and len(first.name) == 3 and first.name.isdigit()
 
 
-def _chosen_tags(expressions: Iterable[Expression]) -> set[Names]:
-    """The tags of which a selector chooses some: where one has a single field, that is a list of
-    one there."""
+def _tags(expressions: Iterable[Expression]) -> set[Names]:
+    """The fields and subfields of a catalogue that are taken for lists, however many there are: of
+    which a selector chooses some, or an aggregate takes all."""
     found: set[Names] = set()
     for expression in expressions:
         for part in expression.node.walk():
-            if isinstance(part, n.FieldPath) and is_tag(part) and len(part.segments) > 1:
-                first, second = (one.selectors[0] for one in part.segments[:2])
-                if isinstance(first, n.Name) and not isinstance(second, n.Name):
-                    found.add((first.name,))
+            if isinstance(part, n.FieldPath) and is_tag(part) and _chooses(part):
+                found.add(_named_by(part)[:1])
+            elif isinstance(part, n.Call) and part.name in AGGREGATES and part.arguments:
+                argument = part.arguments[0]
+                if isinstance(argument, n.FieldPath) and is_tag(argument):
+                    names = _named_by(argument)
+                    found |= {names[:1], names} if _is_subfield(names) else set()
     return found
+
+
+def _chooses(path: n.FieldPath) -> bool:
+    """Whether a selector comes after the tag."""
+    return len(path.segments) > 1 and not isinstance(path.segments[1].selectors[0], n.Name)
+
+
+def _named_by(path: n.FieldPath) -> Names:
+    selectors = (segment.selectors[0] for segment in path.segments)
+    return tuple(one.name for one in selectors if isinstance(one, n.Name))
+
+
+def _is_subfield(names: Names) -> bool:
+    return len(names) == 2 and len(names[1]) == 2 and names[1].startswith("$")
 
 
 def known_levels(
@@ -200,7 +218,7 @@ def known_levels(
     nests |= {level: level[-1] for level in opened if level not in nests}
     made |= nests.keys()
     if layout.source.format == CATALOGUE:
-        made |= _chosen_tags(expressions)
+        made |= _tags(expressions)
     levels = frozenset(name for name in {*named, *made} if name)
     return KnownLevels(stated, levels, complete, nests)
 
