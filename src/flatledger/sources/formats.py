@@ -135,7 +135,7 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
     by_name = [one for one in formats if suffix in one.suffixes]
     by_content = [one for one in formats if one.begins(head)]
     found = by_content or by_name
-    if not by_name:  # another package may know it
+    if not by_name and (suffix or not found):  # another package may know it
         further = _with_further(formats)[len(formats) :]
         named = [one for one in further if suffix and suffix in one.suffixes]
         found = named or found or [one for one in further if one.begins(head)]
