@@ -127,7 +127,8 @@ class Preparation:
         layout = self.layout
         lacks = {level_name(place) for one in layout.may_lack if (place := named_place(one.node))}
         found = judged(missing, structure, run.plan.used, lacks | {*(layout.known or ())})
-        if found.problems and layout.source.format != CATALOGUE:
+        by_a_standard = run.reader.states.get("format") in (CATALOGUE, "photos")
+        if found.problems and not by_a_standard:
             raise LayoutError(layout.name, found.problems)
         run.notices += [*(one.message for one in found.problems), *found.notices]
 

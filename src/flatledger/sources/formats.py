@@ -82,6 +82,8 @@ def _resembles_table(head: bytes) -> bool:
     return resembles(head)
 
 
+PHOTOS = "photos"
+PICTURES = (b"\xff\xd8\xff", b"\x89PNG", b"II*\0", b"MM\0*", b"RIFF")  # how they begin
 _TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard"})
 _TEXT = frozenset({"encoding", "comment-prefix"})
 _FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows"}
@@ -104,6 +106,10 @@ FORMATS = (
     Format(
         *("xml", (".xml",), _begins_xml, "xml_source"),
         keys=frozenset({"namespaces", "encoding"}),
+    ),
+    Format(
+        *(PHOTOS, (".jpg", ".jpeg", ".tif", ".tiff", ".png", ".webp"), _never, "photo_source"),
+        extra="photos",
     ),
     Format("fixed-width", (), _never, "fixed_width_source", keys=_FIXED),
 )

@@ -11,13 +11,16 @@ import msgspec
 from ..errors import SourceError
 from ..run.protocols import Account, Batch, FileRead, Origin, Reader, Source
 from ..values.faults import Fault
-from .formats import Format, format_found
+from .formats import PHOTOS, PICTURES, Format, format_found
 from .found_files import SourceFile, called, in_natural_order
+from .json_values import LOOK_AHEAD
 from .options import Options
 from .reader import BaseReader
 from .tables import TableReader
 
 _SHOWN = 5
+NO_PICTURE = "it is no picture"
+_MOST_AHEAD = 32  # files that are open at once
 
 
 class FilesSource:
@@ -68,10 +71,14 @@ class FilesSource:
         """Which files are passed over, and why. Raises SourceError."""
         passed_over: dict[SourceFile, str] = {}
         formats: dict[str, list[str]] = {}
+        of_photos = self._stated is not None and self._stated.name == PHOTOS
         for file in self.files:
             try:
                 data = file.open()
                 data.close()
+                if of_photos and not data.head.startswith(PICTURES):
+                    passed_over[file] = NO_PICTURE
+                    continue
                 found = self._stated or format_found(data.head, file.name)
             except SourceError as error:
                 if not self._options.skips_unreadable:
@@ -83,9 +90,9 @@ class FilesSource:
             raise SourceError(_several_formats(formats))
         if self._options.skips_unreadable:
             passed_over |= self._tried(passed_over)
-            if len(passed_over) == len(self.files):
-                first = next(iter(passed_over.values()))
-                raise SourceError(f"none of the files can be read; {first}")
+        if passed_over and len(passed_over) == len(self.files):
+            first = next(iter(passed_over.values()))
+            raise SourceError(f"none of the files can be read; {first}")
         return passed_over
 
     def _tried(self, passed_over: dict[SourceFile, str]) -> dict[SourceFile, str]:
@@ -118,21 +125,37 @@ class FilesReader(BaseReader):
         self._manners: dict[str, str] = {}  # how files are read, each with the first that is
         self._notices: list[str] = []
         self._read: list[FileRead] = []
+        self._ahead: list[tuple[SourceFile, Reader]] = []  # those that were looked at
+        self._looked: list[Any] | None = None
         self._now = self._first = next(readings)
         first = self._first[1]
         self.decodes, self.of_elements, self.states = first.decodes, first.of_elements, first.states
         self._take_note(*self._first)
 
     def peek(self) -> list[Any]:
-        return self._first[1].peek()
+        """The first records of the first files, as many as tell enough."""
+        if self._looked is None:
+            self._looked = list(self._first[1].peek())
+            while len(self._looked) < LOOK_AHEAD and len(self._ahead) < _MOST_AHEAD:
+                following = next(self._readings, None)
+                if following is None:
+                    break
+                self._ahead.append(following)
+                self._looked += following[1].peek()
+            self._looked = self._looked[:LOOK_AHEAD]
+        return self._looked
 
     def close(self) -> None:
-        self._now[1].close()
+        for _, reader in (self._now, *self._ahead):
+            reader.close()
 
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         before = 0
-        for file, reader in chain([self._first], self._readings):
+        ahead, self._ahead = self._ahead, []
+        following = iter(ahead)
+        for file, reader in chain([self._first], following, self._readings):
             self._now = file, reader
+            self._ahead = ahead = ahead[1:] if ahead and ahead[0][1] is reader else ahead
             if reader is not self._first[1]:
                 self._take_note(file, reader)
             records = unreadable = 0
@@ -145,7 +168,7 @@ class FilesReader(BaseReader):
             self._read.append(FileRead(file.name, records, unreadable))
             self._notices += reader.account.notices
         skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]
-        self._notices += [f"passed over: {one.passed_over}" for one in skipped]
+        self._notices += _of_skipped(skipped)
         self.account = Account(self._notices, [*self._read, *skipped])
 
     def _moved(self, batch: Batch, before: int, file: str) -> Batch:
@@ -183,6 +206,17 @@ class FilesReader(BaseReader):
         )
         more = ["…"] if len(told) > _SHOWN else []
         self.manner = "; ".join(filter(None, [*parts, *more]))
+
+
+def _of_skipped(skipped: list[FileRead]) -> list[str]:
+    """What is pointed out of files that were passed over: each that can't be read, and how many
+    others there are in a folder of photographs."""
+    others = [one.name for one in skipped if one.passed_over == NO_PICTURE]
+    told = [f"passed over: {one.passed_over}" for one in skipped if one.passed_over != NO_PICTURE]
+    if others:
+        names = ", ".join(others[:_SHOWN]) + (", …" if len(others) > _SHOWN else "")
+        told.append(f"passed over, since they are no pictures: {len(others):,} ({names})")
+    return told
 
 
 def _later(fault: Fault, before: int) -> Fault:
