@@ -62,4 +62,7 @@ class OpenedList(AbstractContextManager[ListFile]):
 
     def _plain(self, entries: list[Any]) -> list[Any]:
         """Entries without the attributes of elements that have a text: it is what is looked up."""
-        return [*map(texts_for_elements, entries)] if self._reader.of_elements else entries
+        try:
+            return [*map(texts_for_elements, entries)] if self._reader.of_elements else entries
+        except RecursionError:
+            raise SourceError(f"{self._file}: an entry is nested too deeply") from None

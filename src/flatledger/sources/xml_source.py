@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 from functools import partial
 from itertools import chain
 from typing import Any
 
+import msgspec
+
 from ..errors import SourceError
-from ..run.decoding import convert
 from ..run.protocols import Account, Batch
 from ..structure.levels import level_name
 from ..values.element_texts import TEXT
+from ..values.faults import Fault
+from .deep_elements import DEEPEST, deeply
 from .element_building import built
 from .element_names import ElementNames
 from .element_shapes import Shapes
@@ -21,6 +25,9 @@ from .options import Options
 from .reader import BaseReader
 from .reading import Bytes
 from .xml_elements import RecordElements
+
+_TOO_DEEP = f"more than {DEEPEST:,} elements stand within each other"
+_LEFT_OUT = "the record is left out"
 
 
 def open_reader(data: Bytes, options: Options) -> XmlReader:
@@ -53,7 +60,9 @@ class XmlReader(BaseReader):
         whole = Shapes(elements.names).plain("")
         for chunk in self._chunks:
             seen.append(chunk)
-            first += [_record(built(one, whole)) for one in elements.within(chunk)]
+            for one in elements.within(chunk):
+                with suppress(RecursionError):
+                    first.append(_record(deeply(partial(built, one, whole), one)))
             if len(first) >= LOOK_AHEAD:
                 break
         else:
@@ -90,38 +99,51 @@ class _Records:
         self._loose, self._shape = loose, shapes.of("", loose)
         self._exact = None if exact is None else StructBuilder(shapes).of(exact)
         self._type = exact
-        self._runs: list[tuple[bool, list[Any]]] = []  # those that follow one another in one type
+        self._runs: list[tuple[bool, list[Any], list[int]]] = []  # in one type, with their numbers
         self._specimens: list[Any] = []
-        self._number = 1
+        self._faults: list[Fault] = []
+        self._number = 0
 
     def add(self, element: Any) -> None:
         """Take in an element."""
+        self._number += 1
         if not self._specimens:
-            self._specimens.append(_record(built(element, self._whole)))
-        fits = self._exact is not None
+            with suppress(RecursionError):
+                self._specimens.append(
+                    _record(deeply(partial(built, element, self._whole), element))
+                )
         try:
-            record = self._exact(element) if self._exact else self._plain(element)
-        except OddElementError:
-            fits, record = False, self._plain(element)
-        if record is None:
-            record = self._type()
+            fits, record = deeply(lambda: self._made(element), element)
+        except RecursionError:
+            text = f"<{element.tag.rpartition('}')[2]}>"
+            self._faults.append(Fault(self._number, "", text, f"{_TOO_DEEP}; {_LEFT_OUT}"))
+            return
         if not self._runs or self._runs[-1][0] != fits:
-            self._runs.append((fits, []))
+            self._runs.append((fits, [], []))
         self._runs[-1][1].append(record)
+        self._runs[-1][2].append(self._number)
 
-    def _plain(self, element: Any) -> Any:
-        return _record(built(element, self._shape))
+    def _made(self, element: Any) -> tuple[bool, Any]:
+        """A record, and whether it is of the exact type; else it is of the loose one."""
+        if self._exact is not None:
+            try:
+                return True, self._exact(element) or self._type()
+            except OddElementError:
+                pass
+        plain = _record(built(element, self._shape))
+        return False, msgspec.convert(plain, self._loose)
 
     def batches(self) -> Iterator[Batch]:
         """What was taken in since the last time."""
         specimens, self._specimens = self._specimens, []
         runs, self._runs = self._runs, []
-        for fits, records in runs:
-            numbers = range(self._number, self._number + len(records))
-            self._number += len(records)
-            batch = Batch(records, numbers, [], partial(list, specimens), exact=fits)
-            yield batch if fits else convert(batch, self._loose)
-            specimens = []
+        faults, self._faults = self._faults, []
+        if faults and not runs:
+            yield Batch([], [], faults)
+        for fits, records, numbers in runs:
+            last: partial[list[Any]] = partial(list, specimens)
+            yield Batch(records, numbers, faults, last, exact=fits)
+            specimens, faults = [], []
 
 
 def _record(value: Any) -> Any:

@@ -53,9 +53,28 @@ def texts_for_elements(value: Any) -> Any:
 
 
 def told(value: Any) -> Any:
-    """A whole value without what a reader keeps in it for `element_text`."""
-    if value.__class__ is list:
-        return [told(one) for one in value]
-    if value.__class__ is not dict:
-        return value
-    return {name: told(one) for name, one in value.items() if name != WITHIN}
+    """A whole value without what a reader keeps in it for `element_text`, however deep it is.
+
+    >>> told({"a": {WITHIN: "xy", "b": ["x", "y"]}})
+    {'a': {'b': ['x', 'y']}}
+    """
+    made = _empty(value)
+    waiting = [] if made is value else [(value, made)]
+    while waiting:
+        source, copy = waiting.pop()
+        for name, one in source.items() if source.__class__ is dict else enumerate(source):
+            if name == WITHIN:
+                continue
+            below = _empty(one)
+            if copy.__class__ is dict:
+                copy[name] = below
+            else:
+                copy.append(below)
+            if below is not one:
+                waiting.append((one, below))
+    return made
+
+
+def _empty(value: Any) -> Any:
+    """What an object or a list is copied into; a single value itself."""
+    return {} if value.__class__ is dict else [] if value.__class__ is list else value
