@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -170,10 +171,12 @@ class RecordElements:
         return self._named(element) in self._wanted
 
     def _several(self) -> str:
-        names = list(dict.fromkeys([*self._found, *(map(self._named, self._root))]))
+        counts = Counter([*self._found, *map(self._named, self._root)])
+        names = list(counts)
+        usual = counts.most_common(1)[0][0]
         return (
             f"{self.name}: the elements within <{self._named(self._root)}> have different names "
-            f"({', '.join(names[:_SHOWN])}); say which are the records: `records: {names[0]}`"
+            f"({', '.join(names[:_SHOWN])}); say which are the records: `records: {usual}`"
         )
 
     def _named(self, element: Any) -> str:
