@@ -247,6 +247,8 @@ def test_the_notation_is_on_where_the_layout_says_so(tool: Tool, tmp_path: Path)
             "Siart",
         ]
         assert "A10\t1" in tool("survey", name, "--values", "952$o").stdout
+        assert "eng\t1" in tool("survey", name, "--values", "008/35-37").stdout
+        assert "LDR/06 = a" in tool("survey", name, "--kinds", "LDR/06").stdout
         drafted = tool("draft", name).stdout
         for line in ("format: marc", '- Title: "245$a"', '- ISBN: "020$a"'):
             assert line in drafted

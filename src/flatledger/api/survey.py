@@ -13,7 +13,7 @@ from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
 from ..compile.laying_flat import laid_flat
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
-from ..language.nodes import FieldPath
+from ..language.nodes import FieldPath, Name
 from ..language.selecting import Selection, compile_path
 from ..layout.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
@@ -125,9 +125,17 @@ def _gathered(
 ) -> tuple[dict[str, Spot], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
     everything = sample is None
-    opened = open_as(source, records, largest_record, reading, double_keys=everything)
     catalogue = is_catalogue(source, reading)
     kind_of = _selection(kind_path, catalogue) if kind_path else None
+    opened = open_as(
+        source,
+        records,
+        largest_record,
+        reading,
+        double_keys=everything,
+        asked=_names_in(kind_path, catalogue),
+        reads_all_of_it=True,
+    )
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
@@ -182,6 +190,14 @@ def _selection(path: str, catalogue: bool) -> Selection:
     return compile_path(node.segments, is_level=lambda names: False)
 
 
+def _names_in(path: str | None, catalogue: bool) -> frozenset[str] | None:
+    """The names in a path, of which some are made only where they are asked for."""
+    if not path:
+        return None
+    node = parse_expression(path, catalogue=catalogue)
+    return frozenset(part.name for part in node.walk() if isinstance(part, Name))
+
+
 def _with_nodes(value: Any, names: Sequence[str]) -> Any:
     """A value in which each tree on the way is a list of its nodes, so that a path of names goes to
     all of them, as a survey shows them at one place."""
@@ -220,7 +236,8 @@ def distinct_values(
     selection = _selection(path, catalogue)
     node = parse_expression(path, catalogue=catalogue)
     names = list((node.names() if isinstance(node, FieldPath) else None) or ())
-    opened = open_as(source, records, largest_record, reading)
+    asked = _names_in(path, catalogue)
+    opened = open_as(source, records, largest_record, reading, asked=asked, reads_all_of_it=True)
     counts: Counter[Any] = Counter()
     read = 0
     with opened.open() as reader:
