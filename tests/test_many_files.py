@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from natsort import natsorted
 
@@ -43,6 +43,7 @@ def table_of(source: Any, **reading: Any) -> tuple[list[tuple[Any, ...]], Any]:
 
 
 @pytest.mark.parametrize("suffix", WRITTEN)
+@settings(max_examples=25)
 @given(st.lists(st.integers(1, 400), min_size=1, max_size=5), st.randoms(use_true_random=False))
 def test_cut_into_files_and_named_in_any_way_it_is_one_source(
     tmp_path_factory: pytest.TempPathFactory, suffix: str, sizes: list[int], chance: random.Random

@@ -246,14 +246,14 @@ def test_the_notation_is_on_where_the_layout_says_so(tool: Tool, tmp_path: Path)
             "Logbook of Holm /",
             "Siart",
         ]
-        assert "A10\t1" in tool("survey", name, "--values", "952$o").stdout
-        assert "eng\t1" in tool("survey", name, "--values", "008/35-37").stdout
-        assert "LDR/06 = a" in tool("survey", name, "--kinds", "LDR/06").stdout
         drafted = tool("draft", name).stdout
         for line in ("format: marc", '- Title: "245$a"', '- ISBN: "020$a"'):
             assert line in drafted
         (tmp_path / "d.yaml").write_text(drafted, encoding="utf-8")
         assert tool("export", "d.yaml", name, "--row-per", "952").returncode == 0
+    assert "A10\t1" in tool("survey", "c.xml", "--values", "952$o").stdout
+    assert "eng\t1" in tool("survey", "c.xml", "--values", "008/35-37").stdout
+    assert "LDR/06 = a" in tool("survey", "c.xml", "--kinds", "LDR/06").stdout
     for typed, why in (
         ("245 * 2", "`245` is a field of the catalogue here; the number is 245.0"),
         ("245$a < 245", "the number is 245.0"),
