@@ -503,6 +503,23 @@ def test_a_chain_of_definitions_is_opened_for_the_records_that_take_part(tmp_pat
 # ---- deep, odd and hostile trees
 
 
+def test_a_lone_node_that_is_no_list_is_a_tree_of_one() -> None:
+    records = [
+        {"x": {"lines": [{"p": "T", "q": "1", "lines": "9"}, {"p": "2", "lines": "b"}]}},
+        {"x": {"lines": {"p": "10", "lines": "5 kg"}}, "names": {"cy": "1", "en": ["10", "b"]}},
+        {"x": {"lines": {"p": "P", "lines": {"w": "b", "lots": "1.5"}}}, "names": {"cy": "1"}},
+        {"site": "10", "x": {"lines": {"p": "9"}}, "names": {"q": "9", "p": ["0", "T", "9"]}},
+    ]
+    layout = {
+        "row-per": "names.*",
+        "columns": [{"S": "site"}],
+        "only": [{"keep": "x.lines", "when": "depth() = 2", "with": "ancestors"}],
+        "open": {"x.lines": {"to-depth": 2}},
+    }
+    rows, balance = table(layout, records * 60)
+    assert (len(rows), balance.balanced) == (360, True)
+
+
 def test_trees_are_as_deep_as_there_are_rows() -> None:
     count = 30_000
     rows = [{"id": at, "up": at - 1 if at else None, "q": 1} for at in range(count)]

@@ -185,7 +185,9 @@ class Flattener:
             return NONE
         if id(nodes) not in self._places:  # put together from several lists, by a path across them
             depths = {id(n): d for p, _ in self._places.values() for n, d in p.standing_nodes()}
-            self.note(nodes, Places.of(Tree(nodes, [depths.get(id(node), 1) for node in nodes])))
+            entries = nodes if nodes.__class__ is list else list(siblings(nodes))
+            tree = Tree(entries, [depths.get(id(node), 1) for node in entries])
+            self.note(nodes, Places.of(tree))
         return self._places[id(nodes)][0]
 
     def chosen(
