@@ -234,7 +234,11 @@ def test_the_notation_is_on_where_the_layout_says_so(tool: Tool, tmp_path: Path)
     (tmp_path / "c.xml").write_bytes(elements(RECORDS))
     (tmp_path / "l.yaml").write_text("columns: [{T: 245$a}]", encoding="utf-8")
     (tmp_path / "n.yaml").write_text("columns: [{T: 245}]", encoding="utf-8")
-    for layout, why in (("l.yaml", "paths as in 245$a"), ("n.yaml", "column `T` has no path")):
+    (tmp_path / "codes.csv").write_text("code,name\n", encoding="utf-8")
+    listed = "lookup: {list: {file: codes.csv, matched-by: leader, key: code}}"
+    (tmp_path / "s.yaml").write_text(f"{listed}\ncolumns: [{{T: 245}}]", encoding="utf-8")
+    no_path = "column `T` has no path"
+    for layout, why in (("l.yaml", "paths as in 245$a"), ("n.yaml", no_path), ("s.yaml", no_path)):
         done = tool("export", layout, "c.mrc")
         assert done.returncode == 1
         assert why in done.stderr

@@ -10,7 +10,7 @@ from ..compile.definitions import Definitions
 from ..compile.level_watch import LevelsDifferError
 from ..errors import LayoutError, LevelsError
 from ..layout.settling import Given, settle
-from ..layout.source_options import CATALOGUE
+from ..layout.source_options import NAMED_BY_A_STANDARD
 from ..outputs.finishing import group_wording
 from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
@@ -127,7 +127,7 @@ class Preparation:
         layout = self.layout
         lacks = {level_name(place) for one in layout.may_lack if (place := named_place(one.node))}
         found = judged(missing, structure, run.plan.used, lacks | {*(layout.known or ())})
-        by_a_standard = run.reader.states.get("format") in (CATALOGUE, "photos")
+        by_a_standard = run.reader.states.get("format") in NAMED_BY_A_STANDARD
         if found.problems and not by_a_standard:
             raise LayoutError(layout.name, found.problems)
         run.notices += [*(one.message for one in found.problems), *found.notices]

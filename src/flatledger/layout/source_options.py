@@ -9,6 +9,8 @@ import msgspec
 from ..bounds import LARGEST_RECORD, LARGEST_UNPACKED
 
 CATALOGUE = "marc"  # the format whose layouts have a notation of their own
+PHOTOS = "photos"
+NAMED_BY_A_STANDARD = (CATALOGUE, PHOTOS)  # formats of which hardly a record has every field
 
 
 class TableReading(msgspec.Struct, frozen=True):

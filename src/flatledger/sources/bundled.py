@@ -38,12 +38,16 @@ class BundledReader(BaseReader):
     """Reads rows, and gives records that hold them."""
 
     def __init__(self, reader: Reader, nest: Nest) -> None:
-        self.name, self.file = reader.name, reader.file
-        self.of_elements = reader.of_elements
         self._reader, self._nest = reader, nest
+        self.tell_as(reader)
+
+    def tell_as(self, reader: Reader) -> None:
+        """Tell the same of the records, and how they are made of rows."""
+        super().tell_as(reader)
+        nest = self._nest
         each = f"a record for each {nest.per}" if nest.per else "one record"
         found = f"{each}, made of all rows as its {nest.into}"
-        self.manner = f"{reader.manner}; {found}" if reader.manner else found
+        self.manner = "; ".join(filter(None, (reader.manner, found)))
 
     def close(self) -> None:
         self._reader.close()
@@ -57,7 +61,7 @@ class BundledReader(BaseReader):
         for batch in self._reader.batches():
             rows += batch.records
             remarks += [*batch.remarks, *map(_of_a_row, batch.faults)]
-        self.account = self._reader.account
+        self.tell_as(self._reader)
         if not rows and remarks:
             raise SourceError(f"{self.name}: none of its rows can be read; {remarks[0].reason}")
         if not rows:

@@ -54,8 +54,7 @@ class EnrichedReader(BaseReader):
     def __init__(
         self, reader: Reader, enrichments: Sequence[Enrichment], structure: Place | None
     ) -> None:
-        self.name, self.manner = reader.name, reader.manner
-        self.of_elements, self.file = reader.of_elements, reader.file
+        self.tell_as(reader)
         self.enrichments = enrichments
         self._reader = reader
         self._structure = structure
@@ -91,7 +90,7 @@ class EnrichedReader(BaseReader):
                 specimens=partial(last, records),
                 remarks=[*batch.remarks, *told],
             )
-        self.account, self.manner = self._reader.account, self._reader.manner
+        self.tell_as(self._reader)
 
 
 def _enriched(

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from itertools import islice
 from typing import Any
 
-from ..run.protocols import Batch, Reader, Source
+from ..run.protocols import Account, Batch, Reader, Source
 from .reader import BaseReader
 
 
@@ -30,8 +30,8 @@ class FirstReader(BaseReader):
     """A reader that ends early."""
 
     def __init__(self, reader: Reader, most: int) -> None:
-        self.name, self.manner, self.decodes = reader.name, reader.manner, reader.decodes
-        self.of_elements, self.file = reader.of_elements, reader.file
+        self.tell_as(reader)
+        self.decodes, self.account = reader.decodes, Account(reader.account.notices)
         self._reader, self._most = reader, most
 
     def peek(self) -> list[Any]:
@@ -49,4 +49,4 @@ class FirstReader(BaseReader):
             read += len(batch.records)
             if read >= self._most:
                 return
-        self.account = self._reader.account
+        self.tell_as(self._reader)

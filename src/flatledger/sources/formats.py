@@ -13,6 +13,7 @@ from typing import NamedTuple, cast
 from ..errors import SourceError
 from ..extras import loaded
 from ..layout.names import proposal
+from ..layout.source_options import CATALOGUE, PHOTOS
 from ..run.protocols import Reader, Source
 from .options import Options
 from .packing import plain_name
@@ -82,7 +83,6 @@ def _resembles_table(head: bytes) -> bool:
     return resembles(head)
 
 
-PHOTOS = "photos"
 PICTURES = (b"\xff\xd8\xff", b"\x89PNG", b"II*\0", b"MM\0*", b"RIFF")  # how they begin
 _TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard"})
 _TEXT = frozenset({"encoding", "comment-prefix"})
@@ -93,7 +93,7 @@ _MARC = re.compile(rb"\s*\d{5}[ -~]{5}\d\d\d{5}[ -~]{3}45")
 _MARCXML = re.compile(rb"http://www\.loc\.gov/MARC21/slim|info:lc/xmlns/marcxchange")
 _XML = re.compile(rb"\s*<(?:[?!]|([a-zA-Z_:\x80-\xff]))|<\0|\0<")
 FORMATS = (
-    Format("marc", (".mrc", ".marc"), _begins_marc, "marc_source", extra="marc"),
+    Format(CATALOGUE, (".mrc", ".marc"), _begins_marc, "marc_source", extra="marc"),
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
     Format(
         *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),

@@ -9,9 +9,10 @@ from typing import Any
 import msgspec
 
 from ..errors import SourceError
+from ..layout.source_options import PHOTOS
 from ..run.protocols import Account, Batch, FileRead, Origin, Reader, Source
 from ..values.faults import Fault
-from .formats import PHOTOS, PICTURES, Format, format_found
+from .formats import PICTURES, Format, format_found
 from .found_files import SourceFile, called, in_natural_order
 from .json_values import LOOK_AHEAD
 from .options import Options

@@ -8,6 +8,7 @@ from itertools import chain
 from typing import Any, NamedTuple
 
 from ..errors import SourceError
+from ..layout.source_options import CATALOGUE
 from ..run.protocols import Account, Batch
 from ..values.faults import Fault, shown
 from .json_values import LOOK_AHEAD
@@ -66,7 +67,7 @@ class MarcReader(BaseReader):
         self._make = RecordMaker(options.asked, everything=options.reads_all).record
         self._make_whole = RecordMaker(options.asked, everything=True).record
         self._chunks: Iterator[bytes] = data.chunks()
-        self.states = {"format": "marc"}
+        self.states = {"format": CATALOGUE}
         self._first: list[Any] | None = None
 
     def close(self) -> None:

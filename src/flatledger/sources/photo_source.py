@@ -13,6 +13,7 @@ from typing import Any
 from PIL import Image, UnidentifiedImageError
 
 from ..errors import SourceError
+from ..layout.source_options import PHOTOS
 from ..run.protocols import Batch
 from ..values.faults import Fault
 from .options import Options
@@ -35,7 +36,7 @@ class PhotoReader(BaseReader):
 
     def __init__(self, data: Bytes) -> None:
         self.name, self._data = data.name, data
-        self.states = {"format": "photos"}
+        self.states = {"format": PHOTOS}
         self.manner = "photographs"
         self._batch: Batch | None = None
 

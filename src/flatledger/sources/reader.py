@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import Any, Self
 
-from ..run.protocols import Account
+from ..run.protocols import Account, Reader
 
 
 class BaseReader:
@@ -16,8 +16,15 @@ class BaseReader:
     of_elements = False
     states: Mapping[str, Any] = MappingProxyType({})
     account = Account()
+    name = ""
     file = ""
     manner = ""
+
+    def tell_as(self, reader: Reader) -> None:
+        """Tell of the records what a reader tells that they are taken from."""
+        self.name, self.file, self.manner = reader.name, reader.file, reader.manner
+        self.of_elements, self.states = reader.of_elements, reader.states
+        self.account = reader.account
 
     def close(self) -> None:
         """Nothing is open."""

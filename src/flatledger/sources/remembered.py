@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from typing import Any
 
-from ..run.protocols import Account, Batch, Origin, Reader, RowStore, Source
+from ..run.protocols import Batch, Origin, Reader, RowStore, Source
 from .reader import BaseReader, last
 
 
@@ -31,31 +31,11 @@ class RememberedSource:
             self._reader = self._source.open()
             self._first = self._reader.peek()
             self._following = self._reader.batches()
-        return RememberedReader(self)
+        return RememberedReader(self, self._reader)
 
     def parts(self, most: int) -> Sequence[Source]:
         """Itself."""
         return [self]
-
-    @property
-    def manner(self) -> str:
-        """How the source is read."""
-        return "" if self._reader is None else self._reader.manner
-
-    @property
-    def of_elements(self) -> bool:
-        """Whether its records are those of marked-up text."""
-        return self._reader is not None and self._reader.of_elements
-
-    @property
-    def file(self) -> str:
-        """The file that its records come from."""
-        return "" if self._reader is None else self._reader.file
-
-    @property
-    def account(self) -> Account:
-        """What the reader says at its end."""
-        return Account() if self._reader is None else self._reader.account
 
     def first(self) -> list[Any]:
         """The first records."""
@@ -80,14 +60,13 @@ class RememberedSource:
 class RememberedReader(BaseReader):
     """One reading of what is remembered."""
 
-    def __init__(self, source: RememberedSource) -> None:
-        self.name, self.manner = source.name, source.manner
-        self.of_elements, self.file = source.of_elements, source.file
-        self._source = source
+    def __init__(self, source: RememberedSource, reader: Reader) -> None:
+        self.tell_as(reader)
+        self._source, self._reader = source, reader
 
     def peek(self) -> list[Any]:
         return self._source.first()
 
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         yield from self._source.batches()
-        self.account = self._source.account
+        self.tell_as(self._reader)
