@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import json
+import os
 import random
 import zipfile
 from pathlib import Path
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 from natsort import natsorted
 
 import flatledger
+from flatledger.sources.many_files import FilesSource
 from tests.conftest import Tool
 from tests.test_every_source import delimited, elements, lines
 
@@ -49,7 +51,7 @@ def test_cut_into_files_and_named_in_any_way_it_is_one_source(
     tmp_path_factory: pytest.TempPathFactory, suffix: str, sizes: list[int], chance: random.Random
 ) -> None:
     folder = tmp_path_factory.mktemp("cut")
-    names = natsorted({f"{chance.choice('ab')}-{chance.randint(1, 30)}{suffix}" for _ in sizes})
+    names = natsorted({f"{chance.choice('ab_')}-{chance.randint(1, 30)}{suffix}" for _ in sizes})
     whole: list[tuple[Any, ...]] = []
     start = 0
     with zipfile.ZipFile(folder / "all.zip", "w", zipfile.ZIP_DEFLATED) as packed:
@@ -129,6 +131,8 @@ def test_a_file_that_cant_be_read_ends_the_run_or_is_passed_over(tmp_path: Path,
         (["m.zip", "m.zip/x*"], "nothing named like x"),
         (["hollow.zip"], "has no files in it"),
         (["torn.zip"], "damaged or cut off|no workbook"),
+        (["twice.zip"], "two files called a.jsonl; pack it anew"),
+        (["a.jsonl", "pipe"], "the pipe pipe can't be read beside files"),
         (["b.xml", "c.xml"], "records of .*b.xml are <row>, those of .*c.xml <line>"),
     ],
 )
@@ -142,10 +146,13 @@ def test_what_is_no_one_source_is_refused(
     Path("b.xml").write_bytes(elements(rows_of(2)))
     Path("c.xml").write_bytes(elements(rows_of(2)).replace(b"row>", b"line>"))
     Path("hollow").mkdir()
-    for name, members in (("m.zip", ["a.jsonl"]), ("hollow.zip", [])):
+    os.mkfifo("pipe")
+    for name, members in (("m.zip", ["a.jsonl"]), ("hollow.zip", []), ("twice.zip", ["a.jsonl"])):
         with zipfile.ZipFile(name, "w") as packed:
             for member in members:
                 packed.write(member)
+    with pytest.warns(UserWarning, match="Duplicate"), zipfile.ZipFile("twice.zip", "a") as packed:
+        packed.write("a.jsonl")
     Path("torn.zip").write_bytes(Path("m.zip").read_bytes()[:-30])
     if names[0] == "*.jsonl":
         Path("hidden.jsonl").unlink()
@@ -208,6 +215,26 @@ def test_no_file_that_takes_part_is_written_over_nor_the_table_taken_in(
     assert sorted(one.name for one in (tmp_path / "in").iterdir()) == ["a.csv", "b.csv"]
     assert (tmp_path / "in" / "a.csv").read_bytes() == before
     assert tool(*column, "in", "-o", "new.csv").returncode == 0
+
+
+def test_the_folders_in_a_folder_are_pointed_out(tool: Tool, tmp_path: Path) -> None:
+    (tmp_path / "in" / "2024").mkdir(parents=True)
+    (tmp_path / "in" / "a.csv").write_bytes(delimited(rows_of(2)))
+    said = "the folders in in are not read: 2024 (in/**/* names what is in them too)"
+    for asked in (("survey", "in"), ("export", "--column", "No: no", "in", "-o", "o.csv")):
+        done = tool(*asked)
+        assert (done.returncode, said in done.stdout + done.stderr) == (0, True), done
+
+
+def test_a_file_that_drops_out_on_the_way_is_seen(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("a", "b", "c"):
+        (tmp_path / f"{name}.csv").write_bytes(delimited(rows_of(2)))
+    all_of_them = FilesSource.readings
+    monkeypatch.setattr(FilesSource, "readings", lambda self: [*all_of_them(self)][:-1].__iter__())
+    balance = table_of(tmp_path)[1]
+    assert (balance.balanced, balance.wrong) == (False, ["2 of the 3 files are accounted for"])
 
 
 def test_several_lists_of_a_document_are_one_source(tmp_path: Path) -> None:

@@ -162,6 +162,7 @@ def _gathered(
                 whole = len(taken) == len(batch.records)
                 found.complete = whole and next(batches, None) is None
                 break
+        found.notices = list(reader.account.notices)
     return tops, found
 
 

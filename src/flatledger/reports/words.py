@@ -38,11 +38,14 @@ def how_much(result: SurveyResult) -> str:
 
 
 def told_lines(result: SurveyResult) -> list[str]:
-    """What is wrong with the text of the source: the first of it, and how much there is."""
+    """What is to be looked at, and what is wrong with the text of the source: the first of it, and
+    how much there is."""
+    notices = [f"Look at this: {notice}" for notice in result.notices]
     if not result.told:
-        return []
+        return notices
     more = result.told_count - len(result.told[:TOLD_SHOWN])
     return [
+        *notices,
         f"Faults: {result.told_count:,}",
         *(f"  {fault}" for fault in result.told[:TOLD_SHOWN]),
         *([f"  and {more:,} more"] if more else []),

@@ -159,9 +159,12 @@ class Run:
         account = self.reader.account
         balance.files_read = list(account.files)
         in_files = sum(one.records + one.unreadable for one in account.files)
-        if account.files and in_files != balance.read:
+        if account.of_files and in_files != balance.read:
             balance.wrong.append("the records of the files are not those of the table")
-        told = [*account.notices, *self.notices, *balance.notices]
-        balance.notices = list(dict.fromkeys(told))
+        if len(account.files) != account.of_files:
+            told = f"{len(account.files):,} of the {account.of_files:,} files are accounted for"
+            balance.wrong.append(told)
+        notices = [*account.notices, *self.notices, *balance.notices]
+        balance.notices = list(dict.fromkeys(notices))
         balance.seconds = time.monotonic() - self._started
         return balance

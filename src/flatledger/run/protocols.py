@@ -106,10 +106,11 @@ class FileRead(NamedTuple):
 
 class Account(NamedTuple):
     """What a reader has to say once it is at its end: ``notices`` that are to be pointed out, and
-    the files that it has read, where these are several."""
+    the files that it has read, where its source is ``of_files`` that are so many."""
 
     notices: Sequence[str] = ()
     files: Sequence[FileRead] = ()
+    of_files: int = 0
 
 
 class Reader(Protocol):

@@ -10,7 +10,7 @@ from typing import Any, BinaryIO, cast
 from ..errors import SourceError
 from ..run.protocols import Source
 from .formats import ByteSource, format_found, format_named
-from .found_files import files_of
+from .found_files import files_of, folders_within
 from .options import USUAL, Options
 from .python_rows import rows_of
 from .python_values import is_object
@@ -47,7 +47,7 @@ def open_source(
     if (files := files_of(source)) is not None:
         from .many_files import FilesSource
 
-        return FilesSource(files, options, stated)
+        return FilesSource(files, options, stated, folders_within(source))
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         return ByteSource(Bytestream(source, keep), options, stated)
     if (rows := rows_of(source)) is not None:

@@ -14,13 +14,14 @@ from typing import Any, NamedTuple, cast
 
 from ..errors import SourceError
 from .packing import ZIP_DAMAGES
-from .reading import Bytes, open_bytes
+from .reading import Bytes, is_pipe, open_bytes
 
 _ZIP = b"PK\x03\x04"
 _ZIPS = (_ZIP, b"PK\x05\x06")  # with files in it, and with none
 _OF_WORKBOOKS = {"[Content_Types].xml", "mimetype", "META-INF/manifest.xml"}
 _WORKBOOKS = (".xlsx", ".xlsm", ".ods")
 _PATTERN = "*?["
+_SHOWN = 5
 
 
 class SourceFile(NamedTuple):
@@ -82,15 +83,29 @@ def files_of(source: Any) -> list[SourceFile] | None:
         return None
     if not all(isinstance(one, str | PathLike) for one in source):
         return None
-    if len(source) == 1:
-        return files_of(source[0]) or [SourceFile(Path(source[0]))]
-    if "-" in source:
-        raise SourceError("standard input can't be read beside files; name it alone")
+    piped = next((fspath(one) for one in source if is_pipe(one)), None)
+    if piped is not None:
+        what = "standard input" if piped == "-" else f"the pipe {piped}"
+        raise SourceError(f"{what} can't be read beside files; name it alone")
     found = []
     for one in map(fspath, source):
         named = _files_at(one)
         found += [SourceFile(Path(one))] if named is None else named
     return _each_once(found)
+
+
+def folders_within(source: Any) -> list[str]:
+    """What is to be pointed out of folders that a source names: those in them are not read."""
+    told = []
+    for one in [source] if isinstance(source, str | PathLike) else source:
+        if os.path.isdir(one):
+            inner = [sub.name for sub in os.scandir(one) if sub.is_dir()]
+            shown = sorted(name for name in inner if not name.startswith("."))
+            more = ", …" if len(shown) > _SHOWN else ""
+            if shown:
+                what = f"the folders in {fspath(one)} are not read: {', '.join(shown[:_SHOWN])}"
+                told.append(f"{what}{more} ({fspath(one)}/**/* names what is in them too)")
+    return told
 
 
 def inputs_of(source: Any) -> list[Any]:
@@ -176,12 +191,19 @@ def _in_zip(path: Path, pattern: str) -> list[SourceFile]:
             names = [one.filename for one in packed.infolist() if not one.is_dir()]
     except ZIP_DAMAGES as error:
         raise SourceError(f"{path}: the ZIP file is damaged or cut off: {error}") from None
-    shown = [one for one in names if not any(p[:1] in (".", "_") for p in one.split("/"))]
-    found = [one for one in dict.fromkeys(shown) if fnmatch.fnmatchcase(one, pattern)]
+    shown = [one for one in names if not any(map(_is_hidden, one.split("/")))]
+    found = [one for one in shown if fnmatch.fnmatchcase(one, pattern)]
+    twice = next((one for one in found if found.count(one) > 1), None)
+    if twice is not None:
+        raise SourceError(f"{path} has two files called {twice}; pack it anew, with each once")
     if not found:
         what = f"nothing named like {pattern}" if shown else "no files"
         raise SourceError(f"{path} has {what} in it")
     return [SourceFile(path, one) for one in found]
+
+
+def _is_hidden(name: str) -> bool:
+    return name.startswith(".") and name not in (".", "..")
 
 
 def _is_zip(name: str) -> bool:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator, Sequence
-from itertools import chain
 from typing import Any
 
 import msgspec
@@ -34,7 +34,15 @@ class FilesSource:
 
     again = True
 
-    def __init__(self, files: list[SourceFile], options: Options, stated: Format | None) -> None:
+    def __init__(
+        self,
+        files: list[SourceFile],
+        options: Options,
+        stated: Format | None,
+        notices: Sequence[str] = (),
+    ) -> None:
+        """``notices`` are to be pointed out, whatever is read."""
+        self._notices = notices
         self.files = files if options.as_named else in_natural_order(files)
         self.name = files[0].name if len(files) == 1 else f"{len(files):,} files"
         self._called = called(files)
@@ -45,13 +53,17 @@ class FilesSource:
         """A reading from the start. Raises SourceError."""
         if self._passed_over is None:
             self._passed_over = self._looked_at()
-        several = len(self.files) > 1
-        return FilesReader(self.name, self._readings(), self._passed_over, self._called, several)
+        return FilesReader(self, self._passed_over, self._notices)
 
-    def _readings(self) -> Iterator[tuple[SourceFile, Reader]]:
+    def readings(self) -> Iterator[tuple[SourceFile, Reader]]:
+        """Those that are not passed over, each with a reading of it. Raises SourceError."""
         for file in self.files:
             if file not in (self._passed_over or {}):
                 yield file, self._reader(file)
+
+    def called(self, file: SourceFile) -> str:
+        """What a table calls a file."""
+        return self._called[file]
 
     def parts(self, most: int) -> Sequence[Source]:
         """Itself: how many records the files before one have is only known once they are read."""
@@ -114,21 +126,19 @@ class FilesReader(BaseReader):
 
     def __init__(
         self,
-        name: str,
-        readings: Iterator[tuple[SourceFile, Reader]],
+        source: FilesSource,
         passed_over: dict[SourceFile, str],
-        called: dict[SourceFile, str],
-        several: bool,
+        notices: Sequence[str],
     ) -> None:
-        self.name, self._called = name, called
-        self._readings = readings
-        self._passed_over, self._several = passed_over, several
+        self.name, self._source = source.name, source
+        self._readings = source.readings()
+        self._passed_over = passed_over
         self._manners: dict[str, str] = {}  # how files are read, each with the first that is
-        self._notices: list[str] = []
-        self._read: list[FileRead] = []
-        self._ahead: list[tuple[SourceFile, Reader]] = []  # those that were looked at
+        self._notices = [*notices]
+        self.account = Account(notices)
+        self._first = self._now = next(self._readings)
+        self._waiting = deque([self._first])  # those that are begun, and not read yet
         self._looked: list[Any] | None = None
-        self._now = self._first = next(readings)
         first = self._first[1]
         self.decodes, self.of_elements, self.states = first.decodes, first.of_elements, first.states
         self._take_note(*self._first)
@@ -136,45 +146,46 @@ class FilesReader(BaseReader):
     def peek(self) -> list[Any]:
         """The first records of the first files, as many as tell enough."""
         if self._looked is None:
-            self._looked = list(self._first[1].peek())
-            while len(self._looked) < LOOK_AHEAD and len(self._ahead) < _MOST_AHEAD:
-                following = next(self._readings, None)
-                if following is None:
-                    break
-                self._ahead.append(following)
-                self._looked += following[1].peek()
-            self._looked = self._looked[:LOOK_AHEAD]
+            looked = list(self._first[1].peek())
+            while len(looked) < LOOK_AHEAD and len(self._waiting) < _MOST_AHEAD and self._begin():
+                looked += self._waiting[-1][1].peek()
+            self._looked = looked[:LOOK_AHEAD]
         return self._looked
 
     def close(self) -> None:
-        for _, reader in (self._now, *self._ahead):
+        for _, reader in (self._now, *self._waiting):
             reader.close()
 
+    def _begin(self) -> bool:
+        """Begin with the file after those that wait, if there is one. Raises SourceError."""
+        following = next(self._readings, None)
+        if following is None:
+            return False
+        self._waiting.append(following)
+        self._take_note(*following)
+        return True
+
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
-        before = 0
-        ahead, self._ahead = self._ahead, []
-        following = iter(ahead)
-        for file, reader in chain([self._first], following, self._readings):
-            self._now = file, reader
-            self._ahead = ahead = ahead[1:] if ahead and ahead[0][1] is reader else ahead
-            if reader is not self._first[1]:
-                self._take_note(file, reader)
+        before, read = 0, list[FileRead]()
+        while self._waiting or self._begin():
+            file, reader = self._now = self._waiting.popleft()
             records = unreadable = 0
             with reader:
                 for batch in reader.batches(record_type, exact):
                     records += len(batch.records)
                     unreadable += len(batch.faults)
-                    yield self._moved(batch, before, self._called[file])
+                    yield self._moved(batch, before, self._source.called(file))
             before += records + unreadable
-            self._read.append(FileRead(file.name, records, unreadable))
+            read.append(FileRead(file.name, records, unreadable))
             self._notices += reader.account.notices
         skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]
         self._notices += _of_skipped(skipped)
-        self.account = Account(self._notices, [*self._read, *skipped])
+        self.account = Account(self._notices, [*read, *skipped], len(self._source.files))
 
     def _moved(self, batch: Batch, before: int, file: str) -> Batch:
         """A batch with its records numbered after those of the files before."""
-        origin = Origin(file, before, batch.origin.rows, self._several)
+        several = len(self._source.files) > 1
+        origin = Origin(file, before, batch.origin.rows, several)
         if not before:
             return batch._replace(origin=origin)
         numbers = batch.numbers
@@ -192,13 +203,12 @@ class FilesReader(BaseReader):
         elements than those of the first."""
         self._manners.setdefault(reader.manner, file.name)
         name, first = self._first[0].name, self._first[1]
-        if reader.states.get("records") != first.states.get("records") and self.of_elements:
-            mine, other = reader.states.get("records"), first.states.get("records")
-            if mine and other:
-                raise SourceError(
-                    f"the records of {name} are <{other}>, those of {file.name} <{mine}>; say "
-                    f"which are wanted: `records: {other}`, or `records: [{other}, {mine}]`"
-                )
+        mine, other = reader.states.get("records"), first.states.get("records")
+        if mine and other and mine != other:
+            raise SourceError(
+                f"the records of {name} are <{other}>, those of {file.name} <{mine}>; say "
+                f"which are wanted: `records: {other}`, or `records: [{other}, {mine}]`"
+            )
         if isinstance(reader, TableReader) and isinstance(first, TableReader):
             self._notices += _other_headings(name, first.headings, file.name, reader.headings)
         told = list(self._manners)

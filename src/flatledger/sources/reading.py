@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import io
+import os
 import sys
 import tempfile
 from collections.abc import Iterator
@@ -142,6 +143,16 @@ def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
         return Bytes(name, open(name, "rb"), own=True)
     except OSError as error:
         raise SourceError(f"{name} can't be read: {error.strerror}") from None
+
+
+def is_pipe(source: str | PathLike[str]) -> bool:
+    """Whether a path is standard input, or a pipe or a device: it can be read once only."""
+    name = fspath(source)
+    if "\0" in name:
+        return False
+    return name == "-" or (
+        os.path.exists(name) and not (os.path.isfile(name) or os.path.isdir(name))
+    )
 
 
 def standard_input() -> BinaryIO:

@@ -108,9 +108,9 @@ class SurveyResult(msgspec.Struct):
     """A survey: how many records were read, whether these are all, and every place met.
 
     ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
-    wrong with the text of the source, as far as they are kept. ``manner`` is how it was read, and
-    ``headings`` are those of a table; ``states`` are keys for a layout's `source` that say what was
-    found by looking.
+    wrong with the text of the source, as far as they are kept. ``notices`` are to be looked at.
+    ``manner`` is how it was read, and ``headings`` are those of a table; ``states`` are keys for a
+    layout's `source` that say what was found by looking.
     """
 
     source: str
@@ -120,6 +120,7 @@ class SurveyResult(msgspec.Struct):
     fields: list[FieldSurvey]
     told: list[Fault] = []
     told_count: int = 0
+    notices: list[str] = []
     manner: str = ""
     headings: list[str] = []
     states: dict[str, Any] = {}
