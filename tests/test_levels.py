@@ -147,8 +147,8 @@ def test_standard_input_and_files_begin_again(tool: Tool, tmp_path: Path) -> Non
     text = "\n".join(json.dumps(one) for one in source_of(LATE))
     (tmp_path / "s.jsonl").write_text(text)
     (tmp_path / "l.yaml").write_text(json.dumps(TOTAL))
-    for arguments, piped in ((("s.jsonl",), b""), (("-",), text.encode())):
-        done = tool("export", "l.yaml", *arguments, "-o", "out.csv", stdin=piped)
+    for source, piped in (("s.jsonl", b""), ("-", text.encode()), ("/dev/stdin", text.encode())):
+        done = tool("export", "l.yaml", source, "-o", "out.csv", stdin=piped)
         assert done.returncode == 0, done.stderr
         assert "all records were looked at, and the run began again" in done.stderr
         assert (tmp_path / "out.csv").read_text().splitlines()[-1] == f"Grand total,{FIRST + 5}"

@@ -30,16 +30,16 @@ IIM = b"".join(
 )
 
 
-def photo(path: Path, xmp: str = "", iptc: bytes = b"", place: bool = False) -> Path:
+def photo(path: Path, xmp: str = "", iptc: bytes = b"", north: str = "") -> Path:
     """A small picture with metadata."""
     tags = Image.Exif()
     tags[0x010E] = f"Caption of {path.stem}"
     taken = tags.get_ifd(0x8769)
     taken[0x9003], taken[0x9011] = "2026:03:02 06:10:00", "+00:00"
     taken[0x829A], taken[0x829D] = IFDRational(1, 250), IFDRational(28, 10)
-    if place:
+    if north:
         gps = tags.get_ifd(0x8825)
-        gps[1], gps[2], gps[3], gps[4] = "N", (57.0, 30.0, 36.0), "W", (7.0, 15.0, 0.0)
+        gps[1], gps[2], gps[3], gps[4] = north, (57.0, 30.0, 36.0), "W", (7.0, 15.0, 0.0)
         gps[5], gps[6] = b"\1", 12.5
     kind = {".jpg": "JPEG", ".png": "PNG", ".tif": "TIFF", ".webp": "WEBP"}[path.suffix]
     more: dict[str, Any] = {"xmp": xmp.encode()} if xmp and kind != "PNG" else {}
@@ -76,7 +76,7 @@ COLUMNS = {
 def test_each_picture_is_a_record(tmp_path: Path) -> None:
     for name in ("holm-10.jpg", "gull.png", "stack.webp", "tarn.tif"):
         photo(tmp_path / name)
-    photo(tmp_path / "holm-2.jpg", XMP, IIM, place=True)
+    photo(tmp_path / "holm-2.jpg", XMP, IIM, north="N")
     (tmp_path / "notes.txt").write_text("no picture", encoding="utf-8")
     layout = {
         "source": {"format": "photos"},
@@ -96,14 +96,17 @@ def test_each_picture_is_a_record(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("xmp", "why"),
+    ("xmp", "north", "why"),
     [
-        ("<x:xmpmeta xmlns:x='a'><rdf:", "xmp: can't be read"),
-        ("<!DOCTYPE x [<!ENTITY e SYSTEM 'file:///etc/hostname'>]><x>&e;</x>", "declares entities"),
+        ("<x:xmpmeta xmlns:x='a'><rdf:", "", "xmp: can't be read"),
+        ("<!DOCTYPE x [<!ENTITY e SYSTEM 'file:///a'>]><x>&e;</x>", "", "declares entities"),
+        ("", "Up", "position: the latitude does not say whether it is N or S"),
     ],
 )
-def test_broken_metadata_are_a_fault_of_that_picture(tmp_path: Path, xmp: str, why: str) -> None:
-    photo(tmp_path / "a.jpg", xmp)
+def test_broken_metadata_are_a_fault_of_that_picture(
+    tmp_path: Path, xmp: str, north: str, why: str
+) -> None:
+    photo(tmp_path / "a.jpg", xmp, north=north)
     photo(tmp_path / "b.jpg", XMP)
     layout = {"columns": [{"N": "file.name"}, {"R": "xmp['xmp:Rating']"}]}
     rows = flatledger.table(layout, tmp_path)
@@ -114,7 +117,7 @@ def test_broken_metadata_are_a_fault_of_that_picture(tmp_path: Path, xmp: str, w
 
 
 def test_bytes_cut_or_changed_give_an_error_of_ours_or_a_record(tmp_path: Path) -> None:
-    path = photo(tmp_path / "a.jpg", XMP, IIM, place=True)
+    path = photo(tmp_path / "a.jpg", XMP, IIM, north="N")
     data = path.read_bytes()
     for at in range(0, len(data), 1 + len(data) // 250):
         for changed in (data[:at], data[:at] + bytes([data[at] ^ 0x15]) + data[at + 1 :]):

@@ -150,6 +150,8 @@ def test_the_text_in_a_language_is_chosen_by_its_attribute() -> None:
         found = told(["in_language(t, 'en')", "in_language(t, 'cy')", "count(t)"], text)
         one = [("light", "golau", 3), ("phare", "phare", 1), ("plain", "plain", 1), (None, None, 0)]
         assert found == one * times
+    odd = [{"t": {"@lang": tag, "#text": "x"}} for tag in (["en"], {}, 1, "cy")]
+    assert list(flatledger.table({"columns": [{"E": "in_language(t, 'en')"}]}, odd)) == [("x",)] * 4
     survey = flatledger.survey(io.BytesIO(f"<r>{entry}</r>".encode()))
     assert "texts with their language: in_language(t, 'en')" in survey.field("t").remarks
 

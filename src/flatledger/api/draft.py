@@ -52,7 +52,7 @@ def draft(
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
 ) -> DraftedLayout:
-    """The text of a layout for a source: every field at or above the row's level.
+    """The text of a layout for a source (as in `table`): every field at or above the row's level.
 
     ``row_per`` is left out: the deepest level that most records have is taken, and the comments
     say what else there is. With ``fit_to`` its columns are those of a published form (CSV or XLSX),

@@ -19,7 +19,7 @@ from ..layout.model import SettledLayout
 from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import Scalar
 from ..layout.with_files import lists_of
-from ..plan.plan import Plan, reads_all
+from ..plan.plan import Plan, reads_everything
 from ..plan.planner import make_plan
 from ..run.decoding import decoded, structure_met
 from ..run.protocols import Batch, Reader
@@ -81,7 +81,7 @@ def evaluate(
         largest_record,
         reading,
         asked=names_wanted(layout),
-        reads_all_of_it=reads_all(layout),
+        reads_all=reads_everything(layout),
     )
     with opened.open() as reader:
         try:

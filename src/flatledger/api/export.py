@@ -46,9 +46,9 @@ def export(
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
-    ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``to`` is a path (``-``:
-    standard output), an open binary file, or a list of such, each in the format of its name; left
-    out, it is the layout's own ``output: file``.
+    ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`; ``source`` is one of those
+    that `table` takes. ``to`` is a path (``-``: standard output), an open binary file, or a list of
+    such, each in the format of its name; left out, it is the layout's own ``output: file``.
     ``ask`` gives the values that the layout asks for. A file takes its name when it is whole. One
     that is there already is replaced; if it is not as it was last written, it is kept beside
     (``table.former.csv``). ``if_there`` chooses otherwise (``replace``: kept nowhere, ``refuse``,

@@ -15,7 +15,7 @@ from ..layout.read_source import SOURCE
 from ..layout.reading import Reading
 from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import from_data
-from ..plan.plan import expressions_in, reads_all
+from ..plan.plan import expressions_in, reads_everything
 from ..run.balance import LookupCount
 from ..run.protocols import Reader, Source
 from ..sources import AnySource, is_of_format, open_source
@@ -41,7 +41,7 @@ def open_as(
     *,
     double_keys: bool = False,
     asked: frozenset[str] | None = None,
-    reads_all_of_it: bool = False,
+    reads_all: bool = False,
 ) -> Source:
     """A source that is read as a person says, without a layout. Raises SourceError and LayoutError.
 
@@ -53,7 +53,7 @@ def open_as(
     found = SOURCE.read(item, "how the source is read", how)
     if how.problems:
         raise LayoutError("how the source is read", how.problems)
-    options = Options.of(found, double_keys=double_keys, asked=asked, reads_all=reads_all_of_it)
+    options = Options.of(found, double_keys=double_keys, asked=asked, reads_all=reads_all)
     return open_source(source, options, format=found.stated_format)
 
 
@@ -74,7 +74,7 @@ def open_plain(
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
     options = Options.of(
-        how, double_keys=strict, asked=names_wanted(request), reads_all=reads_all(request)
+        how, double_keys=strict, asked=names_wanted(request), reads_all=reads_everything(request)
     )
     opened = open_source(source, options, format=how.stated_format, keep=keep)
     if request.nest is not None and not request.nest.of:
@@ -91,7 +91,7 @@ def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
     found = Definitions(by.file)
     if by.file:
         how = by.reading or SourceOptions()
-        options = Options.of(how, asked=names_wanted(request), reads_all=reads_all(request))
+        options = Options.of(how, asked=names_wanted(request), reads_all=reads_everything(request))
         opened = open_source(by.file, options, format=how.stated_format)
         source = enriched(request, opened)
     with source.open() as reader:

@@ -62,7 +62,8 @@ def survey(
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
 ) -> Survey:
-    """Look at the first ``sample`` records of a source (None: at all) and describe each place.
+    """Look at the first ``sample`` records of a source (as in `table`; None: at all) and describe
+    each place.
 
     ``records`` is the path to the records within a document, and ``largest_record`` bounds each, in
     MB. ``reading`` says more of how it is read, by the keys that stand under `source` in a layout
@@ -126,15 +127,16 @@ def _gathered(
     """Each kind's places, and what there is to say of the whole, without its fields."""
     everything = sample is None
     catalogue = is_catalogue(source, reading)
-    kind_of = _selection(kind_path, catalogue) if kind_path else None
+    kinds = _path(kind_path, catalogue) if kind_path else None
+    kind_of = _selection(kinds) if kinds else None
     opened = open_as(
         source,
         records,
         largest_record,
         reading,
         double_keys=everything,
-        asked=_names_in(kind_path, catalogue),
-        reads_all_of_it=True,
+        asked=_names_in(kinds) if kinds else None,
+        reads_all=True,
     )
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
@@ -183,20 +185,22 @@ def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[An
     return found
 
 
-def _selection(path: str, catalogue: bool) -> Selection:
-    """A compiled path, with the relaxations of a layout."""
-    node = parse_expression(path, catalogue=catalogue)
+def _path(text: str, catalogue: bool) -> FieldPath:
+    """The path that is meant. Raises ExpressionError."""
+    node = parse_expression(text, catalogue=catalogue)
     if not isinstance(node, FieldPath):
-        raise ExpressionError("a path is expected here, such as lines.part.code", path, 0)
-    return compile_path(node.segments, is_level=lambda names: False)
+        raise ExpressionError("a path is expected here, such as lines.part.code", text, 0)
+    return node
 
 
-def _names_in(path: str | None, catalogue: bool) -> frozenset[str] | None:
+def _selection(path: FieldPath) -> Selection:
+    """A compiled path, with the relaxations of a layout."""
+    return compile_path(path.segments, is_level=lambda names: False)
+
+
+def _names_in(path: FieldPath) -> frozenset[str]:
     """The names in a path, of which some are made only where they are asked for."""
-    if not path:
-        return None
-    node = parse_expression(path, catalogue=catalogue)
-    return frozenset(part.name for part in node.walk() if isinstance(part, Name))
+    return frozenset(part.name for part in path.walk() if isinstance(part, Name))
 
 
 def _with_nodes(value: Any, names: Sequence[str]) -> Any:
@@ -233,12 +237,10 @@ def distinct_values(
     >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
     Counter({'wick': 2})
     """
-    catalogue = is_catalogue(source, reading)
-    selection = _selection(path, catalogue)
-    node = parse_expression(path, catalogue=catalogue)
-    names = list((node.names() if isinstance(node, FieldPath) else None) or ())
-    asked = _names_in(path, catalogue)
-    opened = open_as(source, records, largest_record, reading, asked=asked, reads_all_of_it=True)
+    node = _path(path, is_catalogue(source, reading))
+    selection, names = _selection(node), list(node.names() or ())
+    asked = _names_in(node)
+    opened = open_as(source, records, largest_record, reading, asked=asked, reads_all=True)
     counts: Counter[Any] = Counter()
     read = 0
     with opened.open() as reader:

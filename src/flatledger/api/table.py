@@ -229,7 +229,8 @@ def table(
     """Flatten records into the rows of a table; nothing is written.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``source`` is a path
-    (``-``: standard input), an open file, or any iterable of records. ``ask`` gives the values
+    (``-``: standard input), several files (a list of paths, a pattern, a folder, a ZIP file), an
+    open file, or any iterable of records. ``ask`` gives the values
     that the layout asks for; ``progress`` is called with the number of records read so far. Raises
     LayoutError, ShelfError, AnswerError and SourceError.
 

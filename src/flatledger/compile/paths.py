@@ -269,7 +269,7 @@ class Paths:
     def _select(self, start: Names, rest: tuple[n.Segment, ...], result: str) -> None:
         """Apply further segments of the standard: one node gives its value, several a list."""
         selection = compile_path(
-            *(rest,),
+            rest,
             start=start,
             is_level=self.code.plan.chain.is_level,
             of_elements=self._of_elements,

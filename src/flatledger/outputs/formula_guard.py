@@ -50,8 +50,9 @@ class FormulaGuard:
         if not self.count:
             return []
         texts = "1 text" if self.count == 1 else f"{self.count:,} texts"
+        begin = "begins" if self.count == 1 else "begin"
         return [
-            f"{texts} that a spreadsheet would take for a formula begin with an apostrophe; the "
+            f"{texts} that a spreadsheet would take for a formula {begin} with an apostrophe; the "
             f"first is {self.first} "
             "(`output: {formula-guard: no}` leaves them as they are)"
         ]

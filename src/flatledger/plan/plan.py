@@ -305,7 +305,7 @@ def expressions_in(layout: LayoutParts) -> Iterator[Expression]:
     yield from (opening.until for opening in layout.openings if opening.until)
 
 
-def reads_all(layout: LayoutParts) -> bool:
+def reads_everything(layout: LayoutParts) -> bool:
     """Whether a path of a layout reads more than it names: the whole record, all members of
     something, or what is below it at any depth."""
     paths = (

@@ -57,7 +57,13 @@ def _put(members: dict[str, Any], shape: Shape, value: Any) -> None:
             entries.append(value)
     elif name not in members:
         members[name] = value
-    elif members[name].__class__ is list:
+    else:
+        repeat(members, name, value)
+
+
+def repeat(members: dict[str, Any], name: str, value: Any) -> None:
+    """Add a value to a member that is there already: it repeats."""
+    if members[name].__class__ is list:
         members[name].append(value)
     else:
         members[name] = [members[name], value]

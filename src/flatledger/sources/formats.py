@@ -27,8 +27,8 @@ def _never(head: bytes) -> bool:
 class Format(NamedTuple):
     """A format of records: its name, how names of its files end, whether a source that begins so is
     of it, the module whose ``open_reader`` reads it, whether a source that begins so is probably of
-    it where no name tells, the extra that it needs, and which keys of `TableReading` it takes. One
-    ``of_another`` package is read by that.
+    it where no name tells, the extra that it needs, and which keys under `source` it takes beside
+    those that every format has. One ``of_another`` package is read by that.
     """
 
     name: str

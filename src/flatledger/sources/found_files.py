@@ -14,7 +14,7 @@ from typing import Any, NamedTuple, cast
 
 from ..errors import SourceError
 from .packing import ZIP_DAMAGES
-from .reading import Bytes, is_pipe, open_bytes
+from .reading import Bytes, is_pipe, name_of, open_bytes
 
 _ZIP = b"PK\x03\x04"
 _ZIPS = (_ZIP, b"PK\x05\x06")  # with files in it, and with none
@@ -85,7 +85,7 @@ def files_of(source: Any) -> list[SourceFile] | None:
         return None
     piped = next((fspath(one) for one in source if is_pipe(one)), None)
     if piped is not None:
-        what = "standard input" if piped == "-" else f"the pipe {piped}"
+        what = name_of(piped) if piped == "-" else f"the pipe {piped}"
         raise SourceError(f"{what} can't be read beside files; name it alone")
     found = []
     for one in map(fspath, source):

@@ -29,7 +29,7 @@ from .json_values import (
 from .naming import nothing_read
 from .options import Options
 from .reader import BaseReader
-from .reading import Bytes
+from .reading import Bytes, noting
 
 Found = TypeVar("Found")
 _LONGEST_LINE = 1 << 18  # bytes of a line that is decoded together with others
@@ -63,7 +63,7 @@ class JsonReader(BaseReader):
     def peek(self) -> list[Any]:
         if self._first is None:
             self._first, seen = [], list[bytes]()
-            batches = self._read(_noting(self._chunks, seen), dict[str, Any])
+            batches = self._read(noting(self._chunks, seen), dict[str, Any])
             while len(self._first) < LOOK_AHEAD and (batch := next(batches, None)):
                 self._first += batch.records
             self._first = self._first[:LOOK_AHEAD]
@@ -101,13 +101,6 @@ def _as_lines(chunk: bytes) -> bytes:
     No JSON text holds that character, so where it stands reading can go on after a broken one.
     """
     return chunk.replace(b"\x1e", b"\r") if b"\x1e" in chunk else chunk
-
-
-def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
-    """The chunks, each kept as it goes by."""
-    for chunk in chunks:
-        seen.append(chunk)
-        yield chunk
 
 
 def _until(text: JsonText, pieces: Pieces, end: int) -> Iterator[Piece | Stretch]:

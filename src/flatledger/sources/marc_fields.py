@@ -13,6 +13,7 @@ from collections.abc import Collection
 from typing import Any
 
 from ..values.element_texts import LEADER, TEXT
+from .element_building import repeat
 from .marc_records import CatalogueField, CatalogueRecord
 
 _SPAN = re.compile(r"/(\d+)(?:-(\d+))?")
@@ -41,7 +42,7 @@ class RecordMaker:
             made[LEADER] = self._member(CatalogueField(LEADER, found.leader))
         for field in found.fields:
             if self._wants(field.tag):
-                _add(made, field.tag, self._member(field))
+                _put(made, field.tag, self._member(field))
         return made
 
     def _wants(self, tag: str) -> bool:
@@ -60,10 +61,7 @@ class RecordMaker:
         members = self._members
         for code, value in field.subfields:
             if (name := members[code]) is not None:
-                if name in made:
-                    _add(made, name, value)
-                else:
-                    made[name] = value
+                _put(made, name, value)
         for name, codes in self._codes:
             chosen = (value for code, value in field.subfields if code in codes and value.strip())
             made[name] = " ".join(chosen) or None
@@ -82,14 +80,11 @@ class _Members(dict[str, "str | None"]):
         return found
 
 
-def _add(made: dict[str, Any], name: str, value: Any) -> None:
-    """Add a member; one that is there already repeats."""
-    if name not in made:
-        made[name] = value
-    elif made[name].__class__ is list:
-        made[name].append(value)
+def _put(made: dict[str, Any], name: str, value: Any) -> None:
+    if name in made:
+        repeat(made, name, value)
     else:
-        made[name] = [made[name], value]
+        made[name] = value
 
 
 def _plain(field: CatalogueField) -> dict[str, Any]:

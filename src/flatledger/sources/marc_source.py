@@ -22,11 +22,13 @@ from .marc_records import (
 )
 from .options import Options
 from .reader import BaseReader
-from .reading import Bytes
+from .reading import Bytes, noting
 from .xml_elements import RecordElements
 
-NAMESPACES = ("http://www.loc.gov/MARC21/slim", "info:lc/xmlns/marcxchange-v1")
-_NAMES = tuple(("", one) for one in (*NAMESPACES, "info:lc/xmlns/marcxchange-v2"))
+_NAMESPACES = (
+    "http://www.loc.gov/MARC21/slim",
+    *("info:lc/xmlns/marcxchange-v1", "info:lc/xmlns/marcxchange-v2"),
+)
 _BATCH = 500
 _BLANKS = b"\r\n \0\x1a"
 
@@ -77,7 +79,7 @@ class MarcReader(BaseReader):
         if self._first is None:
             seen: list[bytes] = []
             self._first = []
-            for found in self._find(_noting(self._chunks, seen)):
+            for found in self._find(noting(self._chunks, seen)):
                 if found.record is not None:
                     self._first.append(self._make_whole(found.record))
                 if len(self._first) >= LOOK_AHEAD:
@@ -118,12 +120,6 @@ class MarcReader(BaseReader):
         return [] if found is None else [self._make_whole(found)]
 
 
-def _noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
-    for chunk in chunks:
-        seen.append(chunk)
-        yield chunk
-
-
 # ---- ISO 2709 --------------------------------------------------------------------------------
 
 
@@ -161,7 +157,8 @@ def _pieces(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[tuple[
 
 
 def _elements(chunks: Iterator[bytes], data: Bytes, options: Options) -> Iterator[Found]:
-    plain = options._replace(records=(("record",),), namespaces=_NAMES)
+    names = tuple(("", one) for one in _NAMESPACES)
+    plain = options._replace(records=(("record",),), namespaces=names)
     elements = RecordElements(data, plain)
     for chunk in chunks:
         for element in elements.within(chunk):
@@ -187,9 +184,7 @@ def _of_element(element: Any) -> CatalogueRecord:
         if name == "controlfield":
             found.fields.append(CatalogueField(tag, text))
             continue
-        subfields = tuple(
-            (part.get("code") or "", "".join(part.itertext())) for part in one if len(part.tag)
-        )
+        subfields = tuple((part.get("code") or "", "".join(part.itertext())) for part in one)
         found.fields.append(
             CatalogueField(tag, None, one.get("ind1") or " ", one.get("ind2") or " ", subfields)
         )

@@ -157,13 +157,16 @@ def position_of(picture: Any) -> dict[str, Any]:
     metres."""
     gps = picture.getexif().get_ifd(ExifTags.IFD.GPSInfo)
     found: dict[str, Any] = {}
-    for name, tag, below in (("latitude", 2, "S"), ("longitude", 4, "W")):
+    for name, tag, (above, below) in (("latitude", 2, "NS"), ("longitude", 4, "EW")):
         if tag in gps:
             degrees = [_number(IFDRational(one)) for one in gps[tag]]
             if len(degrees) != 3 or None in degrees:
                 raise MetadataError(f"the {name} is not degrees, minutes and seconds")
             value = degrees[0] + QUOTIENT.divide(degrees[1] * 60 + degrees[2], Decimal(3600))
-            found[name] = -value if str(gps.get(tag - 1)).startswith(below) else value
+            side = gps.get(tag - 1)
+            if side not in (above, below):
+                raise MetadataError(f"the {name} does not say whether it is {above} or {below}")
+            found[name] = -value if side == below else value
     if 6 in gps:
         height = _number(IFDRational(gps[6]))
         below_sea = gps.get(5) in (1, b"\x01")

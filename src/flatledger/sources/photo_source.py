@@ -67,9 +67,10 @@ class PhotoReader(BaseReader):
             try:
                 with Image.open(file, formats=FORMATS) as picture:
                     return self._told(picture, path)
-            except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:
-                what = "is no picture that can be read (JPEG, TIFF, PNG, WebP)"
-                raise SourceError(f"{self.name} {what}: {error}") from None
+            except (OSError, SyntaxError, ValueError) as error:
+                what = f"{self.name} is no picture that can be read (JPEG, TIFF, PNG, WebP)"
+                why = "" if isinstance(error, UnidentifiedImageError) else f": {error}"
+                raise SourceError(f"{what}{why}") from None
             finally:
                 self._data.close()
 

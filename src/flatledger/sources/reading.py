@@ -135,12 +135,22 @@ def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
     if not isinstance(source, str | PathLike):
         return Bytes(_name(source), source)
     name = fspath(source)
+    return Bytes(name_of(name), _opened(name), own=name != "-")
+
+
+def name_of(source: str | PathLike[str]) -> str:
+    """What a path is called in messages."""
+    return "standard input" if source == "-" else fspath(source)
+
+
+def _opened(name: str) -> BinaryIO:
+    """Open a path or standard input. Raises SourceError."""
     if name == "-":
-        return Bytes("standard input", standard_input())
+        return standard_input()
     if Path(name).is_dir():
         raise SourceError(f"{name} is a folder; name a file in it")
     try:
-        return Bytes(name, open(name, "rb"), own=True)
+        return open(name, "rb")
     except OSError as error:
         raise SourceError(f"{name} can't be read: {error.strerror}") from None
 
@@ -163,12 +173,12 @@ def standard_input() -> BinaryIO:
 
 
 class KeptInput(io.RawIOBase):
-    """Standard input, with a copy of what was read of it."""
+    """Standard input or a pipe, with a copy of what was read of it."""
 
-    name = "standard input"
-
-    def __init__(self) -> None:
-        self._input: Any = standard_input()
+    def __init__(self, name: str, file: BinaryIO, own: bool) -> None:
+        """A ``file`` that is its ``own`` is closed with it."""
+        self.name, self._own = name, own
+        self._input: Any = file
         self._copy = tempfile.TemporaryFile(prefix="flatledger-")  # noqa: SIM115 (kept open)
         self._repeats = False
 
@@ -184,6 +194,13 @@ class KeptInput(io.RawIOBase):
         buffer[: len(data)] = data
         return len(data)
 
+    def close(self) -> None:
+        """Close the copy, and the file if it is its own."""
+        if self._own:
+            self._input.close()
+        self._copy.close()
+        super().close()
+
     def again(self) -> KeptInput:
         """The same from its start."""
         self._copy.seek(0)
@@ -194,21 +211,24 @@ class KeptInput(io.RawIOBase):
 class Bytestream:
     """Bytes that are opened for each reading: of a path, standard input, or an open file.
 
-    ``again``: they can be had from their start again. Where they are to be, standard input is kept
-    in a temporary file while it is read (``keep``).
+    ``again``: they can be had from their start again. Where they are to be, standard input or a
+    pipe is kept in a temporary file while it is read (``keep``).
     """
 
     def __init__(self, source: Any, keep: bool = False) -> None:
+        """Raises SourceError where a pipe is to be kept and can't be opened."""
         self._source = source
-        self._kept = KeptInput() if source == "-" and keep else None
-        self._start: int | None = None
         path = isinstance(source, str | PathLike)
+        once = path and is_pipe(source)
+        self._kept: KeptInput | None = None
+        if once and keep:
+            self._kept = KeptInput(name_of(source), _opened(fspath(source)), own=source != "-")
+        self._start: int | None = None
         if not path and not isinstance(source, io.TextIOBase) and _seekable(source):
             self._start = source.tell()
         self._opened = False
-        self.again = self._kept is not None or self._start is not None
-        self.again = self.again or (path and source != "-")
-        self.name = "standard input" if source == "-" else fspath(source) if path else _name(source)
+        self.again = self._kept is not None or self._start is not None or (path and not once)
+        self.name = name_of(source) if path else _name(source)
 
     def open(self) -> Bytes:
         """The bytes from their start. Raises SourceError."""
@@ -219,6 +239,13 @@ class Bytestream:
             source.seek(self._start)
         self._opened = True
         return open_bytes(source)
+
+
+def noting(chunks: Iterator[bytes], seen: list[bytes]) -> Iterator[bytes]:
+    """The chunks, each kept as it goes by."""
+    for chunk in chunks:
+        seen.append(chunk)
+        yield chunk
 
 
 def _name(file: Any) -> str:

@@ -149,7 +149,8 @@ class RecordElements:
     # ---- records
 
     def _is_record(self, element: Any) -> bool:
-        """Whether an element that has ended is a record. Raises SourceError where it may be."""
+        """Whether an element that has ended is a record. Raises SourceError where the elements
+        below the root have several names, and none is stated."""
         around = element.getparent()
         if self._root is None:
             self._root = element.getroottree().getroot()

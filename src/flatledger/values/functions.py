@@ -171,7 +171,8 @@ def _by_language(texts: Any) -> Any:
     found: dict[str, Any] = {}
     tagged = False
     for one in entries:
-        tag = next((one[n] for n in _TAGS if one.get(n)), "") if isinstance(one, dict) else ""
+        tags = [one.get(name) for name in _TAGS] if isinstance(one, dict) else []
+        tag = next((tag for tag in tags if isinstance(tag, str) and tag), "")
         tagged = tagged or bool(tag)
         if (text := element_value(one)) is not None:
             found.setdefault(tag, text)
