@@ -194,6 +194,36 @@ def test_a_code_list_from_a_file(tool: Tool, demo: Path) -> None:
     assert "the code `a` comes twice, in entries 1 and 2" in done.stderr
 
 
+def test_the_code_lists_of_standards_and_codes_that_are_joined() -> None:
+    languages = {"value": "codes", "separator": "pipe", "translate": "iso-639"}
+    known = {"codes": "iso-639", "otherwise": "blank"}
+    joined = {"value": "codes", "separator": "; "}
+    columns = [
+        {"Names": languages},
+        {"German": {**languages, "locale": "de"}},
+        {"Known": {**joined, "translate": known}},
+        {"All": {**joined, "translate": {**known, "otherwise": "fault"}}},
+        {"Land": {"value": "land", "translate": "iso-3166"}},
+    ]
+    records = [
+        {"codes": ["wel", "cym"], "land": "GB"},
+        {"codes": ["ENG", "?", "cel"], "land": "nor"},
+        {"codes": "bih", "land": "578"},
+        {"codes": "?", "land": "NN"},
+    ]
+    rows, balance = table({"levels": [], "columns": columns}, records)
+    assert rows == [
+        ("Welsh|Welsh", "Walisisch|Walisisch", *["Welsh; Welsh"] * 2, "United Kingdom"),
+        (
+            *("English|?|Celtic languages", "Englisch|?|Celtic languages"),
+            *("English; Celtic languages", None, "Norway"),
+        ),
+        (*["Bihari languages"] * 4, "Norway"),
+        ("?", "?", None, None, "NN"),
+    ]
+    assert [(one.record, one.value) for one in balance.faults] == [(2, "ENG; ?; cel"), (4, "?")]
+
+
 @pytest.mark.parametrize(
     ("column", "says"),
     [

@@ -185,7 +185,7 @@ class Columns:
         value = self.cell(msgspec.structs.replace(plan, column=unchecked))
         translation = plan.column.translate
         assert translation is not None
-        codes = self.code.constants.name(translation.finder(), "codes")
+        codes = self.code.constants.name(translation.finder(plan.column.separator), "codes")
         site = self.code.constants.name(plan.column.heading, "site")
         with self.code.at(plan.at):
             value = self.code.held(value)

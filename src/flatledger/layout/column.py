@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Literal
 
 import msgspec
@@ -10,6 +11,7 @@ import msgspec
 from ..errors import Problem
 from ..language.nodes import Call, Node
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
+from ..values.code_lists import code_list
 from ..values.factors import Factor
 from .text import Scalar, TextPlace
 
@@ -59,20 +61,51 @@ class Total(msgspec.Struct, frozen=True):
 class Translation(msgspec.Struct, frozen=True):
     """What codes are called; a code that is not on the list is kept, left blank, or a fault.
 
-    ``folded``: case and blanks around a code do not count.
+    ``folded``: case and blanks around a code do not count. ``standard`` is the name of a code list
+    of a standard.
     """
 
     codes: dict[str, str] = {}
     otherwise: Literal["keep", "blank", "fault"] = "keep"
     folded: bool = False
     reason: str = "is not on the code list"
+    standard: str = ""
 
-    def finder(self) -> Callable[[str], str | None]:
-        """A function from a code to what it is called, or None where it is not on the list."""
+    def in_language(self, locale: str) -> Translation:
+        """The same with the names of a standard's codes in the language of a locale."""
+        if not self.standard:
+            return self
+        return msgspec.structs.replace(self, codes=code_list(self.standard, locale))
+
+    def finder(self, separator: str = "") -> Callable[[str], str | None]:
+        """A function from a code to what it is called, or None where it is not on the list.
+
+        Of several codes that a ``separator`` joins it gives what each is called. One that is not on
+        the list is kept or left out among them; where it is a fault, it is one of them all.
+
+        >>> find = Translation({"w": "wick", "l": "lens"}).finder("; ")
+        >>> find("w"), find("w; l; x"), find("x")
+        ('wick', 'wick; lens; x', None)
+        """
+        find = self._finder()
+        return partial(self._each, find, separator) if separator else find
+
+    def _finder(self) -> Callable[[str], str | None]:
         if not self.folded:
             return self.codes.get
         folded = {code.strip().casefold(): wording for code, wording in self.codes.items()}
         return lambda code: folded.get(code.strip().casefold())
+
+    def _each(self, find: Callable[[str], str | None], separator: str, joined: str) -> str | None:
+        wording = find(joined)
+        if wording is not None or separator not in joined:
+            return wording
+        pairs = [(code, find(code) if code else "") for code in joined.split(separator)]
+        if self.otherwise == "keep":
+            pairs = [(code, code if found is None else found) for code, found in pairs]
+        elif self.otherwise == "fault" and None in (found for _, found in pairs):
+            return None
+        return separator.join(found for _, found in pairs if found is not None) or None
 
 
 class Conversion(msgspec.Struct, frozen=True):

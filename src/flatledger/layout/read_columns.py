@@ -22,7 +22,15 @@ from .forms import (
     whole_number,
 )
 from .read_units import UNIT, Unit, check_unit
-from .read_values import CLEAN, CODES, DATATYPE, LOCALE, NUMBERS, TRANSLATE, check_values
+from .read_values import (
+    CLEAN,
+    CODES,
+    DATATYPE,
+    LOCALE,
+    NUMBERS,
+    TRANSLATE,
+    check_values,
+)
 from .reading import (
     Form,
     Key,

@@ -8,8 +8,11 @@ from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
 
+from msgspec.structs import replace
+
 from ..bounds import LONGEST_FORMAT
 from ..errors import LayoutError
+from ..values.code_lists import CODE_LISTS, code_list
 from .column import Translation
 from .forms import SWITCH, TEXT, choice, list_of, read_text
 from .reading import Form, Key, Reading, Section, either, object_schema, pairs_of, read_keys
@@ -100,7 +103,9 @@ def _formats_numbers(pattern: str) -> bool:
 
 
 def _codes(item: Item, where: str, reading: Reading) -> dict[str, str]:
-    """Codes with their wordings, or those of a CSV file."""
+    """Codes with their wordings, those of a standard, or of a file."""
+    if isinstance(item, Scalar) and item.text in CODE_LISTS:
+        return code_list(item.text)
     if isinstance(item, Scalar):
         try:
             return reading.files.codes(read_text(item, where, reading))
@@ -132,9 +137,18 @@ _TRANSLATE_KEYS: Section = {
 def _translation(item: Item, where: str, reading: Reading) -> Translation:
     """A code list: codes with wordings, a file, or both with what becomes of other codes."""
     if "codes" not in {key.text for key, _ in pairs_of(item)}:
-        return Translation(_codes(item, where, reading))
+        return _of_standard(item, Translation(_codes(item, where, reading)))
     keys = reading.mapping(item, where, _TRANSLATE_KEYS)
-    return Translation(**read_keys(keys, _TRANSLATE_KEYS, reading))
+    found = Translation(**read_keys(keys, _TRANSLATE_KEYS, reading))
+    return _of_standard(keys["codes"], found)
+
+
+def _of_standard(codes: Item, found: Translation) -> Translation:
+    """The same, of which it is known whether the codes are those of a standard; case does not count
+    in these."""
+    if isinstance(codes, Scalar) and codes.text in CODE_LISTS:
+        return replace(found, standard=codes.text, folded=True)
+    return found
 
 
 TRANSLATE = Form(_translation, either(CODES.schema, object_schema(_TRANSLATE_KEYS)))

@@ -111,7 +111,7 @@ def _steps(column: Column) -> list[Step]:
 def _translating(column: Column) -> Step:
     translation = column.translate
     assert translation is not None
-    find = translation.finder()
+    find = translation.in_language(column.locale or "en").finder(column.separator)
     keep = translation.otherwise == "keep"
 
     def translate(cell: Any) -> Any:
