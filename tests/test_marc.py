@@ -184,6 +184,7 @@ def broken(data: bytes, way: str) -> bytes:
         "unknown": in_marc8(data).replace(b"\xe2O", b"\xffO"),
         "field": data[: base + 1] + b"\x1e" + data[base + 2 :],
         "short": data[:9] + b"\x1d",
+        "end": data[:-1],
     }[way]
 
 
@@ -198,18 +199,45 @@ def broken(data: bytes, way: str) -> bytes:
         ("unknown", "characters that MARC-8 does not know"),
         ("field", "field 001: the directory does not say where it is"),
         ("short", "fewer than 24 characters"),
+        ("end", "it has no mark of its end"),
     ],
 )
 def test_a_broken_record_is_a_fault_with_its_place_and_the_next_is_read(way: str, why: str) -> None:
     first, second = iso(RECORDS[1:]), iso(RECORDS[:1])
-    data = first + broken(second, way) + b"\r\n" + first
-    layout = {"source": {"format": "marc"}, "columns": [{"C": "001"}]}
+    data = first + broken(second, way) + (b"\r\n" if way != "end" else b"") + first
+    layout: dict[str, Any] = {"source": {"format": "marc"}, "columns": [{"C": "001"}]}
     rows = flatledger.table(layout, io.BytesIO(data))
     assert list(rows) == [("c2",), ("c2",)]
     (fault,) = rows.balance.faults
     assert (fault.record, rows.balance.read) == (2, 3)
     assert why in fault.reason
     assert f"(byte {len(first):,})" in fault.reason
+    layout["source"] |= {"broken-records": "in-part"}
+    layout["columns"] += [{"P": "count(952)"}]
+    rows = flatledger.table(layout, io.BytesIO(data))
+    number = None if "001" in why else "c1"
+    parts = [] if way in ("base", "short") else [(number, 2)]
+    assert list(rows) == [("c2", 0), *parts, ("c2", 0)]
+    (fault,) = rows.balance.faults
+    assert (fault.record, rows.balance.balanced) == (2, True)
+    assert "what can be read of it is taken" in fault.reason or not parts
+
+
+@pytest.mark.parametrize("charset", ["03", "50"])
+def test_unimarc_is_read_and_its_other_characters_by_their_encoding(charset: str) -> None:
+    general = f"20260101d1985    k  y0engy{charset}      ba"
+    fields = [("001", "u1"), ("100", [("a", general)]), ("200", [("a", "Óban light")])]
+    data = iso([record(fields)])
+    assert told(["200$a", "100$a"], data) == [("Óban light", general)]
+    latin = data.replace("Ó".encode(), b"\xd3")
+    latin = latin[:9] + b" " + latin[10:]
+    ending = int(latin[:5]) - 1  # a byte fewer, in the field 200 and in all
+    latin = f"{ending:05}".encode() + latin[5:].replace(b"2000016", b"2000015")
+    layout = {"source": {"format": "marc"}, "columns": [{"T": "200$a"}]}
+    with pytest.raises(flatledger.SourceError, match=f"field 100 says '{charset}' of its char"):
+        list(flatledger.table(layout, io.BytesIO(latin)))
+    layout["source"] = {"format": "marc", "encoding": "iso-8859-1"}
+    assert list(flatledger.table(layout, io.BytesIO(latin))) == [("Óban light",)]
 
 
 def test_bytes_cut_or_changed_give_an_error_of_ours_or_a_table() -> None:

@@ -142,6 +142,9 @@ SOURCE_KEYS: Section = {
     "unreadable-files": Key(
         choice(("stop", "skip")), "Whether a file that can't be read ends the run."
     ),
+    "broken-records": Key(
+        choice(("drop", "in-part")), "Whether what can be read of a broken record is taken."
+    ),
     "format": Key(TEXT, "The format, where content and name do not tell it."),
     "largest-record": Key(whole_number(MOST_MEGABYTES, 1), "How many megabytes a record may have."),
     **_TABLE_KEYS,

@@ -61,13 +61,15 @@ class SourceOptions(msgspec.Struct, frozen=True):
     """How a source is read: ``records`` are the paths of names to the records within a document,
     each of at most ``largest_record`` megabytes; a blank ``format`` is found by looking.
     ``namespaces`` are prefixes, each with what it stands for. Of several files ``file_order`` says
-    in which order they are read, and ``unreadable_files`` what becomes of one that can't be.
+    in which order they are read, and ``unreadable_files`` what becomes of one that can't be;
+    ``broken_records`` whether what can be read of a catalogue's broken records is taken.
     """
 
     records: tuple[tuple[str, ...], ...] = ()
     namespaces: tuple[tuple[str, str], ...] = ()
     file_order: Literal["natural", "as-named"] = "natural"
     unreadable_files: Literal["stop", "skip"] = "stop"
+    broken_records: Literal["drop", "in-part"] = "drop"
     format: str = ""
     largest_record: int = LARGEST_RECORD
     table: TableReading = TableReading()

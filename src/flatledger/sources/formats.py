@@ -93,7 +93,11 @@ _MARC = re.compile(rb"\s*\d{5}[ -~]{5}\d\d\d{5}[ -~]{3}45")
 _MARCXML = re.compile(rb"http://www\.loc\.gov/MARC21/slim|info:lc/xmlns/marcxchange")
 _XML = re.compile(rb"\s*<(?:[?!]|([a-zA-Z_:\x80-\xff]))|<\0|\0<")
 FORMATS = (
-    Format(CATALOGUE, (".mrc", ".marc"), _begins_marc, "marc_source", extra="marc"),
+    Format(
+        *(CATALOGUE, (".mrc", ".marc"), _begins_marc, "marc_source"),
+        extra="marc",
+        keys=frozenset({"broken-records", "encoding"}),
+    ),
     Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
     Format(
         *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),

@@ -16,6 +16,7 @@ from pymarc.marc8 import MARC8ToUnicode
 END_OF_RECORD, END_OF_FIELD, DELIMITER = b"\x1d", b"\x1e", "\x1f"
 _LEADER, _ENTRY = 24, 12
 _ESCAPE = b"\x1b"
+_GENERAL_DATA, _CHARSET = "100", slice(26, 30)  # of UNIMARC
 
 
 class BrokenRecordError(Exception):
@@ -44,20 +45,23 @@ class CatalogueRecord(NamedTuple):
 
 
 class Characters:
-    """Reads the texts of one record: UTF-8 where the leader says so or they are such, else MARC-8.
+    """Reads the texts of one record: in an encoding that is stated, in UTF-8 where the leader says
+    so or they are such, else in MARC-8.
 
     ``bad`` says that a byte means nothing in the sets that were chosen.
     """
 
-    def __init__(self, data: bytes, is_unicode: bool) -> None:
-        self.is_unicode = is_unicode or _is_utf8(data)
-        self.claims_marc8 = self.is_unicode and not is_unicode
-        self._tables = None if self.is_unicode else _Watching()
+    def __init__(self, data: bytes, is_unicode: bool, encoding: str) -> None:
+        is_utf8 = not encoding and (is_unicode or _is_utf8(data))
+        self.claims_marc8 = is_utf8 and not is_unicode
+        self.in_marc8 = not is_utf8 and not encoding and not data.isascii()
+        self._encoding = encoding or "utf-8"
+        self._tables = None if is_utf8 or encoding else _Watching()
 
     def texts(self, data: bytes) -> list[str]:
         """The texts of a field, its indicators first. Raises UnicodeDecodeError."""
         if self._tables is None or (data.isascii() and _ESCAPE not in data):
-            return data.decode("utf-8").split(DELIMITER)
+            return data.decode(self._encoding).split(DELIMITER)
         return [self._text(part) for part in data.split(DELIMITER.encode())]
 
     def _text(self, data: bytes) -> str:
@@ -96,10 +100,10 @@ def _is_utf8(data: bytes) -> bool:
     return True
 
 
-def read_record(data: bytes) -> tuple[CatalogueRecord, bool]:
+def read_record(data: bytes, encoding: str = "") -> tuple[CatalogueRecord, bool]:
     """A record with its terminator; and whether its leader says MARC-8 though it is UTF-8.
 
-    Raises BrokenRecordError.
+    ``encoding`` is one that is stated. Raises BrokenRecordError.
     """
     leader = data[:_LEADER]
     if len(leader) < _LEADER or not leader.isascii():
@@ -111,21 +115,44 @@ def read_record(data: bytes) -> tuple[CatalogueRecord, bool]:
     if len(directory) % _ENTRY or data[int(base) - 1 : int(base)] != END_OF_FIELD:
         raise BrokenRecordError("the directory has no end where the fields begin")
     found = CatalogueRecord(leader.decode(), [])
-    characters = Characters(data, leader[9:10] == b"a")
+    characters = Characters(data, leader[9:10] == b"a", encoding)
     wrong = ""
     for at in range(0, len(directory), _ENTRY):
         try:
             found.fields.append(_field(directory[at : at + _ENTRY], data, int(base), characters))
         except (BrokenRecordError, ValueError) as error:
             wrong = wrong or _reason(directory[at : at + 3], error)
-    length = leader[:5]
-    if not wrong and (not length.isdigit() or int(length) != len(data)):
-        wrong = f"the leader says that it has {length.decode()!r} bytes; it has {len(data):,}"
-    if not wrong and characters.bad:
-        wrong = "it has characters that MARC-8 does not know"
+    wrong = wrong or _ends_wrongly(data) or _unknown_characters(found, characters)
     if wrong:
         raise BrokenRecordError(wrong, found)
     return found, characters.claims_marc8
+
+
+def _ends_wrongly(data: bytes) -> str:
+    """What is wrong with where a record ends; blank if nothing is."""
+    length = data[:5]
+    if not data.endswith(END_OF_RECORD):
+        return "it has no mark of its end"
+    if not length.isdigit() or int(length) != len(data):
+        return f"the leader says that it has {length.decode()!r} bytes; it has {len(data):,}"
+    return ""
+
+
+def _unknown_characters(found: CatalogueRecord, characters: Characters) -> str:
+    """That a record is in other characters than it was read by; blank if it is not."""
+    if characters.in_marc8 and (charset := _unimarc_charset(found)):
+        return f"field 100 says {charset!r} of its characters; state their `encoding`"
+    return "it has characters that MARC-8 does not know" if characters.bad else ""
+
+
+def _unimarc_charset(found: CatalogueRecord) -> str:
+    """The character set that a record of UNIMARC names in its general data; blank for others."""
+    for field in found.fields:
+        if field.tag == _GENERAL_DATA and field.subfields[:1]:
+            code, text = field.subfields[0]
+            if code == "a" and text[:8].isdigit() and len(text) >= _CHARSET.stop:
+                return text[_CHARSET].strip()
+    return ""
 
 
 def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> CatalogueField:

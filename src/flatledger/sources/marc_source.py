@@ -14,6 +14,7 @@ from ..values.faults import Fault, shown
 from .json_values import LOOK_AHEAD
 from .marc_fields import RecordMaker
 from .marc_records import (
+    END_OF_FIELD,
     END_OF_RECORD,
     BrokenRecordError,
     CatalogueField,
@@ -34,8 +35,8 @@ _BLANKS = b"\r\n \0\x1a"
 
 
 class Found(NamedTuple):
-    """A record, or why it can't be read; what stands there, where, and whether its leader says
-    MARC-8 though it is UTF-8."""
+    """A record, or what of it can be read, or nothing; why it is not whole, what stands there, and
+    whether its leader says MARC-8 though it is UTF-8."""
 
     record: CatalogueRecord | None
     why: str = ""
@@ -53,9 +54,8 @@ def open_reader(data: Bytes, options: Options) -> MarcReader:
         raise SourceError(f"{data.name}: {what}")
     if data.head.lstrip().startswith(b"<"):
         return MarcReader(data, options, "MARCXML", lambda chunks: _elements(chunks, data, options))
-    largest = options.largest
     return MarcReader(
-        data, options, "MARC (ISO 2709)", lambda chunks: _records(chunks, largest, data.name)
+        data, options, "MARC (ISO 2709)", lambda chunks: _records(chunks, data.name, options)
     )
 
 
@@ -91,6 +91,7 @@ class MarcReader(BaseReader):
         records: list[Any] = []
         numbers: list[int] = []
         faults: list[Fault] = []
+        remarks: list[Fault] = []
         mistold, read, first = 0, 0, ""
         last: CatalogueRecord | None = None
         for number, found in enumerate(self._find(self._chunks), 1):
@@ -98,6 +99,9 @@ class MarcReader(BaseReader):
                 records.append(self._make(found.record))
                 numbers.append(number)
                 last = found.record
+                if found.why:
+                    why = f"{found.why}; what can be read of it is taken"
+                    remarks.append(Fault(number, "", shown(found.text), why))
             else:
                 why = f"{found.why}; the record is left out"
                 faults.append(Fault(number, "", shown(found.text), why))
@@ -105,11 +109,11 @@ class MarcReader(BaseReader):
             mistold += found.mistold
             if len(records) + len(faults) >= _BATCH:
                 read += len(records)
-                yield Batch(records, numbers, faults, partial(self._whole, last))
-                records, numbers, faults = [], [], []
+                yield Batch(records, numbers, faults, partial(self._whole, last), remarks)
+                records, numbers, faults, remarks = [], [], [], []
         if records or faults:
             read += len(records)
-            yield Batch(records, numbers, faults, partial(self._whole, last))
+            yield Batch(records, numbers, faults, partial(self._whole, last), remarks)
         if first and not read:
             raise SourceError(f"{self.name}: nothing in it can be read; {first}")
         if mistold:
@@ -123,25 +127,31 @@ class MarcReader(BaseReader):
 # ---- ISO 2709 --------------------------------------------------------------------------------
 
 
-def _records(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[Found]:
-    for piece, offset in _pieces(chunks, largest, name):
+def _records(chunks: Iterator[bytes], name: str, options: Options) -> Iterator[Found]:
+    encoding = options.table.encoding
+    for piece, offset in _pieces(chunks, options.largest, name):
         try:
-            record, mistold = read_record(piece)
+            record, mistold = read_record(piece, encoding)
         except BrokenRecordError as error:
             text = piece[:60].decode("ascii", "backslashreplace")
-            yield Found(None, f"{error} (byte {offset:,})", text)
+            part = error.read if options.in_part else None
+            yield Found(part, f"{error} (byte {offset:,})", text)
         else:
             yield Found(record, mistold=mistold)
 
 
 def _pieces(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[tuple[bytes, int]]:
-    """The records, each with its terminator and where it begins. Raises SourceError."""
+    """The records, each with its terminator, where it has one, and where it begins. Raises
+    SourceError."""
     held, offset = b"", 0
     for chunk in chunks:
         held += chunk
         *whole, held = held.split(END_OF_RECORD)
         for piece in whole:
             begin = len(piece) - len(piece.lstrip(_BLANKS))
+            while (end := _next_leader(piece, begin)) > begin:
+                yield piece[begin:end], offset + begin
+                begin = end
             yield piece[begin:] + END_OF_RECORD, offset + begin
             offset += len(piece) + 1
         if len(held) > largest:
@@ -151,6 +161,15 @@ def _pieces(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[tuple[
             )
     if held.strip(_BLANKS):
         yield held, offset
+
+
+def _next_leader(piece: bytes, begin: int) -> int:
+    """Where another record begins within what should be one that begins at a place, since the first
+    has no terminator; that place itself where none does."""
+    length = piece[begin : begin + 5]
+    end = begin + int(length) - 1 if length.isdigit() else begin
+    follows = piece[end : end + 5].isdigit() and piece[end - 1 : end] == END_OF_FIELD
+    return end if end > begin and follows else begin
 
 
 # ---- elements --------------------------------------------------------------------------------
@@ -165,13 +184,13 @@ def _elements(chunks: Iterator[bytes], data: Bytes, options: Options) -> Iterato
             try:
                 yield Found(_of_element(element))
             except BrokenRecordError as error:
-                yield Found(None, str(error))
+                yield Found(error.read if options.in_part else None, str(error))
     elements.end()
 
 
 def _of_element(element: Any) -> CatalogueRecord:
     """The record that an element is. Raises BrokenRecordError."""
-    found = CatalogueRecord("", [])
+    found, wrong = CatalogueRecord("", []), ""
     for one in element:
         name, text = one.tag.rpartition("}")[2], "".join(one.itertext())
         if name == "leader":
@@ -180,7 +199,8 @@ def _of_element(element: Any) -> CatalogueRecord:
         tag = one.get("tag")
         if name not in ("controlfield", "datafield") or not tag:
             what = f"a {name} without a tag" if name.endswith("field") else f"an element {name}"
-            raise BrokenRecordError(f"it has {what}")
+            wrong = wrong or f"it has {what}"
+            continue
         if name == "controlfield":
             found.fields.append(CatalogueField(tag, text))
             continue
@@ -188,4 +208,6 @@ def _of_element(element: Any) -> CatalogueRecord:
         found.fields.append(
             CatalogueField(tag, None, one.get("ind1") or " ", one.get("ind2") or " ", subfields)
         )
+    if wrong:
+        raise BrokenRecordError(wrong, found)
     return found

@@ -16,7 +16,7 @@ class Options(NamedTuple):
     ``table`` is how a table is read. ``namespaces`` are the prefixes of the names of elements. Only
     the names that are ``asked`` for are built, where a format has more than anybody wants (None: it
     is not known), unless it is all that is read. Several files are read ``as_named``, or in the
-    natural order of their names.
+    natural order of their names. What can be read of a broken record is taken ``in_part``.
     """
 
     records: tuple[Names, ...] = ()
@@ -28,6 +28,7 @@ class Options(NamedTuple):
     reads_all: bool = False
     as_named: bool = False
     skips_unreadable: bool = False
+    in_part: bool = False
 
     @classmethod
     def of(
@@ -50,6 +51,7 @@ class Options(NamedTuple):
             reads_all,
             how.file_order == "as-named",
             how.unreadable_files == "skip",
+            how.broken_records == "in-part",
         )
 
     @property
@@ -59,7 +61,8 @@ class Options(NamedTuple):
 
     def stated(self) -> list[str]:
         """The keys of a layout that say how a source of a certain format is read."""
-        return [*(["namespaces"] if self.namespaces else []), *self.table.stated()]
+        own = {"namespaces": self.namespaces, "broken-records": self.in_part}
+        return [*(key for key, value in own.items() if value), *self.table.stated()]
 
 
 USUAL = Options()
