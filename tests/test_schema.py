@@ -30,6 +30,7 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
         "namespaces": {"s": "urn:stores"},
         "file-order": "as-named",
         "unreadable-files": "skip",
+        "broken-records": "in-part",
         "format": "json",
         "largest-record": 12,
         "delimiter": "||",
