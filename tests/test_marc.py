@@ -154,6 +154,26 @@ def test_plain_loops_find_the_same(chance: random.Random) -> None:
         assert told(["001", "245$a$a", "100$b"], form(made)) == expected
 
 
+@settings(max_examples=40)
+@given(st.lists(st.text(" |abc0", min_size=1, max_size=60), min_size=1, max_size=8))
+def test_the_survey_of_positions_counts_as_plain_loops_do(texts: list[str]) -> None:
+    made = [record([("001", "x"), ("008", text)]) for text in texts]
+    for form in (iso, elements):
+        found = flatledger.survey_positions("008", io.BytesIO(form(made)))
+        assert found.field("008").remarks[-1].startswith("lengths: ")
+        seen = set()
+        for field in found.fields[1:]:
+            first, _, last = field.path[4:].partition("-")
+            span = slice(int(first), int(last or first) + 1)
+            parts = [text[span] for text in texts if text[span].strip()]
+            counts = {one: parts.count(one) for one in parts}
+            assert (field.counts, field.filled) == (counts, len(parts))
+            seen |= set(range(span.start, span.stop))
+        longest = max(map(len, texts))
+        assert seen >= set(range(longest))
+        assert not longest or max(seen) < longest + 6
+
+
 # ---- characters and broken records -------------------------------------------------------------
 
 
@@ -286,6 +306,10 @@ def test_the_notation_is_on_where_the_layout_says_so(tool: Tool, tmp_path: Path)
     assert "A10\t1" in tool("survey", "c.xml", "--values", "952$o").stdout
     assert "eng\t1" in tool("survey", "c.xml", "--values", "008/35-37").stdout
     assert "LDR/06 = a" in tool("survey", "c.xml", "--kinds", "LDR/06").stdout
+    for name in ("c.mrc", "c.xml"):
+        shown = tool("survey", name, "--under", "008").stdout
+        for said in ("lengths: 40 (2)", "008/07-10", "First year", "eng English (1)", "cym Welsh"):
+            assert said in shown
     for typed, why in (
         ("245 * 2", "`245` is a field of the catalogue here; the number is 245.0"),
         ("245$a < 245", "the number is 245.0"),

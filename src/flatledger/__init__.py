@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from .api.preview import Preview, preview
     from .api.shelf import Shelf
     from .api.specimen import specimen
-    from .api.survey import Survey, distinct_values, survey, survey_kinds
+    from .api.survey import Survey, distinct_values, survey, survey_kinds, survey_positions
     from .api.table import Table, table
     from .errors import (
         AnswerError,
@@ -59,7 +59,9 @@ _MODULES = {
     **dict.fromkeys(("Preview", "preview"), "api.preview"),
     "Shelf": "api.shelf",
     "specimen": "api.specimen",
-    **dict.fromkeys(("Survey", "distinct_values", "survey", "survey_kinds"), "api.survey"),
+    **dict.fromkeys(
+        ("Survey", "distinct_values", "survey", "survey_kinds", "survey_positions"), "api.survey"
+    ),
     **dict.fromkeys(("Table", "table"), "api.table"),
     "layout_schema": "layout.schema",
     "Balance": "run.balance",
@@ -110,6 +112,7 @@ __all__ = [
     "specimen",
     "survey",
     "survey_kinds",
+    "survey_positions",
     "table",
 ]
 

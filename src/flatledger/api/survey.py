@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from operator import is_
 from typing import Any
 
@@ -20,6 +20,7 @@ from ..run.collecting import at_rest, restfully
 from ..run.protocols import Progress, Reader
 from ..sources import AnySource
 from ..sources.tables import TableReader
+from ..structure.positions import Positions
 from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
 from ..structure.survey import (
@@ -31,7 +32,7 @@ from ..structure.survey import (
     unfilled,
 )
 from ..structure.trees import holds_objects
-from ..values.element_texts import element_value
+from ..values.element_texts import TEXT, element_value
 from ..values.parts import flattened
 from .opening import is_catalogue, open_as
 
@@ -109,6 +110,33 @@ def survey_kinds(
     }
 
 
+def survey_positions(
+    tag: str,
+    source: AnySource,
+    *,
+    sample: int | None = SAMPLE,
+    progress: Progress | None = None,
+    largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
+) -> Survey:
+    """What stands at the positions of a field of a catalogue that has no subfields (``008``,
+    ``LDR``), with its lengths. Raises SourceError and LayoutError.
+
+    Of each of its `fields` the commonest values are its ``counts``.
+    """
+    opened = open_as(source, None, largest_record, reading, asked=frozenset({tag}))
+    found, positions = Survey(opened.name, 0, True, 0, []), Positions(tag)
+    with opened.open() as reader:
+        for records in _counted(reader, found, sample, progress):
+            fields = (one for record in records for one in _entries(record.get(tag)))
+            positions.add_many(one[TEXT] for one in fields if "ind1" not in one)
+    return msgspec.structs.replace(found, fields=positions.fields())
+
+
+def _entries(value: Any) -> list[Any]:
+    return value if isinstance(value, list) else [] if value is None else [value]
+
+
 def _fields(top: Spot, found: Survey) -> list[FieldSurvey]:
     """The places of records, as a layout over them calls them."""
     fields = fields_of(top)
@@ -141,15 +169,7 @@ def _gathered(
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
-        found.manner, found.states = reader.manner, dict(reader.states)
-        found.headings = headings_of(reader)
-        batches = restfully(reader.batches())
-        for batch in batches:
-            told = [*batch.remarks, *batch.faults]
-            found.faults += len(batch.faults)
-            found.told += told[: MOST_TOLD - len(found.told)]
-            found.told_count += len(told)
-            taken = batch.records if sample is None else batch.records[: sample - found.records]
+        for taken in _counted(reader, found, sample, progress):
             for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
@@ -157,15 +177,32 @@ def _gathered(
                     if kind not in tops:
                         tops[kind] = Spot(top=True, of_elements=reader.of_elements)
                     tops[kind].add_many(alike)
-            found.records += len(taken)
-            if progress:
-                progress(found.records)
-            if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
-                whole = len(taken) == len(batch.records)
-                found.complete = whole and next(batches, None) is None
-                break
-        found.notices = list(reader.account.notices)
     return tops, found
+
+
+def _counted(
+    reader: Reader, found: Survey, sample: int | None, progress: Progress | None
+) -> Iterator[list[Any]]:
+    """The records that are surveyed, batch by batch; what there is to say of them goes into what is
+    ``found``."""
+    found.manner, found.states = reader.manner, dict(reader.states)
+    found.headings = headings_of(reader)
+    batches = restfully(reader.batches())
+    for batch in batches:
+        told = [*batch.remarks, *batch.faults]
+        found.faults += len(batch.faults)
+        found.told += told[: MOST_TOLD - len(found.told)]
+        found.told_count += len(told)
+        taken = batch.records if sample is None else batch.records[: sample - found.records]
+        yield taken
+        found.records += len(taken)
+        if progress:
+            progress(found.records)
+        if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
+            whole = len(taken) == len(batch.records)
+            found.complete = whole and next(batches, None) is None
+            break
+    found.notices = list(reader.account.notices)
 
 
 def headings_of(reader: Reader) -> list[str]:

@@ -7,7 +7,8 @@ from typing import Any
 
 import msgspec
 
-from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds
+from ..api.opening import is_catalogue
+from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds, survey_positions
 from ..errors import ExpressionError
 from ..layout.output_options import Output
 from ..outputs import Target
@@ -16,6 +17,7 @@ from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
 from ..sources.found_files import inputs_of
+from ..structure.positions import has_positions
 from ..structure.survey import SurveyResult
 from ..values.visible import steerless_json
 from .progress import showing_progress
@@ -41,6 +43,10 @@ def run_survey(
     with showing_progress() as progress:
         if kinds:
             found = survey_kinds(kinds, source, sample=sample, progress=progress, **options)
+        elif under and has_positions(under) and is_catalogue(source, options["reading"]):
+            del options["records"]
+            result = survey_positions(under, source, sample=sample, progress=progress, **options)
+            found = {"": result}
         else:
             result = survey(source, sample=sample, progress=progress, **options)
             found = {"": result}

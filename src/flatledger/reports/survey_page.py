@@ -80,6 +80,6 @@ def _branch(one: FieldSurvey, above: str) -> Branch:
         different=words.different(one),
         kinds=words.kinds(one),
         longest=f"{one.longest:,}" if one.longest else "",
-        examples=one.examples,
+        examples=words.example_texts(one),
         remarks=one.remarks,
     )

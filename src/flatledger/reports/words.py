@@ -9,9 +9,11 @@ from typing import Any
 
 from ..run.describing import TableColumn
 from ..structure.survey import FieldSurvey, SurveyResult
+from ..values.code_lists import code_list
 from ..values.numbers import Unreadable
 
 SHOWN = 36
+BLANK = "\u2423"
 TOLD_SHOWN = 10
 
 
@@ -100,9 +102,23 @@ def kinds(field: FieldSurvey) -> str:
 
 def examples(field: FieldSurvey) -> str:
     """A few real values on one line."""
-    shown = [short(example, SHOWN) for example in field.examples]
+    shown = [short(example, SHOWN) for example in example_texts(field)]
     longest = f" (longest: {field.longest:,} characters)" if field.longest > SHOWN else ""
     return " · ".join(shown) + longest
+
+
+def example_texts(field: FieldSurvey) -> list[str]:
+    """A few real values; of positions in a coded field with how often they come, and what the codes
+    are called, and blanks that can be seen."""
+    if not field.counts:
+        return field.examples
+    names = code_list(field.code_list) if field.code_list else {}
+    more = field.distinct - len(field.counts)
+    shown = (
+        f"{value.replace(' ', BLANK)}{f' {names[value]}' if value in names else ''} ({count:,})"
+        for value, count in field.counts.items()
+    )
+    return [*shown, *([f"{more:,} more"] if more else [])]
 
 
 def what_it_is(column: TableColumn) -> str:

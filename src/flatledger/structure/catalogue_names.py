@@ -1,6 +1,9 @@
-"""What the common fields of a catalogue hold (MARC 21), in plain words of our own."""
+"""What the common fields of a catalogue hold (MARC 21), and the positions of the coded ones, in
+plain words of our own."""
 
 from __future__ import annotations
+
+from ..values.code_lists import COUNTRIES, LANGUAGES
 
 FIELDS = {
     "LDR": "Leader",
@@ -69,11 +72,51 @@ FIELDS = {
     "856$u": "Web address",
 }
 
+POSITIONS = {  # those that mean the same in every record; of others each stands alone
+    "LDR": {
+        (0, 4): "Length of the record",
+        (5, 5): "Whether it is new, changed or deleted",
+        (6, 6): "Kind of material",
+        (7, 7): "Whether it is one work, a part or a set",
+        (8, 8): "Kind of control",
+        (9, 9): "Characters: a is UTF-8, blank is MARC-8",
+        (10, 11): "Number of indicators, length of a subfield's code",
+        (12, 16): "Where the fields begin",
+        (17, 17): "How fully it is catalogued",
+        (18, 18): "Rules of cataloguing",
+        (19, 19): "Whether it is one of several parts",
+        (20, 23): "Shape of the directory",
+    },
+    "005": {(0, 7): "Day", (8, 13): "Time"},
+    "006": {(0, 0): "Kind of material"},
+    "007": {(0, 0): "Kind of thing", (1, 1): "Kind of thing, more closely"},
+    "008": {
+        (0, 5): "Day it was entered",
+        (6, 6): "What the two years are",
+        (7, 10): "First year",
+        (11, 14): "Second year",
+        (15, 17): "Place of publication, coded",
+        (35, 37): "Language",
+        (38, 38): "Whether the text was changed",
+        (39, 39): "Who catalogued it",
+    },
+}
+CODED = {  # with the code list of a standard
+    **dict.fromkeys(("008/35-37", "041$a", "041$b", "041$d", "041$h", "040$b"), LANGUAGES),
+    **dict.fromkeys(("044$c",), COUNTRIES),
+}
+_OF_POSITIONS = {
+    f"{tag}/{first:02}" + (f"-{last:02}" if last > first else ""): name
+    for tag, names in POSITIONS.items()
+    for (first, last), name in names.items()
+}
+
 
 def called(path: str) -> str:
-    """What a field or subfield of a catalogue is called; blank where it has no common name.
+    """What a field, a subfield or positions of a catalogue are called; blank where they have no
+    common name.
 
-    >>> called("245$a"), called("952$p")
-    ('Title', '')
+    >>> called("245$a"), called("008/07-10"), called("952$p")
+    ('Title', 'First year', '')
     """
-    return FIELDS.get(path, "")
+    return FIELDS.get(path) or _OF_POSITIONS.get(path, "")

@@ -11,6 +11,7 @@ import msgspec
 from ..values.element_texts import LEADER
 from ..values.faults import Fault
 from ..values.visible import steerless_json
+from .catalogue_names import CODED
 from .catalogue_names import called as catalogue_name
 from .parents import parents_among
 from .recognising import key_words, recognise
@@ -30,6 +31,8 @@ class FieldSurvey(msgspec.Struct):
     entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers have up to
     ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
     Of a place that nests in itself ``nested`` says how many entries stand at each depth, from 1.
+    Of positions in a coded field ``counts`` are the commonest values with how often they come;
+    ``code_list`` is the one of a standard by which codes have names.
     """
 
     path: str
@@ -50,6 +53,8 @@ class FieldSurvey(msgspec.Struct):
     examples: list[str]
     remarks: list[str]
     nested: list[int] = []
+    counts: dict[str, int] = {}
+    code_list: str = ""
 
     @property
     def is_level(self) -> bool:
@@ -85,22 +90,28 @@ def path_of(parent: str, name: str) -> str:
 
 def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
     """The places of records of a catalogue, called as the trade does: 245, 245$a, LDR; by their
-    tags. What is the same by another way (`leader`, `fields`) is left out."""
+    tags. What is the same by another way (`leader`, `fields`), and indicators that are blank
+    everywhere, are left out."""
     found = []
     for field in fields:
         steps = _TAG_PATH.fullmatch(field.path)
-        if steps:
+        if steps and not (steps[4] and field.examples == [" "]):
             called = f"{steps[1] or steps[2]}{steps[3] or steps[4] or ''}"
-            remarks = [one for one in field.remarks if not one.startswith(_NO_NUMBERS)]
+            remarks = [one for one in field.remarks if not one.startswith(_NOT_TOLD)]
             if called == LEADER:  # it has the length of the record, and tells none apart by that
                 remarks = [one for one in remarks if "identifier" not in one]
-            name = catalogue_name(called)
-            remarks = [*([name] if name else []), *remarks]
-            found.append(msgspec.structs.replace(field, path=called, remarks=remarks))
+            name, codes = catalogue_name(called), CODED.get(called, "")
+            coded = [f"`translate: {codes}`"] if codes else []
+            remarks = [*([name] if name else []), *coded, *remarks]
+            found.append(
+                msgspec.structs.replace(field, path=called, remarks=remarks, code_list=codes)
+            )
     return sorted(found, key=lambda one: (one.path != LEADER, one.path[:3]))
 
 
-_NO_NUMBERS = ("whole numbers", "decimal numbers", "codes with", "numbers kept")  # they are codes
+_NOT_TOLD = (  # they are codes, and texts with commas in them
+    *("whole numbers", "decimal numbers", "codes with", "numbers kept", "lists in one text"),
+)
 _TAG_PATH = re.compile(r"(?:\['(\w{3})'\]|(\w{3}))(?:\['(\$.)'\]|(\.ind[12]))?")
 
 
@@ -137,7 +148,7 @@ class SurveyResult(msgspec.Struct):
         fields = [
             field
             for field in self.fields
-            if field.path == path or field.path.startswith((f"{path}.", f"{path}[", f"{path}$"))
+            if field.path == path or field.path.startswith(tuple(path + one for one in ".[$/"))
         ]
         return msgspec.structs.replace(self, fields=fields)
 
