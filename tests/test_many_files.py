@@ -220,10 +220,22 @@ def test_no_file_that_takes_part_is_written_over_nor_the_table_taken_in(
 def test_the_folders_in_a_folder_are_pointed_out(tool: Tool, tmp_path: Path) -> None:
     (tmp_path / "in" / "2024").mkdir(parents=True)
     (tmp_path / "in" / "a.csv").write_bytes(delimited(rows_of(2)))
-    said = "the folders in in are not read: 2024 (in/**/* names what is in them too)"
+    said = "the folders in in are not read: 2024 (--below, or 'in/**/*', reads these too)"
     for asked in (("survey", "in"), ("export", "--column", "No: no", "in", "-o", "o.csv")):
         done = tool(*asked)
         assert (done.returncode, said in done.stdout + done.stderr) == (0, True), done
+    (tmp_path / "in" / "2024" / "b.csv").write_bytes(delimited(rows_of(3, 2)))
+    (tmp_path / "in" / "2024" / ".hidden").mkdir()
+    (tmp_path / "in" / "2024" / ".hidden" / "c.csv").write_bytes(delimited(rows_of(1)))
+    for at in range(3):  # 3 circles to the power of the depth, if they were gone round
+        (tmp_path / "in" / "2024" / f"round{at}").symlink_to(tmp_path / "in")
+    for way in (("in", "--below"), ("in/**/*",), ("in/**",), ("i*/**/*.csv",)):
+        done = tool("export", "--column", "No: no", *way)
+        assert sorted(done.stdout.split()) == ["No", *(f"R-{n}" for n in range(5))], way
+    done = tool("export", "--column", "No: no", "in", "--below", "-o", "in/all.csv")
+    assert (done.returncode, "in/all.csv" in done.stderr) == (1, True)
+    done = tool("survey", "in/a.csv", "--below")
+    assert (done.returncode, "in/a.csv is no folder" in done.stderr) == (1, True)
 
 
 def test_a_file_that_drops_out_on_the_way_is_seen(

@@ -299,7 +299,7 @@ def test_the_notation_is_on_where_the_layout_says_so(tool: Tool, tmp_path: Path)
             "Siart",
         ]
         drafted = tool("draft", name).stdout
-        for line in ("format: marc", '- Title: "245$a"', '- ISBN: "020$a"'):
+        for line in ("format: marc", '- Title: "245$a"', "- ISBN: \"listagg(020$a, '; ')\""):
             assert line in drafted
         (tmp_path / "d.yaml").write_text(drafted, encoding="utf-8")
         assert tool("export", "d.yaml", name, "--row-per", "952").returncode == 0

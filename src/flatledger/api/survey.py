@@ -189,7 +189,7 @@ def _counted(
     found.headings = headings_of(reader)
     batches = restfully(reader.batches())
     for batch in batches:
-        told = [*batch.remarks, *batch.faults]
+        told = batch.origin.placed([*batch.remarks, *batch.faults])
         found.faults += len(batch.faults)
         found.told += told[: MOST_TOLD - len(found.told)]
         found.told_count += len(told)

@@ -9,7 +9,7 @@ from ..api.layout import Layout
 from ..api.preparing import given_for
 from ..api.table import table
 from ..demo import copy_to
-from ..errors import OutputError
+from ..errors import MissingExtraError, OutputError
 from ..layout.settling import output_of
 from ..reports.balance_text import print_balance
 from ..reports.table_text import print_table
@@ -30,20 +30,26 @@ def run_demo(folder: str) -> int:
     worst = 0
     for path, source in samples.runs:
         layout = Layout.from_file(path)  # the samples have defaults for what they ask
-        own = output_of(layout.request, given_for(layout, None)).files
-        to = path.parent / next(iter(own), f"{path.stem}.csv")
-        out = results()
-        out.line(f"{layout.name}: {layout.request.about}", "bold")
-        out.line()
-        with table(layout, source) as rows:
-            print_table(rows.headings, rows, out, ROWS_SHOWN)
-        out.line()
-        balance = export(layout, source, to)
-        print_balance(balance, reports())
-        reports().line()
-        worst = max(worst, exit_code(balance, strict=False))
+        results().line(f"{layout.name}: {layout.request.about}", "bold")
+        results().line()
+        try:
+            worst = max(worst, _show(layout, source, path))
+        except MissingExtraError as error:
+            reports().line(f"{error}\n", whole=True)
     results().line(f"The sample data, the layouts and the tables are in {folder}")
     results().line("To run one yourself:")
     layout_file, source = samples.runs[0]
     results().line(f"  flatledger export {layout_file} {source} -o table.csv", whole=True)
     return worst
+
+
+def _show(layout: Layout, source: Path, path: Path) -> int:
+    """Show a sample's table and its balance; write the table. The exit code of that."""
+    own = output_of(layout.request, given_for(layout, None)).files
+    with table(layout, source) as rows:
+        print_table(rows.headings, rows, results(), ROWS_SHOWN)
+    results().line()
+    balance = export(layout, source, path.parent / next(iter(own), f"{path.stem}.csv"))
+    print_balance(balance, reports())
+    reports().line()
+    return exit_code(balance, strict=False)

@@ -75,13 +75,15 @@ def reading_options(command: Callable[..., Any]) -> Callable[..., Any]:
 
 def reading_option(command: Callable[..., Any]) -> Callable[..., Any]:
     """Give a command the option for further keys of how a source is read."""
-    return click.option(
+    read = click.option(
         *("--read", "reading"),
         multiple=True,
         metavar="KEY=VALUE",
         callback=_reading,
         help="How SOURCE is read, as under `source` in a layout: sheet=Stores, delimiter=pipe.",
-    )(command)
+    )
+    below = click.option("--below", is_flag=True, help="Of a folder also the folders within it.")
+    return read(below(command))
 
 
 def _reading(context: click.Context, _: click.Parameter, texts: tuple[str, ...]) -> dict[str, Any]:
@@ -196,11 +198,11 @@ def export(
 @click.option("--all", "everything", is_flag=True, help="Read all records, not only the first.")
 @click.option("--json", "as_json", is_flag=True, help="The same as JSON.")
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page that can be folded.")
-def survey(sources: tuple[str, ...], **options: Any) -> None:
+def survey(sources: tuple[str, ...], below: bool, **options: Any) -> None:
     from .survey import run_survey
     from .typed import one_or_several
 
-    raise SystemExit(run_survey(one_or_several(sources), **options))
+    raise SystemExit(run_survey(one_or_several(sources, below), **options))
 
 
 @flatledger.command(help=help_texts.PREVIEW)
@@ -226,11 +228,11 @@ def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: An
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside it.")
 @click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) that it is to fit.")
-def draft(sources: tuple[str, ...], **options: Any) -> None:
+def draft(sources: tuple[str, ...], below: bool, **options: Any) -> None:
     from .draft import run_draft
     from .typed import one_or_several
 
-    raise SystemExit(run_draft(one_or_several(sources), **options))
+    raise SystemExit(run_draft(one_or_several(sources, below), **options))
 
 
 @flatledger.command("try", help=help_texts.TRY)
@@ -241,11 +243,11 @@ def draft(sources: tuple[str, ...], **options: Any) -> None:
 @click.option(
     "--first", default=10, show_default=True, type=click.IntRange(1, 300), help="How many records."
 )
-def try_(expression: str, sources: tuple[str, ...], **options: Any) -> None:
+def try_(expression: str, sources: tuple[str, ...], below: bool, **options: Any) -> None:
     from .trying import run_try
     from .typed import one_or_several
 
-    raise SystemExit(run_try(expression, one_or_several(sources), **options))
+    raise SystemExit(run_try(expression, one_or_several(sources, below), **options))
 
 
 @flatledger.command(help=help_texts.SPECIMEN)

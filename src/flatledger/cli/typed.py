@@ -18,6 +18,7 @@ from ..errors import ShelfError
 from ..layout.settling import output_of
 from ..layout.source_options import CATALOGUE
 from ..layout.text import Item, ItemList, ItemMap, Scalar, read_yaml
+from ..sources.found_files import below as folder_below
 from .asking import answers_for
 
 Source = str | list[str]
@@ -31,6 +32,7 @@ def layout_and_source(
     ask: tuple[str, ...],
     answers: str | None,
     fit_to: str | None,
+    below: bool,
     **typed: Any,
 ) -> Iterator[tuple[Layout, Source, dict[str, Any]]]:
     """The layout, the source or sources, and the answers to what it asks for.
@@ -38,7 +40,7 @@ def layout_and_source(
     With ``save`` the layout is kept once what is done meanwhile has come to a good end. Raises
     click.UsageError where the command line has too many or too few places.
     """
-    layout, source = _found(places, _typed(**typed))
+    layout, source = _found(places, below, _typed(**typed))
     with files_met() as met:
         given = answers_for(layout.request.questions, ask, answers, source)
     output_of(layout.request, given_for(layout, given))  # what can't be an answer is told first
@@ -47,23 +49,26 @@ def layout_and_source(
         yield used.fitted_to(fit_to) if fit_to else used, source, given
 
 
-def _found(places: tuple[str, ...], typed: dict[str, Any]) -> tuple[Layout, Source]:
+def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple[Layout, Source]:
     """The layout and what it is for. Without a layout all places are sources."""
     named = len(places) > 1 and (not typed or _is_layout(places[0]))
     if not places or not (named or typed):
         raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and a typed layout.")
     reading = typed.get("source")
-    if typed and is_catalogue(one_or_several(places[named:]), reading):
+    source = one_or_several(places[named:], below)
+    if typed and is_catalogue(source, reading):
         typed["source"] = {**(reading or {}), "format": CATALOGUE}
     if not named:
-        return Layout.from_data(typed, "command line"), one_or_several(places)
+        return Layout.from_data(typed, "command line"), source
     layout = Layout.find(places[0])
-    return layout.with_changes(typed) if typed else layout, one_or_several(places[1:])
+    return layout.with_changes(typed) if typed else layout, source
 
 
-def one_or_several(places: Sequence[str]) -> Source:
-    """What stands for a source: its name, or the names of its files."""
-    return places[0] if len(places) == 1 else list(places)
+def one_or_several(places: Sequence[str], below: bool) -> Source:
+    """What stands for a source: its name, or the names of its files; of folders with what is
+    ``below`` them. Raises SourceError."""
+    named = [folder_below(one) if below else one for one in places]
+    return named[0] if len(named) == 1 else named
 
 
 def _is_layout(place: str) -> bool:

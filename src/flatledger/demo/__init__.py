@@ -28,6 +28,7 @@ LAYOUTS = {  # each with the source that it is for
     "months-of-requisitions.yaml": "requisitions-by-month.zip",
     "catalogue.yaml": "catalogue.mrc",
     "shelf-list.yaml": "catalogue.mrc",
+    "photographs.yaml": "photographs",
 }
 BESIDE = (  # what layouts name: lists, and a form
     *("wanted.txt", "stations.csv", "bays.csv", "equipment-fields.csv"),
@@ -49,13 +50,20 @@ def copy_to(folder: Path) -> Samples:
     folder.mkdir(parents=True, exist_ok=True)
     different = []
     with as_file(files(__name__)) as demo:
-        ours = [*(demo / name for name in (*BESIDE, *sorted(set(LAYOUTS.values()))))]
-        ours += [demo / "layouts" / name for name in LAYOUTS]
-        for file in ours:
-            if not _copied(file, folder / file.name):
-                different.append(folder / file.name)
+        sources = [demo / name for name in (*BESIDE, *sorted(set(LAYOUTS.values())))]
+        ours = {file: folder / file.relative_to(demo) for one in sources for file in _files_of(one)}
+        ours |= {demo / "layouts" / name: folder / name for name in LAYOUTS}
+        for file, place in ours.items():
+            place.parent.mkdir(exist_ok=True)
+            if not _copied(file, place):
+                different.append(place)
     runs = [(folder / name, folder / source) for name, source in LAYOUTS.items()]
     return Samples(runs, different)
+
+
+def _files_of(source: Path) -> list[Path]:
+    """A source, or the files in it if it is a folder."""
+    return sorted(source.iterdir()) if source.is_dir() else [source]
 
 
 def _copied(file: Path, place: Path) -> bool:

@@ -9,13 +9,15 @@ from typing import Any
 
 from ..errors import SourceError
 from ..layout.names import proposal
-from ..layout.source_options import CATALOGUE
+from ..layout.source_options import CATALOGUE, PHOTOS
 from ..layout.text import from_data, write_yaml
 from ..reports.words import counted
 from ..structure.catalogue_names import called
 from ..structure.recognising import DEEPER
 from ..structure.spots import DEEPEST, MOST_KEYS
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
+from .photo_facts import POSITION_DECIMALS, POSITIONS, fact_lines
+from .ways import OF_CODED_FACTS, catalogue_ways, level_ways, mapping_ways
 from .wording import (
     comment,
     humanised,
@@ -67,9 +69,12 @@ class Draft:
         self.row = row_per or self._deepest()
         self.chain = [path for path in self.levels if within(self.row, path)]
         self.headings = self._headings()
+        self.taken = {*self.headings.values()}
 
     def _deepest(self) -> str:
-        """The deepest level that most records have."""
+        """The deepest level that most records have; in a catalogue they stand for themselves."""
+        if self.catalogue:
+            return "record"
         share: dict[str, float] = {}
         for path, field in self.levels.items():
             outer = [share[other] for other in share if within(path, other)]
@@ -234,7 +239,15 @@ class Draft:
                 lines.append(f"  {entry}" + self.remark(field))
         for path in self.languages():
             lines.append(f"  {self.language_entry(path)}")
-        return [*lines, *places]
+        return [*lines, *places, *self._lines_of_format()]
+
+    def _lines_of_format(self) -> list[str]:
+        """What is often asked of the records of a trade, as comments."""
+        if self.result.states.get("format") == PHOTOS:
+            return fact_lines(self.result.fields, self.languages())
+        if self.catalogue and any(field.path == "008" for field in self.result.fields):
+            return list(OF_CODED_FACTS)
+        return []
 
     def _key_lines(self) -> list[str]:
         """Columns for the keys of the mappings that lead to the row."""
@@ -256,14 +269,19 @@ class Draft:
 
     def value(self, field: FieldSurvey) -> str:
         path = scalar(rooted(field.path))
+        codes = f", translate: {field.code_list}" if field.code_list else ""
         if field.is_level:
-            return f'{{value: {path}, separator: "; "}}'
+            return f'{{value: {path}, separator: "; "{codes}}}'
+        if codes:
+            return f"{{value: {path}{codes}}}"
         kind = _datatype(field)
         total = ", total: sum" if self._adds_up(field) else ""
         if kind:
             return f"{{value: {path}, {kind}{total}}}"
         noisy = field.decimals > _MOST_DECIMALS
         digits = _DECIMALS if noisy else field.decimals
+        if field.path in POSITIONS:
+            return f"{{value: {path}, decimals: {POSITION_DECIMALS}}}"
         rounded = f", decimals: {digits}" if noisy or field.uneven else ""
         return f"{{value: {path}{rounded}{total}}}" if rounded or total else path
 
@@ -277,7 +295,8 @@ class Draft:
 
     def remark(self, field: FieldSurvey) -> str:
         said = self.headings.get(field.path)
-        notes = [one for one in field.remarks if "identifier" not in one and one != said]
+        left = (said, f"`translate: {field.code_list}`")
+        notes = [one for one in field.remarks if "identifier" not in one and one not in left]
         notes = [re.sub(r": \{datatype: [a-z]+\}$", "", remark) for remark in notes]
         if self._adds_up(field) and len(self.chain) > 0 and not within(field.path, self.row):
             home = next((p for p in reversed(self.chain) if within(field.path, p)), "record")
@@ -296,13 +315,18 @@ class Draft:
                 for field in self.result.fields
                 if self.innermost(field) == path and set(field.kinds) - {"object", "list"}
             ]
-            ways = [f"count({path})", *(self._way(field) for field in inside)]
             lines += ["", f"  # {path}: many for one row. To have it: `row-per: {path}`, or"]
-            title = humanised(names_of(path)[-2:])
-            for place, way in enumerate(ways, 1):
-                lines.append(f"  # - {scalar(f'{title} {place}')}: {scalar(way)}")
-        lines += [line for f in self.result.fields if self._is_mapping(f) for line in _mapping(f)]
+            lines += self._ways(path, inside)
+        lines += [
+            line for f in self.result.fields if self._is_mapping(f) for line in mapping_ways(f)
+        ]
         return [comment(line) for line in lines]
+
+    def _ways(self, path: str, inside: list[FieldSurvey]) -> list[str]:
+        ways = [(field, self._way(field)) for field in inside]
+        if self.catalogue:
+            return catalogue_ways(path, ways, self.taken)
+        return level_ways(path, [way for _, way in ways])
 
     def _is_mapping(self, field: FieldSurvey) -> bool:
         """Whether a field is the members of a mapping whose keys are data."""
@@ -341,20 +365,6 @@ class Draft:
             f"# group: [{scalar(first)}]",
             "# output: {file: table.csv, delimiter: semicolon}",
         ]
-
-
-def _mapping(field: FieldSurvey) -> list[str]:
-    """Ways to have the members of a mapping whose keys are data."""
-    members, whole = field.path, field.path.removesuffix(".*")
-    title = humanised(names_of(whole)[-2:])
-    joined = scalar(f"listagg({members}, '; ')")
-    return [
-        "",
-        f"  # {whole}: its keys are data. To have it: `row-per: {members}` with",
-        f"  # key({members}) and {members}, or",
-        f"  # - {scalar(f'{title} 1')}: {scalar(f'count({members})')}",
-        f"  # - {scalar(f'{title} 2')}: {joined}",
-    ]
 
 
 def _datatype(field: FieldSurvey) -> str:

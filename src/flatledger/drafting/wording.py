@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+_BETWEEN_WORDS = r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|[_\-./:]+"
 _PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 _ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
 
@@ -46,9 +47,11 @@ def humanised(names: list[str]) -> str:
 
     >>> humanised(["part", "unitPrice"])
     'Part unit price'
+    >>> humanised(["ISOSpeed"]), humanised(["FNumber"])
+    ('ISO speed', 'F number')
     """
     parts = [name.removeprefix("@") for name in names if name != "*"] or ["value"]
-    words = " ".join(re.sub(r"(?<=[a-z0-9])(?=[A-Z])|[_\-./:]+", " ", name) for name in parts)
+    words = " ".join(re.sub(_BETWEEN_WORDS, " ", name) for name in parts)
     text = " ".join(words.split())
     lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())
     return (lowered[:1].upper() + lowered[1:]) or "Column"

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple, Protocol, Self
 
+from msgspec.structs import replace
+
 from ..compile.definitions import Definitions
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
@@ -46,6 +48,15 @@ class Origin(NamedTuple):
     before: int = 0
     rows: Callable[[], Sequence[int]] | None = None
     several: bool = False
+
+    def placed(self, faults: Iterable[Fault]) -> list[Fault]:
+        """Faults with the file that they are in, and the number of their record in it, where there
+        are several."""
+        if not self.several:
+            return list(faults)
+        return [
+            replace(one, file=self.file, file_record=one.record - self.before) for one in faults
+        ]
 
 
 class Batch(NamedTuple):

@@ -178,18 +178,10 @@ class Stepper:
 
 def _named(faults: Iterable[Fault], names: dict[int, str], origin: Origin) -> list[Fault]:
     """Faults with what their records are called, and of several files with the one they are in."""
-    if not names and not origin.several:
-        return list(faults)
-    file, before = (origin.file, origin.before) if origin.several else ("", 0)
-    return [
-        msgspec.structs.replace(
-            one,
-            identifier=names.get(one.record, ""),
-            file=file,
-            file_record=one.record - before if file else 0,
-        )
-        for one in faults
-    ]
+    placed = origin.placed(faults)
+    if not names:
+        return placed
+    return [msgspec.structs.replace(one, identifier=names.get(one.record, "")) for one in placed]
 
 
 def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:

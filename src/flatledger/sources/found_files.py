@@ -7,7 +7,7 @@ import glob
 import io
 import os
 import zipfile
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from os import PathLike, fspath
 from pathlib import Path, PurePath, PurePosixPath
 from typing import Any, NamedTuple, cast
@@ -21,6 +21,7 @@ _ZIPS = (_ZIP, b"PK\x05\x06")  # with files in it, and with none
 _OF_WORKBOOKS = {"[Content_Types].xml", "mimetype", "META-INF/manifest.xml"}
 _WORKBOOKS = (".xlsx", ".xlsm", ".ods")
 _PATTERN = "*?["
+_BELOW = "**"
 _SHOWN = 5
 
 
@@ -104,7 +105,7 @@ def folders_within(source: Any) -> list[str]:
             more = ", …" if len(shown) > _SHOWN else ""
             if shown:
                 what = f"the folders in {fspath(one)} are not read: {', '.join(shown[:_SHOWN])}"
-                told.append(f"{what}{more} ({fspath(one)}/**/* names what is in them too)")
+                told.append(f"{what}{more} (--below, or '{fspath(one)}/**/*', reads these too)")
     return told
 
 
@@ -125,7 +126,8 @@ def naming(source: Any, path: Path) -> str:
         if inside and not path.name.startswith("."):
             return fspath(one)
         is_pattern = not os.path.exists(one) and any(letter in name for letter in _PATTERN)
-        if is_pattern and fnmatch.fnmatchcase(os.path.realpath(path), name):
+        patterns = (name, name.replace(f"{_BELOW}/", "")) if is_pattern else ()
+        if any(fnmatch.fnmatchcase(os.path.realpath(path), pattern) for pattern in patterns):
             return fspath(one)
     return ""
 
@@ -166,10 +168,47 @@ def _files_at(name: str) -> list[SourceFile] | None:
         return _in_zip(holder, PurePosixPath(Path(name).relative_to(holder)).as_posix())
     if not any(letter in name for letter in _PATTERN):
         return None
-    paths = [Path(one) for one in sorted(glob.glob(name, recursive=True)) if os.path.isfile(one)]
+    paths = [Path(one) for one in sorted(_named_like(name)) if os.path.isfile(one)]
     if not paths:
         raise SourceError(f"no file is named like {name}")
     return [file for path in paths for file in _files_at(str(path)) or [SourceFile(path)]]
+
+
+def below(folder: str) -> str:
+    """The pattern of all files in a folder and in those below it. Raises SourceError.
+
+    >>> below(".")
+    './**/*'
+    """
+    if not os.path.isdir(folder):
+        raise SourceError(f"{folder} is no folder, so that nothing is below it")
+    return os.path.join(glob.escape(folder), "**", "*")
+
+
+def _named_like(pattern: str) -> set[str]:
+    """What there is by a pattern. Each folder is looked into once, by however many links."""
+    parts = Path(pattern).parts
+    if _BELOW not in parts:
+        return set(glob.glob(pattern))
+    at = parts.index(_BELOW)
+    found: set[str] = set()
+    met: set[str] = set()
+    for start in sorted(glob.glob(str(Path(*parts[:at])))):
+        for folder in _folders_below(start, met):
+            found |= _named_like(str(Path(glob.escape(folder), *(parts[at + 1 :] or ("*",)))))
+    return found
+
+
+def _folders_below(start: str, met: set[str]) -> Iterator[str]:
+    """A folder and those below it that are not hidden, and have not been met."""
+    for folder, names, _ in os.walk(start, followlinks=True):
+        place = os.path.realpath(folder)
+        if place in met:
+            names.clear()
+            continue
+        met.add(place)
+        yield folder
+        names[:] = sorted(one for one in names if not _is_hidden(one))
 
 
 def _in_folder(folder: Path) -> list[SourceFile]:
@@ -180,7 +219,9 @@ def _in_folder(folder: Path) -> list[SourceFile]:
         raise SourceError(f"{folder} can't be read: {error.strerror}") from None
     found = [folder / name for name in names if not name.startswith(".")]
     if not found:
-        raise SourceError(f"{folder} has no files in it; {folder}/**/* names those further below")
+        raise SourceError(
+            f"{folder} has no files in it (--below, or '{folder}/**/*', reads those in its folders)"
+        )
     return [file for path in found for file in _files_at(str(path)) or [SourceFile(path)]]
 
 

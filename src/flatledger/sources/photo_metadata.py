@@ -82,7 +82,8 @@ def _told(read: Callable[[Any], Any]) -> Callable[[Any], Any]:
             *(ArithmeticError, AttributeError, EOFError, LookupError, OSError, RecursionError),
             *(SyntaxError, TypeError, ValueError, struct.error, etree.LxmlError),
         ) as error:
-            raise MetadataError(f"can't be read ({type(error).__name__}: {error})") from None
+            said = error.msg if isinstance(error, etree.LxmlSyntaxError) else error
+            raise MetadataError(f"can't be read ({said or type(error).__name__})") from None
 
     return call
 

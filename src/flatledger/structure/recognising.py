@@ -19,6 +19,7 @@ _SHOWN, _EXAMPLES = 30, 3
 MOST_DEPTHS = 8  # that are told one by one
 DEEPER = "nested deeper than is looked at here"
 _LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
+_ANY_LANGUAGE = "x-default"  # of XMP (ISO 16684-1, 8.2.2.4)
 _COMMON_LANGUAGES = frozenset(
     "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
 )
@@ -238,8 +239,10 @@ def _members(spot: Spot) -> str:
     """What the keys of an object are, where they are data rather than names of fields."""
     keys = list(spot.keys if spot.members is not None else spot.children)
     below = [spot.members] if spot.members is not None else list(spot.children.values())
-    tags = all(map(_LANGUAGE.fullmatch, keys)) and all(set(one.kinds) <= {"text"} for one in below)
-    common = sum(key.split("-")[0] in _COMMON_LANGUAGES for key in keys)
+    tags = all(key == _ANY_LANGUAGE or _LANGUAGE.fullmatch(key) for key in keys) and all(
+        set(one.kinds) <= {"text"} for one in below
+    )
+    common = sum(key.split("-")[0] in _COMMON_LANGUAGES or key == _ANY_LANGUAGE for key in keys)
     if tags and common * 2 > len(keys) and not spot.top:
         return "language tags"
     return "data" if spot.members is not None or spot.other_keys else ""
