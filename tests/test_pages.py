@@ -18,7 +18,7 @@ from tests.conftest import Tool
 DOCS = Path(__file__).parents[1] / "docs"
 PAGES = {
     name: (DOCS / f"{name}.md").read_text(encoding="utf-8")
-    for name in ("trees", "sources", "catalogues")
+    for name in ("trees", "sources", "catalogues", "photographs")
 }
 TABLES = [
     (name, *found)

@@ -116,6 +116,42 @@ def test_broken_metadata_are_a_fault_of_that_picture(
     assert fault.file == "a.jpg"
 
 
+def test_what_is_hostile_in_a_picture_is_an_error_or_its_fault(tmp_path: Path) -> None:
+    folder = tmp_path / "in"
+    folder.mkdir()
+    inner = photo(tmp_path / "inner.jpg", XMP).read_bytes()
+    tags = Image.Exif()
+    tags.get_ifd(1).update({0x0103: 6, 0x0201: 8, 0x0202: len(inner)})  # a thumbnail
+    Image.new("RGB", (8, 8)).save(folder / "a.jpg", exif=tags.tobytes() + inner)
+    for name, size in (("b.tif", 11 << 20), ("c.tif", 100 << 20)):
+        Image.new("L", (8, 8)).save(folder / name, tiffinfo={700: XMP.encode().ljust(size)})
+    (folder / "round").symlink_to(folder)
+    layout = {"columns": [{"N": "file.name"}, {"W": "width"}, {"X": "xmp['xmp:Rating']"}]}
+    rows = flatledger.table(layout, f"{folder}/**/*")
+    assert list(rows) == [("a.jpg", 8, None), ("b.tif", 8, None), ("c.tif", 8, None)]
+    assert [f.reason[:22] for f in rows.balance.faults] == ["has more than 10 MB; t"] * 2
+    (folder / "a.jpg").write_bytes(b"")
+    with pytest.raises(flatledger.SourceError, match=r"a\.jpg is empty: it has not one byte"):
+        flatledger.table(layout, folder)
+    (folder / "a.jpg").write_bytes(b"\xff\xd8\xff no picture")
+    with pytest.raises(flatledger.SourceError, match=r"a\.jpg is no picture that .* WebP\)$"):
+        flatledger.table(layout, folder)
+
+
+def test_a_draft_has_what_several_standards_hold_as_one_column(tmp_path: Path) -> None:
+    photo(tmp_path / "a.jpg", XMP.replace("title", "description"), IIM, north="N")
+    drafted = str(flatledger.draft(tmp_path / "a.jpg"))
+    texts = "in_language(xmp['dc:description'], 'en'), iptc['Caption/Abstract']"
+    line = f'# - Caption: "coalesce({texts}, exif.ImageDescription)"'
+    assert line in drafted
+    assert "decimals: 6" in drafted
+    opened = drafted.replace(line, line[2:]).replace("  - Caption abstract", "  # - Caption a")
+    (tmp_path / "d.yaml").write_text(opened, encoding="utf-8")
+    rows = flatledger.table(str(tmp_path / "d.yaml"), tmp_path / "a.jpg")
+    row = dict(zip(rows.headings, next(rows), strict=True))
+    assert (row["Caption"], row["Latitude"]) == ("The light", Decimal("57.510000"))
+
+
 def test_bytes_cut_or_changed_give_an_error_of_ours_or_a_record(tmp_path: Path) -> None:
     path = photo(tmp_path / "a.jpg", XMP, IIM, north="N")
     data = path.read_bytes()

@@ -12,7 +12,7 @@ from typing import Any
 from unittest.mock import patch
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
@@ -141,6 +141,7 @@ values = st.recursive(
 
 
 @settings(max_examples=150)
+@example([{"no": {"no": False}}, {"no": [None, {"no": {}}]}])  # a node's member is a plain value
 @given(st.lists(st.dictionaries(names, values, max_size=4), max_size=4))
 def test_every_drafted_layout_runs_and_balances(records: list[Any]) -> None:
     if all(value is None or value == "" for record in records for value in record.values()):

@@ -20,6 +20,7 @@ from ..run.collecting import at_rest, restfully
 from ..run.protocols import Progress, Reader
 from ..sources import AnySource
 from ..sources.tables import TableReader
+from ..structure.path_texts import path_of
 from ..structure.positions import Positions
 from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
@@ -28,7 +29,6 @@ from ..structure.survey import (
     SurveyResult,
     fields_of,
     in_notation,
-    path_of,
     unfilled,
 )
 from ..structure.trees import holds_objects

@@ -94,7 +94,9 @@ class Draft:
         outside = is_members(field.path) and field.path != self.row
         if self.catalogue and (".ind" in field.path or field.path in self.outer):
             return False
-        return bool(holds) and self._side(field) is None and not outside
+        above = self.levels.get(path_above(field.path))
+        node = above is not None and above.nested and last_name(field.path) == last_name(above.path)
+        return bool(holds) and self._side(field) is None and not outside and not node
 
     def _side(self, field: FieldSurvey) -> str | None:
         """The level beside or below the row that a field belongs to."""

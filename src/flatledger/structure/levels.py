@@ -12,17 +12,30 @@ from ..layout.column import Expression
 from ..layout.model import LayoutParts
 from ..layout.source_options import CATALOGUE
 from ..values.aggregates import AGGREGATES
+from .path_texts import path_of
 from .structure import MEMBERS, Place
 
 Names = tuple[str, ...]
-_OF_A_TAG = re.compile(r"(?<![^.])(\d{3})\.(?=[$/])")  # as the notation of catalogues has it
+_TAG = re.compile(r"\d{3}")  # of a catalogue, by whose notation what is in it follows at once
+_IN_A_TAG = ("$", "/")
 RECORD: Names = ()
 
 
 def level_name(names: Names) -> str:
-    """How a level is called in messages and reports."""
-    text = ".".join("*" if name == MEMBERS else name for name in names) if names else "record"
-    return _OF_A_TAG.sub(r"\1", text)
+    """How a level is called in messages and reports: as a layout takes it.
+
+    >>> level_name(("lines", "unit-price")), level_name(("700", "$e")), level_name(())
+    ("lines['unit-price']", '700$e', 'record')
+    """
+    text = names[0] if names and _TAG.fullmatch(names[0]) else ""
+    for name in names[1:] if text else names:
+        if name == MEMBERS:
+            text = f"{text or '$'}.*"
+        elif text == names[0] and name.startswith(_IN_A_TAG):
+            text += name
+        else:
+            text = path_of(text, name)
+    return text or "record"
 
 
 class Access(msgspec.Struct, frozen=True):

@@ -10,17 +10,16 @@ import msgspec
 
 from ..values.element_texts import LEADER
 from ..values.faults import Fault
-from ..values.visible import steerless_json
 from .catalogue_names import CODED
 from .catalogue_names import called as catalogue_name
 from .parents import parents_among
+from .path_texts import path_of
 from .recognising import key_words, recognise
 from .spots import Spot, keys_are_data
 
 EXAMPLES = 3
 FURTHER = "further fields, which are not listed one by one"
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
-_SHORTHAND = re.compile(r"[A-Za-z_\u0080-\U0010FFFF][0-9A-Za-z_\u0080-\U0010FFFF]*")
 
 
 class FieldSurvey(msgspec.Struct):
@@ -71,21 +70,6 @@ def unfilled(path: str) -> FieldSurvey:
     """A place of a table that has no record."""
     nothing: list[str] = []
     return FieldSurvey(path, 0, 0, 0, 0, 0, 0, 0, 0, {}, 0, False, 0, 0, False, nothing, nothing)
-
-
-def path_of(parent: str, name: str) -> str:
-    """A step further, as a layout takes it: names that are no shorthand are bracketed.
-
-    >>> path_of("lines", "qty"), path_of("lines", "unit-price"), path_of("", "dc:title")
-    ('lines.qty', "lines['unit-price']", "['dc:title']")
-    """
-    if _SHORTHAND.fullmatch(name) and name.isprintable() and not re.search(r"\s", name):
-        reserved = not parent and name.lower() in ("not", "case", "null", "true", "false")
-        start = parent or ("$" if reserved else "")
-        return f"{start}.{name}" if start else name
-    escaped = name.replace("\\", "\\\\").replace("'", "\\'")
-    escaped = re.sub(r"[\x00-\x1f]", lambda found: f"\\u{ord(found[0]):04x}", escaped)
-    return f"{parent}['{steerless_json(escaped)}']"
 
 
 def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
