@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
 from contextlib import ExitStack
@@ -14,8 +15,11 @@ from unittest.mock import patch
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from rich.cells import cell_len
 
 import flatledger
+from flatledger.reports.screen import Screen
+from flatledger.reports.survey_text import print_survey
 from flatledger.reports.words import where_nothing_is
 from flatledger.structure import spots
 from tests.conftest import Tool
@@ -43,7 +47,7 @@ def test_the_survey_counts_what_is_there() -> None:
     assert result.field("took").remarks == ["durations: working_time(took, 'hours')"]
     assert result.field("tags").remarks == ["lists in one text, parted by '; '"]
     assert "in_language(names, 'en')" in result.field("names").remarks[0]
-    assert result.field("no").remarks == ["different in each: an identifier"]
+    assert result.field("no").remarks == ["all different and never blank: an identifier"]
     assert [field.path for field in result.under("names").fields] == ["names", "names.*"]
     assert result.field("x").filled == 0
 
@@ -102,7 +106,7 @@ def test_the_commands(tool: Tool, demo: Path) -> None:
     assert done.returncode == 0
     assert "all 48 records" in done.stderr
     line = next(line for line in done.stdout.splitlines() if line.startswith("lines.options "))
-    assert line.split()[1:6] == ["40", "%", "64", "(1-1.5-2)", "object"]
+    assert line.split() == "lines.options 40 % object 64 entries, 1 to 2 in each".split()  # noqa: SIM905
     assert "lines.qty" not in tool("survey", "requisitions.jsonl", "--under", "lines.part").stdout
     assert tool("survey", "requisitions.jsonl", "--values", "status").stdout.splitlines()[1] == (
         "received\t32"
@@ -123,6 +127,27 @@ def test_the_commands(tool: Tool, demo: Path) -> None:
         "did you mean `payments`?"
         in tool("draft", "requisitions.jsonl", "--row-per", "paymets").stderr
     )
+
+
+def test_the_survey_on_a_narrow_terminal(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A line for each field, none too long but for a path that has one of its own, whole."""
+    deep: dict[str, Any] = {"value": " two  blanks", "size": 7}
+    path = [f"level_number_{at}" for at in range(6)]
+    for name in reversed(path):
+        deep = {name: deep}
+    records = [{**deep, "id": n, "size": n, "note": "wide 漢字 " * 9, "ok": True} for n in (1, 2)]
+    monkeypatch.setattr("flatledger.reports.screen.WIDEST", 80)
+    stream = io.StringIO()
+    print_survey(flatledger.survey(records), Screen(stream))
+    lines = stream.getvalue().splitlines()
+    whole = ".".join([*path, "value"])
+    assert lines[lines.index(whole) + 1].endswith("␣two␣␣blanks")
+    assert all(cell_len(line) <= 80 for line in lines if not line.startswith("level_number"))
+    assert [line.split()[0] for line in lines[1:5]] == ["id", "size", "note", "ok"]
+    assert [line.split()[-1] for line in lines[1:3]] == ["2", "2"]
+    assert lines[1].split()[4] == "1"  # the note: an identifier, and the size is none
+    assert lines[-1] == "  1  all different and never blank: an identifier"
+    assert "true/false" in lines[4]
 
 
 names = st.one_of(

@@ -296,9 +296,8 @@ class Draft:
         return are_numbers and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
 
     def remark(self, field: FieldSurvey) -> str:
-        said = self.headings.get(field.path)
-        left = (said, f"`translate: {field.code_list}`")
-        notes = [one for one in field.remarks if "identifier" not in one and one not in left]
+        left = ("identifier", "`translate: ")
+        notes = [one for one in field.remarks if not any(text in one for text in left)]
         notes = [re.sub(r": \{datatype: [a-z]+\}$", "", remark) for remark in notes]
         if self._adds_up(field) and len(self.chain) > 0 and not within(field.path, self.row):
             home = next((p for p in reversed(self.chain) if within(field.path, p)), "record")

@@ -13,6 +13,7 @@ from rich.text import Text
 
 from ..values.visible import visible
 
+Part = tuple[str, str]  # a text and its style
 WIDEST = 160  # where the width is not that of a terminal
 _USUAL = 80
 _NARROWEST = 72  # a narrower terminal breaks the lines itself
@@ -69,6 +70,10 @@ class Screen:
     def line(self, text: str = "", style: str = "", whole: bool = False) -> None:
         """Show a line of text, which is broken where it is too long, unless it stays ``whole``."""
         self._print(_text(text, style), soft_wrap=whole)
+
+    def parts(self, parts: Sequence[Part]) -> None:
+        """Show a line of texts, each in a style of its own; it stays whole."""
+        self._print(Text.assemble(*((visible(text), style) for text, style in parts)), True)
 
     def lines(self, texts: Collection[str]) -> None:
         """Show some lines."""

@@ -3,30 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
-from ..structure.survey import FieldSurvey, SurveyResult
+from ..structure.survey import SurveyResult
 from . import words
+from .field_tree import Branch, tree_of
 from .page import render
 
 
 @dataclass(slots=True)
-class Branch:
+class ShownField:
     """One field with those below it, as the page shows it."""
 
     path: str
     above: str
     name: str
+    called: str
     level: bool
     filled: str
     percent: int
     repeats: str
     different: str
-    kinds: str
+    types: str
     longest: str
     examples: list[str]
     remarks: list[str]
-    below: list[Branch] = field(default_factory=list)
+    below: list[ShownField]
 
 
 def survey_page(results: Mapping[str, SurveyResult], by: str | None = None) -> str:
@@ -45,41 +47,27 @@ def _surveys(results: Mapping[str, SurveyResult], by: str | None) -> list[dict[s
             "heading": f"{by} = {kind}" if by else result.source,
             "how_much": words.how_much(result),
             "told": words.told_lines(result),
-            "tree": tree(result.fields),
+            "tree": list(map(_shown, tree_of(result))),
         }
         for kind, result in results.items()
     ]
 
 
-def tree(fields: list[FieldSurvey]) -> list[Branch]:
-    """Fields, listed each before what lies below it, as a tree."""
-    top: list[Branch] = []
-    open_branches: list[tuple[int, Branch]] = []
-    for one in fields:
-        while open_branches and open_branches[-1][0] >= one.depth:
-            open_branches.pop()
-        above = open_branches[-1][1] if open_branches else None
-        branch = _branch(one, above.path if above else "")
-        (above.below if above else top).append(branch)
-        open_branches.append((one.depth, branch))
-    return top
-
-
-def _branch(one: FieldSurvey, above: str) -> Branch:
-    start = above if one.path.startswith(above) else ""
-    if one.path.startswith(f"{start}.") and start:
-        start += "."
-    return Branch(
+def _shown(branch: Branch) -> ShownField:
+    one = branch.place
+    return ShownField(
         path=one.path,
-        above=start,
-        name=one.path.removeprefix(start),
+        above=branch.above,
+        name=one.path.removeprefix(branch.above),
+        called=one.name,
         level=one.is_level,
         filled=words.share(one.filled, one.parents),
         percent=100 * one.filled // max(one.parents, 1),
         repeats=words.repeats(one),
         different=words.different(one),
-        kinds=words.kinds(one),
+        types=words.types(one, with_shares=True),
         longest=f"{one.longest:,}" if one.longest else "",
         examples=words.example_texts(one),
         remarks=one.remarks,
+        below=list(map(_shown, branch.below)),
     )

@@ -1,30 +1,113 @@
-"""A survey as text for a terminal."""
+"""A survey as text for a terminal: a line for each field, with marks that are explained below."""
 
 from __future__ import annotations
 
-from ..structure.survey import SurveyResult
-from .screen import Grid, Screen
-from .words import different, examples, kinds, repeats, share
+from rich.cells import cell_len
 
-_HEADINGS = ("path", "filled", "entries (least-mean-most)", "different", "kind", "such as")
-_TO_THE_RIGHT = (1, 2, 3)
+from ..structure.survey import FieldSurvey, SurveyResult
+from .field_tree import Branch, flat, tree_of
+from .screen import Part, Screen
+from .words import cut, different, example_texts, repeats, share, shown_text, types
+
+_GAP = "  "
+_PATHS = 0.4  # of the width, at most; a longer path has a line of its own
+_LONGEST_NAME, _LONGEST_TYPE = 30, 14
+_EXAMPLE = 36
+_FEWEST = 12  # letters for examples, however narrow the terminal is
 
 
 def print_survey(result: SurveyResult, screen: Screen) -> None:
-    """Print a row for each place, what was recognised below it."""
-    grid = Grid(_HEADINGS, right=_TO_THE_RIGHT, gap=2)
-    for field in result.fields:
-        remarks = list(field.remarks)
-        first = f"- {remarks.pop(0)}" if remarks and not examples(field) else ""
-        grid.add(
-            field.path,
+    """Print a line for each place; what was recognised is explained below, each thing once."""
+    marks = _Marks()
+    branches = list(flat(tree_of(result)))
+    rows = [_Row(branch, marks) for branch in branches]
+    columns = _Columns(rows, screen.width)
+    if rows:
+        screen.parts([(columns.line(_HEADINGS), "underline")])
+    for row in rows:
+        for parts in columns.parts(row):
+            screen.parts(parts)
+    if marks.texts:
+        screen.line()
+    for text, number in marks.texts.items():
+        screen.line(f"{number:>3}  {text}", whole=True)
+
+
+class _Marks:
+    """Numbers for what was recognised, in the order in which it is met."""
+
+    def __init__(self) -> None:
+        self.texts: dict[str, int] = {}
+
+    def of(self, field: FieldSurvey) -> str:
+        numbers = [self.texts.setdefault(one, len(self.texts) + 1) for one in field.remarks]
+        return ",".join(map(str, numbers))
+
+
+class _Row:
+    """The cells of a field, beside its path."""
+
+    def __init__(self, branch: Branch, marks: _Marks) -> None:
+        field = self.field = branch.place
+        self.above = branch.above
+        self.cells = [
+            shown_text(field.path),
+            cut(field.name, _LONGEST_NAME),
             share(field.filled, field.parents),
-            repeats(field),
             different(field),
-            kinds(field),
-            examples(field) or first,
-            style="bold" if field.is_level else "",
-        )
-        for remark in remarks:
-            grid.add("", "", "", "", "", f"- {remark}")
-    screen.grid(grid)
+            cut(types(field), _LONGEST_TYPE),
+            marks.of(field),
+        ]
+        longest = f"(longest: {field.longest:,} letters)" if field.longest > _EXAMPLE else ""
+        self.examples = [repeats(field), *(cut(one, _EXAMPLE) for one in example_texts(field))]
+        self.examples = [one for one in [*self.examples, longest] if one]
+
+
+_HEADINGS = ["path", "called", "filled", "different", "type", "note", "examples"]
+_TO_THE_RIGHT = (2, 3)
+
+
+class _Columns:
+    """How wide each column is, so that the whole fits."""
+
+    def __init__(self, rows: list[_Row], width: int) -> None:
+        cells = [[row.cells[at] for row in rows] for at in range(len(_HEADINGS) - 1)]
+        self._shown = [at for at, texts in enumerate(cells) if any(texts) or at == 0]
+        self._widths = {
+            at: max([cell_len(_HEADINGS[at]), *map(cell_len, cells[at])]) for at in self._shown
+        }
+        others = sum(self._widths.values()) - self._widths[0] + len(_GAP) * len(self._shown)
+        most = min(int(_PATHS * width), width - others - _FEWEST)
+        self._widths[0] = max(min(self._widths[0], most), len(_HEADINGS[0]))
+        self._left = max(width - others - self._widths[0], _FEWEST)
+
+    def line(self, cells: list[str]) -> str:
+        """A line of cells, of which the last are the examples."""
+        padded = [self._padded(cells[at], at) for at in self._shown]
+        return _GAP.join([*padded, cells[-1]]).rstrip()
+
+    def parts(self, row: _Row) -> list[list[Part]]:
+        """A row in one line, or in two where its path is long: the path's beginning, which others
+        share, is dim."""
+        path, above = row.cells[0], shown_text(row.above)
+        style = "bold" if row.field.is_level else ""
+        named: list[Part] = [(above, "dim"), (path.removeprefix(above), style)]
+        rest = self.line(["", *row.cells[1:], self._fitted(row.examples)])[self._widths[0] :]
+        if cell_len(path) > self._widths[0]:
+            return [named, [(" " * self._widths[0] + rest, "")]]
+        blanks = " " * (self._widths[0] - cell_len(path)) if rest else ""
+        return [[*named, (blanks + rest, "")]]
+
+    def _padded(self, text: str, at: int) -> str:
+        blanks = " " * (self._widths[at] - cell_len(text))
+        return blanks + text if at in _TO_THE_RIGHT else text + blanks
+
+    def _fitted(self, examples: list[str]) -> str:
+        """As many examples as there is room for; the first is cut if it has to be."""
+        text = cut(examples[0], self._left) if examples else ""
+        for one in examples[1:]:
+            longer = f"{text} · {one}"
+            if cell_len(longer) > self._left:
+                return text
+            text = longer
+        return text

@@ -3,27 +3,32 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from collections.abc import Mapping
 from decimal import Decimal
 from typing import Any
+
+from rich.cells import cell_len, set_cell_size
 
 from ..run.describing import TableColumn
 from ..structure.survey import FieldSurvey, SurveyResult
 from ..values.code_lists import code_list
 from ..values.numbers import Unreadable
 
-SHOWN = 36
+_TYPES = {"truth": "true/false", "blank": "empty"}
 BLANK = "\u2423"
+_UNSEEN = re.compile(r"^ +| +$| {2,}")
 TOLD_SHOWN = 10
 
 
 def counted(number: int, noun: str) -> str:
     """A number of things.
 
-    >>> counted(1, "row"), counted(1200, "row")
-    ('1 row', '1,200 rows')
+    >>> counted(1, "row"), counted(1200, "row"), counted(2, "entry")
+    ('1 row', '1,200 rows', '2 entries')
     """
-    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
+    several = f"{noun[:-1]}ies" if noun.endswith("y") else f"{noun}s"
+    return f"{number:,} {noun if number == 1 else several}"
 
 
 def how_much(result: SurveyResult) -> str:
@@ -79,10 +84,12 @@ def share(part: int, whole: int) -> str:
 
 
 def repeats(field: FieldSurvey) -> str:
-    """How often a level repeats: its entries in all, and the least, mean and most of a list."""
+    """How often a level repeats: its entries in all, and the least and most in one list."""
     if not field.is_level:
         return ""
-    return f"{field.entries:,} ({field.least}-{field.mean:.1f}-{field.most})"
+    many = counted(field.entries, "entry")
+    each = f"{field.least} to {field.most}" if field.least < field.most else f"{field.most}"
+    return f"{many}, {each} in each"
 
 
 def different(field: FieldSurvey) -> str:
@@ -90,28 +97,43 @@ def different(field: FieldSurvey) -> str:
     return f"{field.distinct:,}{'+' if field.distinct_is_bound else ''}" if field.distinct else ""
 
 
-def kinds(field: FieldSurvey) -> str:
-    """The kinds of value with their shares."""
+def types(field: FieldSurvey, *, with_shares: bool = False) -> str:
+    """The types of the values, the commonest first, and where it is asked for with their shares."""
     total = sum(field.kinds.values())
-    names = [
-        name if count == total else f"{name} {share(count, total)}"
-        for name, count in field.kinds.items()
-    ]
-    return ", ".join(names)
+    names = {_TYPES.get(name, name): count for name, count in field.kinds.items()}
+    if not with_shares:
+        return ", ".join(names) or "empty"
+    shares = (
+        name if count == total else f"{name} {share(count, total)}" for name, count in names.items()
+    )
+    return ", ".join(shares) or "empty"
 
 
-def examples(field: FieldSurvey) -> str:
-    """A few real values on one line."""
-    shown = [short(example, SHOWN) for example in example_texts(field)]
-    longest = f" (longest: {field.longest:,} characters)" if field.longest > SHOWN else ""
-    return " · ".join(shown) + longest
+def shown_text(text: str) -> str:
+    """A text with the blanks that nobody would see: at its ends, and those that are doubled.
+
+    >>> shown_text(" a  b c ")
+    '\u2423a\u2423\u2423b c\u2423'
+    """
+    return _UNSEEN.sub(lambda found: BLANK * len(found[0]), text)
+
+
+def cut(text: str, longest: int) -> str:
+    """A text that is cut where it has more letters than there is room for.
+
+    >>> cut("a long text", 7)
+    'a long…'
+    """
+    if cell_len(text) <= longest:
+        return text
+    return set_cell_size(text, longest - 1).rstrip() + "…"
 
 
 def example_texts(field: FieldSurvey) -> list[str]:
     """A few real values; of positions in a coded field with how often they come, and what the codes
     are called, and blanks that can be seen."""
     if not field.counts:
-        return field.examples
+        return [shown_text(" ".join(one.splitlines())) for one in field.examples]
     names = code_list(field.code_list) if field.code_list else {}
     more = field.distinct - len(field.counts)
     shown = (

@@ -86,7 +86,7 @@ class Positions:
         self, path: str, depth: int, filled: int, values: Counter[str], bound: bool
     ) -> FieldSurvey:
         commonest = dict(values.most_common(MOST_SHOWN))
-        name, codes = called(path), CODED.get(path, "")
+        codes = CODED.get(path, "")
         return FieldSurvey(
             path=path,
             depth=depth,
@@ -104,7 +104,8 @@ class Positions:
             decimals=0,
             uneven=False,
             examples=list(commonest)[:EXAMPLES],
-            remarks=[*([name] if name else []), *([f"`translate: {codes}`"] if codes else [])],
+            remarks=[f"`translate: {codes}`"] if codes else [],
+            name=called(path),
             counts=commonest,
             code_list=codes,
         )

@@ -16,6 +16,10 @@ from .spots import MOST_COUNTED, Spot
 ENOUGH = 0.9  # this share of the values makes a kind
 LOOKED_AT = 200
 _SHOWN, _EXAMPLES = 30, 3
+_LAST_WORD = re.compile(r"[\W_]+|(?<=[a-z0-9])(?=[A-Z])")
+_IDENTIFIERS = frozenset(
+    "id identifier no nr number code key ref reference barcode uuid".split()  # noqa: SIM905
+)
 MOST_DEPTHS = 8  # that are told one by one
 DEEPER = "nested deeper than is looked at here"
 _LANGUAGE = re.compile(r"[a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*")
@@ -48,7 +52,7 @@ class Recognised(msgspec.Struct):
         """The remarks, the most important first; what is blank in some is no identifier."""
         whole = filled >= parents > 1
         identifies = self.identifies and whole and not (self.holds or self.mixed)
-        identifier = ["different in each: an identifier"] if identifies else []
+        identifier = ["all different and never blank: an identifier"] if identifies else []
         return [*self.mixed, *identifier, *self.holds]
 
 
@@ -65,17 +69,30 @@ def recognise(spot: Spot, path: str) -> Recognised:
     if spot.of_elements and not {"@xml:lang", "@lang"}.isdisjoint(spot.children):
         found.holds.append(f"texts with their language: in_language({path}, 'en')")
     if spot.depths:
-        counts = [f"{spot.depths[at]:,} at depth {at}" for at in sorted(spot.depths)[:MOST_DEPTHS]]
+        counts = [f"{spot.depths[at]:,}" for at in sorted(spot.depths)[:MOST_DEPTHS]]
         deepest = max(spot.depths)
-        more = f", down to depth {deepest:,}" if deepest > MOST_DEPTHS else ""
-        found.holds.insert(0, f"nests in itself: {', '.join(counts)}{more}")
+        more = ", …" if deepest > MOST_DEPTHS else ""
+        itself = f"{spot.name} holds {spot.name}, to {deepest:,} levels"
+        found.holds.insert(0, f"{itself} ({', '.join(counts)}{more})")
     if spot.deeper:
         found.mixed.append(DEEPER)
     single = not spot.lists and spot.kinds.total() == spot.filled
     found.identifies = (
-        single and spot.filled > 1 and len(spot.values) == spot.filled and not spot.overflow
+        single
+        and spot.filled > 1
+        and len(spot.values) == spot.filled
+        and not spot.overflow
+        and _may_identify(spot)
     )
     return found
+
+
+def _may_identify(spot: Spot) -> bool:
+    """Whether values that are all different are names of something: texts without blanks, or whole
+    numbers of a field that is called like one. Other numbers are measurements."""
+    if set(spot.kinds) == {"integer"}:
+        return _LAST_WORD.split(spot.name)[-1].casefold() in _IDENTIFIERS
+    return set(spot.kinds) == {"text"} and not any(" " in text for text in spot.values)
 
 
 def _mixed(spot: Spot) -> list[str]:

@@ -30,6 +30,7 @@ class FieldSurvey(msgspec.Struct):
     entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers have up to
     ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
     Of a place that nests in itself ``nested`` says how many entries stand at each depth, from 1.
+    Of a catalogue ``name`` is what the field is called.
     Of positions in a coded field ``counts`` are the commonest values with how often they come;
     ``code_list`` is the one of a standard by which codes have names.
     """
@@ -52,6 +53,7 @@ class FieldSurvey(msgspec.Struct):
     examples: list[str]
     remarks: list[str]
     nested: list[int] = []
+    name: str = ""
     counts: dict[str, int] = {}
     code_list: str = ""
 
@@ -86,10 +88,8 @@ def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
                 remarks = [one for one in remarks if "identifier" not in one]
             name, codes = catalogue_name(called), CODED.get(called, "")
             coded = [f"`translate: {codes}`"] if codes else []
-            remarks = [*([name] if name else []), *coded, *remarks]
-            found.append(
-                msgspec.structs.replace(field, path=called, remarks=remarks, code_list=codes)
-            )
+            told = {"path": called, "name": name, "code_list": codes}
+            found.append(msgspec.structs.replace(field, **told, remarks=[*coded, *remarks]))
     return sorted(found, key=lambda one: (one.path != LEADER, one.path[:3]))
 
 
