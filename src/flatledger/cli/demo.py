@@ -35,7 +35,8 @@ def run_demo(folder: str) -> int:
         try:
             worst = max(worst, _show(layout, source, path))
         except MissingExtraError as error:
-            reports().line(f"{error}\n", whole=True)
+            reports().line(str(error), whole=True)
+            reports().line()
     results().line(f"The sample data, the layouts and the tables are in {folder}")
     results().line("To run one yourself:")
     layout_file, source = samples.runs[0]

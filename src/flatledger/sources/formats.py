@@ -46,7 +46,8 @@ class Format(NamedTuple):
             reader = self.of_another(data, options)
         else:
             name = f"{__package__}.{self.module}"
-            module = loaded(name, self.extra, f"reading {self.name.upper()}")
+            what = self.name if self.name == PHOTOS else self.name.upper()
+            module = loaded(name, self.extra, f"reading {what}")
             reader = cast(Reader, module.open_reader(data, options))
         without_use = [key for key in options.stated() if key not in self.keys]
         if without_use:
