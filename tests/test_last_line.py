@@ -72,6 +72,10 @@ def test_faults_are_named_in_the_last_line_and_all_of_them_in_a_table(
         "4 faults in posted, lines.qty, the source."
     )
     assert "  record 1 (R1), lines.qty: is not a number: x" in done.stderr
+    assert (
+        "  posted: 2 are not a date (ISO 8601: 2026-03-31): soon; first R2 (record 2)"
+        in done.stderr
+    )
     with (folder / "f.csv").open(newline="", encoding="utf-8") as file:
         rows = sorted(csv.reader(file))
     assert rows[-1] == ["Record", "Identifier", "Path", "Entries", "Value", "Reason", "In file"]

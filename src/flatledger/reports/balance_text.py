@@ -8,10 +8,10 @@ from ..run.balance import Balance, ColumnBalance, ConditionCount
 from ..run.drift import Drift
 from ..run.protocols import FileRead
 from .balance_notes import column_notes, notes_of
+from .fault_text import fault_lines
 from .screen import Grid, Screen
 from .words import amount, counted
 
-FAULTS_SHOWN = 10
 FILES_SHOWN = 12
 DRIFT_SHOWN = 12
 PLACES_SHOWN = 3
@@ -205,20 +205,6 @@ def drift_lines(drift: Drift) -> list[str]:
     if drift.new_fields:
         lines.append("  --learn takes what is new as known")
     return lines
-
-
-def fault_lines(balance: Balance) -> list[str]:
-    """The number of faults, and the first of them."""
-    gone = balance.faults_filtered_out
-    others = [f"In records that were filtered out: {counted(gone, 'fault')}"] if gone else []
-    if not balance.fault_count:
-        return others
-    lines = [f"Faults: {balance.fault_count:,}; what could not be read is in no total"]
-    lines += [f"  {fault}" for fault in balance.faults[:FAULTS_SHOWN]]
-    more = balance.fault_count - min(FAULTS_SHOWN, len(balance.faults))
-    if more:
-        lines.append(f"  and {more:,} more; --faults-to FILE lists them all")
-    return [*lines, *others]
 
 
 def last_line(balance: Balance) -> str:

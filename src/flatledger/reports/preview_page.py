@@ -9,7 +9,8 @@ from ..run.preview import PreviewResult
 from ..run.protocols import TotalRow
 from ..values.functions import text_of
 from .balance_notes import notes_of
-from .balance_text import asked_lines, drift_lines, fault_lines, notice_lines, remark_on
+from .balance_text import asked_lines, drift_lines, notice_lines, remark_on
+from .fault_text import fault_lines
 from .page import render
 from .preview_text import closing, filled
 from .table_text import WIDEST_CELL

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from ..layout.model import Fit
-from ..values.faults import Fault
+from ..values.faults import Fault, FaultKind
 from ..values.numbers import digits_of
 from ..values.visible import steerless_json
 from .drift import Drift
@@ -214,8 +214,9 @@ class Balance(msgspec.Struct):
     """Everything that a run can say for itself when it has ended.
 
     ``dropped`` records have no entry at the row's level. ``repeating`` are all levels that the plan
-    reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths; those
-    of records that were filtered out are in ``faults_filtered_out`` alone. ``wrong`` says what is
+    reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths,
+    ``fault_kinds`` by their reasons too; those of records that were filtered out are in
+    ``faults_filtered_out`` alone. ``wrong`` says what is
     not as it should be with rows or cells, which is an error of this program. ``notes`` are what
     the outputs have to say, and ``notices`` what somebody should look at: it may be right, and need
     not be. ``files_read`` are those of a source of several. ``below_left`` are columns that tell of
@@ -264,6 +265,7 @@ class Balance(msgspec.Struct):
     opened_by: OpenedBy | None = None
     fault_count: int = 0
     fault_places: dict[str, int] = {}
+    fault_kinds: list[FaultKind] = []
     faults_filtered_out: int = 0
     faults: list[Fault] = []
     wrong: list[str] = []

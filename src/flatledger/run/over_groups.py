@@ -184,6 +184,7 @@ class GroupStage:
         balance.fault_count += state.faults.count
         places = Counter(balance.fault_places) + Counter(state.faults.places)
         balance.fault_places = dict(places.most_common())
+        balance.fault_kinds = [*balance.fault_kinds, *state.faults.told_kinds()]
         balance.drift.blank_columns = state.drift.drift().blank_columns
         balance.columns = shown_parts(self._rows_plan, proof.parts.columns())
         balance.totals_apart = self._apart

@@ -12,6 +12,9 @@ from .functions import text_of
 
 _LONGEST = 1_000
 _SHOWN = 120
+_MOST_KINDS, _MOST_VALUES = 1_000, 1_000
+_COMMONEST, _FIRST = 3, 3
+_OTHERS = "there is more than is told one by one"
 
 
 class Fault(msgspec.Struct, frozen=True):
@@ -65,8 +68,39 @@ class FaultNotes:
         return found
 
 
+class FaultKind(msgspec.Struct):
+    """Faults of one path that have one reason: how many, the commonest values, and the first."""
+
+    path: str
+    reason: str
+    count: int = 0
+    values: dict[str, int] = {}
+    first: list[Fault] = []
+
+    def add(self, fault: Fault) -> None:
+        """Count a fault."""
+        self.count += 1
+        if fault.value in self.values or len(self.values) < _MOST_VALUES:
+            self.values[fault.value] = self.values.get(fault.value, 0) + 1
+        if len(self.first) < _FIRST:
+            self.first.append(fault)
+
+    def merge(self, later: FaultKind) -> None:
+        """Take in those that came later."""
+        self.count += later.count
+        for value, count in later.values.items():
+            self.values[value] = self.values.get(value, 0) + count
+        self.first = [*self.first, *later.first][:_FIRST]
+
+    def told(self) -> FaultKind:
+        """The same with the commonest values alone."""
+        commonest = Counter(self.values).most_common(_COMMONEST)
+        return msgspec.structs.replace(self, values=dict(commonest))
+
+
 class FaultLog:
-    """Counts all faults and keeps the first ones, so that memory stays bounded.
+    """Counts all faults and keeps the first ones, so that memory stays bounded. Beyond so many
+    ``kinds`` the others are counted by their paths alone.
 
     ``sink`` is called with each fault that counts. ``filtered`` are those of records that were
     filtered out, which are counted alone.
@@ -78,6 +112,7 @@ class FaultLog:
         self.count = self.filtered = 0
         self.kept: list[Fault] = []
         self.places: Counter[str] = Counter()
+        self.kinds: dict[tuple[str, str], FaultKind] = {}
         self._sink = sink
         self._most = most
 
@@ -85,16 +120,31 @@ class FaultLog:
         """Count a fault."""
         self.count += 1
         self.places[fault.path] += 1
+        self._kind(fault.path, fault.reason).add(fault)
         if len(self.kept) < self._most:
             self.kept.append(fault)
         if self._sink is not None:
             self._sink(fault)
+
+    def told_kinds(self) -> list[FaultKind]:
+        """What kinds of faults there are, the commonest first."""
+        return sorted((one.told() for one in self.kinds.values()), key=lambda one: -one.count)
+
+    def _kind(self, path: str, reason: str) -> FaultKind:
+        key = (path, reason)
+        if key not in self.kinds:
+            if len(self.kinds) >= _MOST_KINDS:
+                key = (path, _OTHERS)
+            self.kinds.setdefault(key, FaultKind(*key))
+        return self.kinds[key]
 
     def merge(self, later: FaultLog) -> None:
         """Take in the faults of what came later; those that it did not keep are counted."""
         self.count += later.count
         self.filtered += later.filtered
         self.places.update(later.places)
+        for path, reason in later.kinds:
+            self._kind(path, reason).merge(later.kinds[path, reason])
         self.kept += later.kept[: self._most - len(self.kept)]
         if self._sink is not None:
             for fault in later.kept:
