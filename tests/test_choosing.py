@@ -130,7 +130,7 @@ def test_values_are_asked_for_and_put_everywhere(tool: Tool, demo: Path) -> None
     done = tool(*export, "--ask", "from=2026-01-01", "--ask", "ids=@ids.csv", "--ask", "factor=1.5")
     assert "agree. No faults." in done.stderr
     assert "Asked: from = 2026-01-01; to = " in done.stderr
-    assert "Period 2026: 2026-01-01 to 2026-12-31, both whole" in done.stderr
+    assert "Period 2026: 2026-01-01 to 2026-12-31, both days included" in done.stderr
     assert "list :ids: 1 of 3 values not met: R-9" in done.stderr
     rows = (demo / "out-2026-01-01-2026.csv").read_text(encoding="utf-8").splitlines()
     assert rows[-1] == "All from 2026-01-01,,42.0"

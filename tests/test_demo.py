@@ -118,7 +118,7 @@ def test_the_period_the_list_and_the_word(demo: Path, tool: Tool) -> None:
     assert table[-1][0] == "All of 2026-Q1"
     assert [one.remaining for one in rows.balance.conditions] == [36, 35, 33]
     done = tool("export", "period-requisitions.yaml", "requisitions.jsonl", "--ask", "when=2026-02")
-    assert "Period 2026-02: 2026-02-01 to 2026-02-28, both whole" in done.stderr
+    assert "Period 2026-02: 2026-02-01 to 2026-02-28, both days included" in done.stderr
     assert (demo / "requisitions-2026-02.csv").exists()
     wanted = exported(demo, "wanted-requisitions", ",")
     assert wanted[-1] == ["Grand total", "", "317.80", ""]  # 57.00 + 226.30 + 34.50

@@ -57,7 +57,8 @@ def test_the_last_line_says_how_much_and_where(
     (folder / "l.csv").write_text("former")
     done = tool("export", *arguments)
     assert done.returncode == code
-    assert done.stderr.splitlines()[-1] == f"{last} Counts agree. No faults."
+    mark = "!" if "none.json" in arguments else "\u2713"  # a source without records is looked at
+    assert done.stderr.splitlines()[-1] == f"{mark} {last} Counts agree. No faults."
     quiet = tool("export", *arguments, "-q").stderr
     assert (quiet == "") == ("none.json" not in arguments)
 
@@ -68,7 +69,7 @@ def test_faults_are_named_in_the_last_line_and_all_of_them_in_a_table(
     done = tool("export", "l.yaml", "s.jsonl", "-o", "t.csv", "--faults-to", "f.csv", "-q")
     assert done.returncode == 0
     assert done.stderr.splitlines()[-1] == (
-        "Wrote 4 rows and 1 total row to t.csv. Totals agree. "
+        "! Wrote 4 rows and 1 total row to t.csv. Totals agree. "
         "4 faults in posted, lines.qty, the source."
     )
     assert "  record 1 (R1), lines.qty: is not a number: x" in done.stderr
@@ -129,7 +130,7 @@ def test_a_run_that_does_not_balance_says_so_last(
     monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     layout = Layout.from_file(folder / "l.yaml")
     assert run_export(layout, str(folder / "s.jsonl"), {}, Ways(str(folder / "t.csv"))) == 4
-    assert capsys.readouterr().err.splitlines()[-1].startswith("Does not balance: Qty (see above).")
+    assert capsys.readouterr().err.splitlines()[-1].startswith("\u2717 Does not balance: Qty (")
 
 
 # ---- the primary key

@@ -188,8 +188,8 @@ def test_faults_and_other_columns_are_told_with_their_file(tool: Tool, tmp_path:
         "b.csv has no column fee, as a.csv has",
         "b.csv has a column cost, which a.csv has not",
         "record 4 (b.csv, record 2): too few cells: 1 under 2 headings (line 3)",
-        "a.csv         2            0",
-        "b.csv         2            1",
+        "a.csv        2           0",
+        "b.csv        2           1",
     ):
         assert said in done.stderr
     assert '"b.csv, record 2"' in (tmp_path / "f.csv").read_text("utf-8")

@@ -267,7 +267,7 @@ def test_what_does_not_balance_stands_beside(tool: Tool, folder: Path) -> None:
     assert (folder / "t.csv").read_text() == "good"
     assert (folder / "t.unbalanced.csv").read_text().startswith("No,Qty")
     last = done.stderr.splitlines()[-1]
-    assert last.startswith("Does not balance: 1 group came back after another")
+    assert last.startswith("\u2717 Does not balance: 1 group came back after another")
     assert "to t.unbalanced.csv" in last
     assert '"balanced": false' in (folder / "r.json").read_text()
     stream = tool("export", "met.yaml", "b.jsonl", "-o", "-")

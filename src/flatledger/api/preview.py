@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
 from ..compile.level_watch import LevelsDifferError
+from ..layout.model import LayoutParts
 from ..layout.output_options import Output
 from ..layout.settling import output_of
 from ..outputs import Target, open_writer
@@ -18,9 +19,13 @@ from ..outputs.formats import format_of
 from ..plan.explaining import explained
 from ..run.balance import FileCount
 from ..run.describing import TableColumn, described
+from ..run.pipeline import Run
 from ..run.preview import ColumnPreview, PreviewResult
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
+from ..structure.path_texts import path_of
+from ..structure.record_kinds import kinds_among
+from ..structure.wanted import names_wanted
 from ..values.functions import text_of
 from ..values.literals import Interval
 from .layout import AnyLayout, Layout
@@ -29,6 +34,7 @@ from .preparing import Preparation, given_for
 
 ROWS = 10
 EXAMPLES = 3
+KINDS = 4
 SAMPLE = 1_000
 LONGEST = 200
 
@@ -52,10 +58,13 @@ def preview(
     source: AnySource,
     *,
     sample: bool = False,
+    rows: int = ROWS,
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
 ) -> Preview:
     """Run a layout without writing; count over the whole source, or over its first 1,000 records.
+
+    So many ``rows`` are kept as the first ones.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``ask`` gives the values
     that the layout asks for. Raises LayoutError, ShelfError, AnswerError, SourceError and
@@ -72,15 +81,16 @@ def preview(
     prepared = Preparation(stated, source, given, most=SAMPLE if sample else None)
     while True:
         try:
-            return _looked(prepared, sample, progress)
+            return _looked(prepared, sample, rows, progress)
         except LevelsDifferError as wrong:
             prepared.begin_again(wrong)
 
 
-def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> Preview:
+def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress | None) -> Preview:
     """A preview of what was prepared."""
     layout = prepared.layout
     run = prepared.run(progress)
+    run.notices += _kinds_notice(run, layout)
     finisher = Finisher(run.columns, layout.locale)
     columns = described(run.plan)
     watched = [_Watched(column) for column in columns]
@@ -94,7 +104,7 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
         ]
         for block in run.blocks():
             finished = finisher.finished(block) if finisher.active else block
-            first += finished[: ROWS - len(first)]
+            first += finished[: most - len(first)]
             rows = [row for row in finished if row.__class__ is not TotalRow]
             for place, one in enumerate(watched):
                 one.add([row[place] for row in rows])
@@ -119,6 +129,19 @@ def _looked(prepared: Preparation, sample: bool, progress: Progress | None) -> P
         headings=layout.headings,
         layout=layout.name,
     )
+
+
+def _kinds_notice(run: Run, layout: LayoutParts) -> list[str]:
+    """That there are several kinds of record, where no column or condition tells them apart."""
+    found = kinds_among(run.first)
+    if found is None or found.field in names_wanted(layout):
+        return []
+    shown = ", ".join(f"{kind} {count:,}" for kind, count in list(found.counts.items())[:KINDS])
+    path = path_of("", found.field)
+    return [
+        f"there are several kinds of record ({path}: {shown} among the first), and no column tells "
+        f"them apart: add the column `{path}`, or take one kind by a condition"
+    ]
 
 
 def _names(output: Output) -> tuple[str, ...]:

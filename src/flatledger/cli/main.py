@@ -208,14 +208,19 @@ def survey(sources: tuple[str, ...], below: bool, **options: Any) -> None:
 @flatledger.command(help=help_texts.PREVIEW)
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...")
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
+@click.option(
+    "--rows", type=click.IntRange(0, 1_000), default=10, show_default=True, help="How many rows."
+)
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page.")
 @layout_options
-def preview(places: tuple[str, ...], sample: bool, page: str | None, **typed: Any) -> None:
+def preview(
+    places: tuple[str, ...], sample: bool, rows: int, page: str | None, **typed: Any
+) -> None:
     from .preview import run_preview
     from .typed import layout_and_source
 
     with layout_and_source(places, **typed) as (layout, source, answers):
-        code = run_preview(layout, source, answers, sample, page)
+        code = run_preview(layout, source, answers, sample, rows, page)
     raise SystemExit(code)
 
 

@@ -16,12 +16,17 @@ from .typed import Source
 
 
 def run_preview(
-    layout: Layout, source: Source, ask: Mapping[str, Any], sample: bool, page: str | None
+    layout: Layout,
+    source: Source,
+    ask: Mapping[str, Any],
+    sample: bool,
+    rows: int,
+    page: str | None,
 ) -> int:
-    """Show columns, plan, first rows and counts."""
+    """Show the plan, the first rows, the columns and the counts."""
     check_page(page, [*inputs_of(source), *layout.taking_part()])
     with showing_progress() as progress:
-        found = preview(layout, source, sample=sample, ask=ask, progress=progress)
+        found = preview(layout, source, sample=sample, rows=rows, ask=ask, progress=progress)
     if page:
         write_page(page, preview_page(found))
         return 0

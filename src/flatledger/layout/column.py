@@ -187,6 +187,7 @@ class Column(msgspec.Struct, frozen=True):
     required: bool = False
     allowed: tuple[str, ...] | None = None
     spread: Spread | None = None
+    key: str = ""  # that it is made for, where a column is made for each key
     once: bool = False  # its total counts each entry of its value's level that shows it once
     checks: bool = False  # it is not the layout's, and tells of what other columns lack
     place: TextPlace = (0, 0, "")

@@ -55,6 +55,7 @@ def spread_column(column: Column, how: Spread, keys: Sequence[str]) -> list[Colu
             heading=_heading(column.heading, how.labels.get(key, key), name),
             value=Expression(value.scalar, _taken(column, how, value.node, key)),
             spread=None,
+            key=key,
             once=_is_above(how, value.node),
         )
         for key in keys

@@ -54,7 +54,7 @@ def _entry(level: int, plan: Plan) -> str:
 def _without_entries(plan: Plan) -> Iterator[str]:
     if plan.chain.row > 0:
         name = level_name(plan.chain.levels[-1])
-        drops = "is left out" if plan.drops_without_entries else "gives one row with blanks"
+        drops = "is dropped" if plan.drops_without_entries else "gives one row with blanks"
         yield f"A record without {name} {drops}."
 
 

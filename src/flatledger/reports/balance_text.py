@@ -5,14 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from ..run.balance import Balance, ColumnBalance, ConditionCount
-from ..run.drift import Drift
 from ..run.protocols import FileRead
 from .balance_notes import column_notes, notes_of
 from .fault_text import fault_lines
-from .screen import Grid, Screen
+from .screen import Grid, Screen, Verdict
 from .words import amount, counted
 
 FILES_SHOWN = 12
+_ALWAYS = ("filtered out", "dropped")
 DRIFT_SHOWN = 12
 PLACES_SHOWN = 3
 
@@ -37,10 +37,10 @@ def print_balance(balance: Balance, screen: Screen) -> None:
     screen.line()
     screen.lines([f"Wrong: {one}" for one in balance.wrong])
     screen.lines([f"Note: {note}" for note in column_notes(balance)])
-    screen.lines([*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)])
+    screen.lines([*notes_of(balance), *drift_lines(balance), *fault_lines(balance)])
     screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
     screen.lines(notice_lines(balance))
-    screen.line(last_line(balance), "bold" if balance.balanced else "bold red")
+    screen.verdict(last_line(balance), verdict_of(balance))
 
 
 def print_counts(balance: Balance, screen: Screen) -> None:
@@ -52,7 +52,7 @@ def print_counts(balance: Balance, screen: Screen) -> None:
         screen.line()
         screen.grid(_conditions(balance))
     screen.line()
-    screen.lines([*notes_of(balance), *drift_lines(balance.drift), *fault_lines(balance)])
+    screen.lines([*notes_of(balance), *drift_lines(balance), *fault_lines(balance)])
     screen.lines(notice_lines(balance))
 
 
@@ -67,7 +67,7 @@ def asked_lines(balance: Balance) -> list[str]:
         f"{one.name} = {one.text}" + (f" ({one.given})" if one.given not in ("", one.text) else "")
         for one in balance.asked
     )
-    days = [f"{one.text}: {one.first} to {one.last}, both whole" for one in balance.periods]
+    days = [f"{one.text}: {one.first} to {one.last}, both days included" for one in balance.periods]
     return [*([f"Asked: {asked}"] if asked else []), *(f"Period {line}" for line in days)]
 
 
@@ -91,21 +91,33 @@ def _grid(*headings: str) -> Grid:
 
 
 def _counts(balance: Balance, rows: str = "rows written") -> Grid:
-    grid = _grid("", ">read", ">kept", ">filtered out", ">left out", "")
-    grid.add(
-        "records",
-        *_numbers(balance.read, balance.remaining, balance.filtered_out),
-        f"{balance.unreadable + balance.dropped + balance.not_taken:,}",
-        _left_out(balance),
-    )
+    """What was read, less what was taken off it, is what remains."""
+    less = taken_off(balance)
+    grid = _grid("", ">read", *(f">{name}" for name in less), ">remaining", "")
+    numbers = (balance.read, *less.values(), balance.remaining)
+    dropped = f"dropped: no {balance.row_per} remained" if balance.dropped else ""
+    grid.add("records", *_numbers(*numbers), dropped)
+    blank = [""] * (len(less) - len(_ALWAYS))
     for level in balance.levels:
-        note = "left out with their record" if level.dropped else ""
-        numbers = _numbers(level.met, level.remaining, level.filtered_out, level.dropped)
-        grid.add(f"entries of {level.level}", *numbers, note)
+        note = "dropped with their record" if level.dropped else ""
+        counts = _numbers(level.filtered_out, level.dropped, level.remaining)
+        grid.add(level.level, *_numbers(level.met), *blank, *counts, note)
     cut = f"{balance.rows_not_taken:,} not taken" if balance.rows_not_taken else ""
     said = ", ".join(part for part in (cut, _totals(balance)) if part)
-    grid.add(rows, "", f"{balance.rows:,}", "", "", said)
+    grid.add(rows, "", *[""] * len(less), f"{balance.rows:,}", said)
     return grid
+
+
+def taken_off(balance: Balance) -> dict[str, int]:
+    """What of the records that were read does not remain, by its reason; in the order in which it
+    goes. What could not be read and what was not taken is told where there is any."""
+    counts = {
+        "unreadable": balance.unreadable,
+        "not taken": balance.not_taken,
+        "filtered out": balance.filtered_out,
+        "dropped": balance.dropped,
+    }
+    return {name: count for name, count in counts.items() if count or name in _ALWAYS}
 
 
 def _files(files: list[FileRead]) -> Grid:
@@ -131,29 +143,22 @@ def _totals(balance: Balance) -> str:
     return f"{rows} {groups}".strip()
 
 
-def _left_out(balance: Balance) -> str:
-    unreadable = f"{balance.unreadable:,} unreadable" if balance.unreadable else ""
-    without = f"{balance.dropped:,} without rows, since no entry was kept"
-    not_taken = f"{balance.not_taken:,} not taken" if balance.not_taken else ""
-    parts = (unreadable, without if balance.dropped else "", not_taken)
-    return ", ".join(part for part in parts if part)
-
-
 def _numbers(*numbers: int) -> list[str]:
     return [f"{number:,}" for number in numbers]
 
 
 def _conditions(balance: Balance) -> Grid:
     """How many entries passed each condition alone, and how many remain after it."""
-    counts = (">tested", ">passed", ">filtered out", ">unknown", ">remaining")
-    grid = _grid("condition", "level", *counts, "")
-    for count in balance.conditions:
-        numbers = (
-            *(count.tested, count.passed, count.filtered_out, count.unknown, count.remaining),
+    grid = _grid("condition", ">tested", ">passed", ">filtered out", ">unknown", ">remaining")
+    for one in balance.conditions:
+        counts = (one.tested, one.passed, one.filtered_out, one.unknown, one.remaining)
+        about = (
+            f"of {one.level}" if one.level != "record" else "",
+            remark_on(one),
+            f"from {one.origin}" if one.origin else "",
         )
-        remarks = [remark_on(count), f"from {count.origin}" if count.origin else ""]
-        said = "; ".join(remark for remark in remarks if remark)
-        grid.add(condition_words(count), count.level, *_numbers(*numbers), said)
+        said = "; ".join(filter(None, about))
+        grid.add(condition_words(one) + (f" ({said})" if said else ""), *_numbers(*counts))
     return grid
 
 
@@ -176,7 +181,7 @@ def condition_words(count: ConditionCount) -> str:
 
 
 def _columns(balance: Balance) -> Grid:
-    grid = _grid("total", "of", "counted once per", ">in the source", ">in the table", "")
+    grid = _grid("total", "of", "once for each", ">in the source", ">in the table", "")
     for column in balance.columns:
         verdict = "agrees" if column.balanced else "DIFFERS"
         source, written = _amount(column, column.source), _amount(column, column.written)
@@ -189,22 +194,28 @@ def _amount(column: ColumnBalance, value: Any) -> str:
     return f"{shown} / {column.count:,}" if column.aggregate == "avg" else shown
 
 
-def drift_lines(drift: Drift) -> list[str]:
+def drift_lines(balance: Balance) -> list[str]:
     """What the layout expects and the data lacks, and the other way round."""
-    if not (drift.blank_columns or drift.new_fields):
-        return []  # paths that no record had are pointed out by themselves
+    drift = balance.drift  # paths that no record had are pointed out by themselves
+    lines = []
+    some = drift.looked_at < balance.read
+    looked = f" ({drift.looked_at:,} of the records were looked at)" if some else ""
     parts = {
-        "blank on every row": drift.blank_columns,
-        f"new in the data (looked for in {counted(drift.looked_at, 'record')})": drift.new_fields,
+        "Columns that are blank on every row": drift.blank_columns,
+        f"Fields that are new{looked}": drift.new_fields,
     }
-    lines = ["Drift: the layout and the data differ"]
     for what, names in parts.items():
         if names:
             more = f", and {len(names) - DRIFT_SHOWN:,} more" if len(names) > DRIFT_SHOWN else ""
-            lines.append(f"  {what}: {', '.join(names[:DRIFT_SHOWN])}{more}")
-    if drift.new_fields:
-        lines.append("  --learn takes what is new as known")
-    return lines
+            lines.append(f"{what}: {', '.join(names[:DRIFT_SHOWN])}{more}")
+    return [*lines, *(["  --learn takes what is new as known"] if drift.new_fields else [])]
+
+
+def verdict_of(balance: Balance) -> Verdict:
+    """Whether all is well, or something is to be looked at, or it does not balance."""
+    if not balance.balanced:
+        return "wrong"
+    return "look" if balance.fault_count or balance.notices or not balance.rows else "well"
 
 
 def last_line(balance: Balance) -> str:

@@ -9,12 +9,12 @@ from ..run.preview import PreviewResult
 from ..run.protocols import TotalRow
 from ..values.functions import text_of
 from .balance_notes import notes_of
-from .balance_text import asked_lines, drift_lines, notice_lines, remark_on
+from .balance_text import asked_lines, drift_lines, notice_lines, remark_on, taken_off
 from .fault_text import fault_lines
 from .page import render
 from .preview_text import closing, filled
 from .table_text import WIDEST_CELL
-from .words import short, what_it_is, where_nothing_is
+from .words import if_empty, short, what_it_is
 
 
 def preview_page(found: PreviewResult) -> str:
@@ -29,6 +29,7 @@ def preview_fragment(found: PreviewResult) -> str:
 
 def _values(found: PreviewResult) -> dict[str, Any]:
     balance = found.balance
+    empty = if_empty(one.column for one in found.columns)
     columns = [
         {
             "column": one.column,
@@ -36,7 +37,7 @@ def _values(found: PreviewResult) -> dict[str, Any]:
             "filled": filled(one, found),
             "kinds": " or ".join(one.kinds),
             "examples": one.examples,
-            "none": where_nothing_is(one.column),
+            "none": empty.get(one.column.heading, "blank"),
         }
         for one in found.columns
     ]
@@ -47,7 +48,9 @@ def _values(found: PreviewResult) -> dict[str, Any]:
     numeric = [any(cell["number"] for cell in column) for column in _across(rows)]
     return {
         "found": found,
+        "some_empty": bool(empty),
         "balance": balance,
+        "taken_off": taken_off(balance),
         "remark_on": remark_on,
         "columns": columns,
         "rows": rows,
@@ -55,7 +58,7 @@ def _values(found: PreviewResult) -> dict[str, Any]:
         "more": found.rows - len(rows),
         "notes": [
             *(*asked_lines(balance), *notes_of(balance)),
-            *(*drift_lines(balance.drift), *fault_lines(balance), *notice_lines(balance)),
+            *(*drift_lines(balance), *fault_lines(balance), *notice_lines(balance)),
         ],
         "closing": list(closing(found)),
     }

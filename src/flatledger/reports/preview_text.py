@@ -9,7 +9,7 @@ from ..values.functions import text_of
 from .balance_text import print_counts
 from .screen import Grid, Screen
 from .table_text import WIDEST_CELL, print_table
-from .words import counted, share, short, what_it_is, where_nothing_is
+from .words import counted, if_empty, share, short, what_it_is
 
 WIDEST_EXAMPLE = 24
 GAP = 2
@@ -17,14 +17,15 @@ MISSING_NAMED = 12
 
 
 def print_preview(found: PreviewResult, screen: Screen) -> None:
-    """Print the columns, the plan, the first rows that fit, and the counts."""
+    """Print the plan, the first rows that fit, the columns and the counts, in the order of the
+    page."""
     screen.line(f"Preview of {found.layout}: nothing is written", "bold")
-    screen.line()
-    screen.grid(_columns(found))
     screen.line()
     screen.lines(found.plan)
     screen.line()
     _print_rows(found, screen)
+    screen.line()
+    screen.grid(_columns(found))
     screen.line()
     print_counts(found.balance, screen)
     screen.lines(list(closing(found)))
@@ -43,9 +44,12 @@ def closing(found: PreviewResult) -> Iterator[str]:
 
 
 def _columns(found: PreviewResult) -> Grid:
-    headings = ("column", "what it is", "of the", "kind", "filled", "such as", "else")
-    grid = Grid(headings, right={headings.index("filled")}, gap=GAP)
+    empty = if_empty(one.column for one in found.columns)
+    headings = ("column", "what it is", "level", "type", "filled", "examples")
+    with_empty = (*headings, "if empty") if empty else headings
+    grid = Grid(with_empty, right={headings.index("filled")}, gap=GAP)
     for column in found.columns:
+        instead = empty.get(column.column.heading, "blank") if empty else ""
         grid.add(
             column.column.heading,
             what_it_is(column.column),
@@ -53,7 +57,7 @@ def _columns(found: PreviewResult) -> Grid:
             " or ".join(column.kinds),
             filled(column, found),
             _examples(column),
-            where_nothing_is(column.column),
+            *([instead] if empty else []),
         )
     return grid
 

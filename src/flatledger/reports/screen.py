@@ -5,8 +5,9 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Collection, Sequence
-from typing import Any, TextIO
+from typing import Any, Literal, TextIO
 
+from rich.cells import cell_len, set_cell_size
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
@@ -17,7 +18,13 @@ Part = tuple[str, str]  # a text and its style
 WIDEST = 160  # where the width is not that of a terminal
 _USUAL = 80
 _NARROWEST = 72  # a narrower terminal breaks the lines itself
-_GAP = 3
+_GAP = 2
+Verdict = Literal["well", "look", "wrong"]
+_VERDICTS: dict[Verdict, tuple[str, str, str]] = {  # a colour, a mark, and one in ASCII
+    "well": ("green", "\u2713", "OK:"),
+    "look": ("yellow", "!", "!"),
+    "wrong": ("red", "\u2717", "WRONG:"),
+}
 
 
 class Grid:
@@ -81,14 +88,48 @@ class Screen:
             self.line(text)
 
     def grid(self, grid: Grid) -> None:
-        """Show a grid."""
-        self._print(grid.table)
+        """Show a grid; what is no terminal gets no blanks at the ends of lines."""
+        if self._console is None or self._console.is_terminal:
+            self._print(grid.table)
+            return
+        with self._console.capture() as captured:
+            self._print(grid.table)
+        for line in captured.get().splitlines():
+            self._print(Text(line.rstrip()), soft_wrap=True)
+
+    def verdict(self, text: str, verdict: Verdict) -> None:
+        """Show the line that a run ends with, with a mark and in a colour that say how it went."""
+        style, mark, plain = _VERDICTS[verdict]
+        encoding = getattr(self._console and self._console.file, "encoding", None) or "utf-8"
+        try:
+            mark.encode(encoding)
+        except UnicodeEncodeError:
+            mark = plain
+        self.line(f"{mark} {text}", f"bold {style}", whole=True)
 
     def _print(self, what: Any, soft_wrap: bool = False) -> None:
         if self._console is not None:
             self._console.print(
                 what, markup=False, emoji=False, highlight=False, soft_wrap=soft_wrap
             )
+
+
+def wide(text: str) -> int:
+    """How much room a text takes: some letters take that of two.
+
+    >>> wide("ok"), wide("\u6f22")
+    (2, 2)
+    """
+    return cell_len(text)
+
+
+def cut(text: str, longest: int) -> str:
+    """A text that is cut where it takes more room than there is.
+
+    >>> cut("a long text", 7)
+    'a long…'
+    """
+    return text if wide(text) <= longest else set_cell_size(text, longest - 1).rstrip() + "…"
 
 
 def results() -> Screen:

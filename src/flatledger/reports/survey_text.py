@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from rich.cells import cell_len
-
 from ..structure.survey import FieldSurvey, SurveyResult
 from .field_tree import Branch, flat, tree_of
-from .screen import Part, Screen
-from .words import cut, different, example_texts, repeats, share, shown_text, types
+from .screen import Part, Screen, cut, wide
+from .words import different, example_texts, repeats, share, shown_text, types
 
 _GAP = "  "
 _PATHS = 0.4  # of the width, at most; a longer path has a line of its own
@@ -73,9 +71,7 @@ class _Columns:
     def __init__(self, rows: list[_Row], width: int) -> None:
         cells = [[row.cells[at] for row in rows] for at in range(len(_HEADINGS) - 1)]
         self._shown = [at for at, texts in enumerate(cells) if any(texts) or at == 0]
-        self._widths = {
-            at: max([cell_len(_HEADINGS[at]), *map(cell_len, cells[at])]) for at in self._shown
-        }
+        self._widths = {at: max([wide(_HEADINGS[at]), *map(wide, cells[at])]) for at in self._shown}
         others = sum(self._widths.values()) - self._widths[0] + len(_GAP) * len(self._shown)
         most = min(int(_PATHS * width), width - others - _FEWEST)
         self._widths[0] = max(min(self._widths[0], most), len(_HEADINGS[0]))
@@ -93,13 +89,13 @@ class _Columns:
         style = "bold" if row.field.is_level else ""
         named: list[Part] = [(above, "dim"), (path.removeprefix(above), style)]
         rest = self.line(["", *row.cells[1:], self._fitted(row.examples)])[self._widths[0] :]
-        if cell_len(path) > self._widths[0]:
+        if wide(path) > self._widths[0]:
             return [named, [(" " * self._widths[0] + rest, "")]]
-        blanks = " " * (self._widths[0] - cell_len(path)) if rest else ""
+        blanks = " " * (self._widths[0] - wide(path)) if rest else ""
         return [[*named, (blanks + rest, "")]]
 
     def _padded(self, text: str, at: int) -> str:
-        blanks = " " * (self._widths[at] - cell_len(text))
+        blanks = " " * (self._widths[at] - wide(text))
         return blanks + text if at in _TO_THE_RIGHT else text + blanks
 
     def _fitted(self, examples: list[str]) -> str:
@@ -107,7 +103,7 @@ class _Columns:
         text = cut(examples[0], self._left) if examples else ""
         for one in examples[1:]:
             longer = f"{text} · {one}"
-            if cell_len(longer) > self._left:
+            if wide(longer) > self._left:
                 return text
             text = longer
         return text

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from typing import Any
-
-from rich.cells import cell_len, set_cell_size
 
 from ..run.describing import TableColumn
 from ..structure.survey import FieldSurvey, SurveyResult
@@ -118,17 +116,6 @@ def shown_text(text: str) -> str:
     return _UNSEEN.sub(lambda found: BLANK * len(found[0]), text)
 
 
-def cut(text: str, longest: int) -> str:
-    """A text that is cut where it has more letters than there is room for.
-
-    >>> cut("a long text", 7)
-    'a long…'
-    """
-    if cell_len(text) <= longest:
-        return text
-    return set_cell_size(text, longest - 1).rstrip() + "…"
-
-
 def example_texts(field: FieldSurvey) -> list[str]:
     """A few real values; of positions in a coded field with how often they come, and what the codes
     are called, and blanks that can be seen."""
@@ -153,7 +140,7 @@ def what_it_is(column: TableColumn) -> str:
         return "the same text on every row"
     if not column.expression:
         return "blank, for the receiver to fill in"
-    parts = [column.expression]
+    parts = [column.expression, *([f"where the key is {column.key}"] if column.key else [])]
     if column.converted:
         given, unit = column.converted_from, column.unit
         parts.append(f"from {given} to {unit}" if given else f"converted to {unit}")
@@ -165,9 +152,9 @@ def what_it_is(column: TableColumn) -> str:
     return ", ".join(parts)
 
 
-def where_nothing_is(column: TableColumn) -> str:
-    """What stands in a column where there is no value."""
-    return "" if column.text is not None else column.default or "blank"
+def if_empty(columns: Iterable[TableColumn]) -> dict[str, str]:
+    """What stands where a column has no value, by its heading; nothing where all stay blank."""
+    return {one.heading: one.default for one in columns if one.default and one.text is None}
 
 
 def kind_of_value(value: Any) -> str:

@@ -16,9 +16,9 @@ class TableColumn(msgspec.Struct, frozen=True):
 
     ``type`` is SQL's name for the type of its values; blank where only the data can tell. ``level``
     is what a value belongs to: ``record``, a level such as ``lines``, ``group``, or blank. Its
-    values are those of an ``expression``, or the same ``text`` on every row, or nothing. ``total``
-    is the aggregate in total rows. The rest is as the layout says it; ``default`` stands where
-    there is no value.
+    values are those of an ``expression`` (of a ``key``, where columns are made for keys), or the
+    same ``text`` on every row, or nothing. ``total`` is the aggregate in total rows. The rest is as
+    the layout says it; ``default`` stands where there is no value.
 
     >>> import flatledger
     >>> layout = {"columns": [{"Fee": {"value": "fee * 2", "total": "sum"}}]}
@@ -31,6 +31,7 @@ class TableColumn(msgspec.Struct, frozen=True):
     type: str = ""
     level: str = ""
     expression: str = ""
+    key: str = ""
     text: str | None = None
     datatype: str = ""
     unit: str = ""
@@ -58,6 +59,7 @@ def _described(plan: ColumnPlan, level: str) -> TableColumn:
         type="CHARACTER VARYING" if column.text is not None else _type(kind, column.datatype),
         level=level,
         expression=" ".join(column.value.text.split()) if column.value else "",
+        key=column.key,
         text=column.text,
         datatype=column.datatype or "",
         unit=column.unit,

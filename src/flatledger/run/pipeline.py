@@ -79,7 +79,7 @@ class Run:
 
     def _begin(self, layout: SettledLayout, lent: Lent, structure: Place | None) -> None:
         """Look at the first records, and plan."""
-        first = self.reader.peek()
+        self.first = first = self.reader.peek()
         if self.reader.states.get("format") == CATALOGUE != layout.source.format:
             _check_paths(layout)
         met = structure or structure_met(self.reader, names_wanted(layout))

@@ -33,6 +33,8 @@ def level_name(names: Names) -> str:
             text = f"{text or '$'}.*"
         elif text == names[0] and name.startswith(_IN_A_TAG):
             text += name
+        elif "(" in name:  # a figure of a group is called as it is written
+            text = f"{text}.{name}".lstrip(".")
         else:
             text = path_of(text, name)
     return text or "record"
