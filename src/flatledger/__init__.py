@@ -120,7 +120,8 @@ __all__ = [
 def __getattr__(name: str) -> Any:
     """Load what is asked for when it is first asked for, so that the tool answers at once."""
     if name not in __all__:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+        now = "; it is now `table`" if name == "rows" else ""
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}{now}")
     value = getattr(import_module(f".{_MODULES.get(name, 'errors')}", __name__), name)
     globals()[name] = value
     return value

@@ -116,14 +116,20 @@ directory
 
     @classmethod
     def from_data(
-        cls, data: Mapping[str, Any], name: str = "layout", shelf: ShelfFolders | None = None
+        cls,
+        data: Mapping[str, Any],
+        name: str = "layout",
+        shelf: ShelfFolders | None = None,
+        *,
+        folder: Path | None = None,
     ) -> Layout:
-        """Take a layout as plain Python data: mappings, lists and texts.
+        """Take a layout as plain Python data: mappings, lists and texts; ``folder`` is where it
+        looks for files.
 
         >>> Layout.from_data({"columns": [{"Requisition": "no"}]}).headings
         ('Requisition',)
         """
-        return cls._assembled(from_data(data), name, None, shelf)
+        return cls._assembled(from_data(data), name, folder, shelf)
 
     @classmethod
     def _assembled(
@@ -145,19 +151,21 @@ directory
         layout.files = self.files | {*files}
         return layout
 
-    def with_changes(self, changes: Mapping[str, Any]) -> Layout:
+    def with_changes(self, changes: Mapping[str, Any], *, folder: Path | None = None) -> Layout:
         """The layout with only what differs, as `from` does it: conditions are added, columns
-        changed by their headings or added, all else is replaced.
+        changed by their headings or added, all else is replaced. Files that the changes name are
+        looked for in a ``folder`` too.
 
         >>> layout = Layout.from_data({"columns": [{"No": "no"}], "only": ["no > 1"]})
         >>> changed = layout.with_changes({"columns": [{"Name": "name"}], "only": ["no < 9"]})
         >>> changed.headings, [one.value.text for one in changed.request.conditions]
         (('No', 'Name'), ['no > 1', 'no < 9'])
         """
+        files = self._of if folder is None else self._of.typed_beside(folder)
         with files_met() as met:
-            item = assemble(from_data(changes), self.name, self._of)
+            item = assemble(from_data(changes), self.name, files)
             merged = with_changes(self._item, item, self.name)
-            changed = Layout(merged, self.name, self._of)
+            changed = Layout(merged, self.name, files)
         changed.path = self.path
         return changed.made_of(self.files | met)
 

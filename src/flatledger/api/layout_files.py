@@ -110,14 +110,29 @@ class FilesOf:
     """The files that a layout in ``folder`` names, and what it names on the shelf.
 
     A name that ends as a file does is one beside or below the layout, any other is on the shelf.
+    ``typed_in`` is the folder in which something was typed beside the layout: what is not there
+    with the layout is looked for in it.
     """
 
-    def __init__(self, folder: Path | None, shelf: ShelfFolders) -> None:
-        self.folder, self.shelf = folder, shelf
+    def __init__(
+        self, folder: Path | None, shelf: ShelfFolders, typed_in: Path | None = None
+    ) -> None:
+        self.folder, self.shelf, self._typed_in = folder, shelf, typed_in
+
+    def typed_beside(self, folder: Path) -> FilesOf:
+        """The same, with what is typed in a folder."""
+        return FilesOf(self.folder, self.shelf, folder)
+
+    def _beside(self, name: str) -> Path:
+        if self._typed_in is None:
+            return beside(name, self.folder)
+        here = beside(name, self._typed_in)
+        there = here if self.folder is None else beside(name, self.folder)
+        return there if there.exists() or not here.exists() else here
 
     def place(self, kind: Kind, name: str) -> str:
         if Path(name).suffix in SUFFIXES[kind]:
-            return str(beside(name, self.folder).resolve())
+            return str(self._beside(name).resolve())
         return str(self.shelf.find(kind, name).resolve())
 
     def opened(self, place: str) -> tuple[Item, FilesOf]:
@@ -125,18 +140,18 @@ class FilesOf:
         return read_items(path), FilesOf(path.parent, self.shelf)
 
     def codes(self, name: str) -> dict[str, str]:
-        return read_codes(beside(name, self.folder))
+        return read_codes(self._beside(name))
 
     def values(self, name: str, heading: str | None) -> tuple[str, ...]:
         if Path(name).suffix in SUFFIXES["list"]:
-            return read_list(beside(name, self.folder), heading)
+            return read_list(self._beside(name), heading)
         return read_list(self.shelf.find("list", name), heading)
 
     def form(self, reference: FormReference) -> PublishedForm:
-        return read_form(beside(reference.file, self.folder), reference)
+        return read_form(self._beside(reference.file), reference)
 
     def lookup(self, name: str) -> str:
-        path = beside(name, self.folder)
+        path = self._beside(name)
         if not path.is_file():
             raise LayoutError(str(path), [Problem("there is no such file")])
         return str(path)

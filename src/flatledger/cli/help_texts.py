@@ -5,9 +5,15 @@ Turn records that hold other records into flat tables that add up.
 
 A layout, a small YAML file, says what a row stands for, which columns there are, which records
 take part, and how they are ordered, grouped and totalled. Each run ends with a balance: what
-was read, kept and written, and every total's two sides.
+was read, filtered out and written, and every total's two sides.
 
-To begin: flatledger demo
+\b
+To begin with a file of your own:
+  flatledger survey FILE
+  flatledger draft FILE -o layout.yaml
+  flatledger preview layout.yaml FILE
+  flatledger export layout.yaml FILE -o table.csv
+To see what it can do: flatledger demo
 """
 
 EXPORT = """
@@ -22,12 +28,13 @@ error.
 flatledger export requisition-lines.yaml requisitions.jsonl
 flatledger export requisition-lines.yaml requisitions.jsonl -o - | less
 
-LAYOUT is a file, or the name of one on the shelf. Options change it for this run: conditions
-are added, columns changed or added. Without LAYOUT, its columns are typed:
+LAYOUT ends in .yaml or .yml, or is the name of one on the shelf. Options change it for this
+run: conditions are added, columns changed or added. Without LAYOUT its columns are typed:
 
 \b
-flatledger export requisitions.jsonl --row-per lines --column 'Part: lines.part.code'
-    --column 'Quantity: {value: lines.qty, total: sum}' --only 'lines.qty > 1'
+flatledger export requisitions.jsonl --row-per lines
+    --column 'Part: lines.part.code' --only 'lines.qty > 1'
+    --column 'Quantity: {value: lines.qty, total: sum}'
 """
 
 SURVEY = """
@@ -42,8 +49,13 @@ flatledger survey requisitions.jsonl --values status
 PREVIEW = """
 Show what an export would give, without writing anything.
 
-The columns with what they hold, the plan in plain words, the first rows, and what would be
-read, kept and written, counted over the whole of SOURCE. A layout can be typed as for export.
+The plan in plain words, the first rows, the columns with what they hold, and what would be
+read, filtered out and written, counted over the whole of SOURCE. A layout can be typed as for
+export.
+
+\b
+flatledger preview requisition-lines.yaml requisitions.jsonl --rows 20
+flatledger preview requisition-lines.yaml requisitions.jsonl --html look.html
 """
 
 DRAFT = """
@@ -71,6 +83,20 @@ workbook each column says what it takes, and offers a list where only some value
 
 \b
 flatledger specimen requisition-lines.yaml -o form.xlsx
+"""
+
+CHECK = """
+Check LAYOUT without data: its form, its names and files, its expressions.
+
+Each fault is told with its line. What only the data can tell (whether a field is there,
+where records repeat) is told by `flatledger preview`.
+
+\b
+flatledger check requisition-lines.yaml
+"""
+
+HELP = """
+Show this help, or that of a command: flatledger help export
 """
 
 DEMO = """

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from typing import Any, Literal, get_args
 
 import click
 
 from ..bounds import LARGEST_RECORD
-from ..errors import FlatLedgerError
 from . import help_texts
-from .ending import CLOSED_PIPE, FailedError
+from .commands import Commands, ShelfCommands
 
 IfThere = Literal["keep", "replace", "refuse", "number"]
 IF_THERE: tuple[IfThere, ...] = get_args(IfThere)
@@ -21,31 +21,6 @@ under --strict; 4 does not balance: the table stands beside as
 NAME.unbalanced.EXT; 130, 143, 129 or 141 stopped by Ctrl-C, SIGTERM, SIGHUP
 or a closed pipe.
 """
-
-
-class Commands(click.Group):
-    """The group of commands. An error of the family is told when the command has ended."""
-
-    def invoke(self, context: click.Context) -> Any:
-        from ..api.parsed_before import parsed_before
-
-        try:
-            with parsed_before():
-                return super().invoke(context)
-        except BrokenPipeError:  # which click would end in its own way
-            raise SystemExit(CLOSED_PIPE) from None
-        except FlatLedgerError as error:
-            nothing = context.invoked_subcommand == "export" and not error.written
-            raise FailedError("Nothing written" if nothing else "flatledger", error) from None
-
-
-class ShelfCommands(click.Group):
-    """The group of the shelf's commands; a former name is refused with the new one."""
-
-    def get_command(self, context: click.Context, name: str) -> click.Command | None:
-        if name == "take":
-            context.fail("`shelf take` is now `shelf get`.")
-        return super().get_command(context, name)
 
 
 def _version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
@@ -93,9 +68,9 @@ def _reading(context: click.Context, _: click.Parameter, texts: tuple[str, ...])
 
 
 LAYOUT_OPTIONS = (
-    ("--column", "columns", "A column as in a layout, such as 'Part: lines.part.code'."),
+    ("--column", "columns", "A column as in a layout: 'Part: lines.part.code'."),
     ("--only", "only", "A condition that must be true."),
-    ("--sort", "sort", "A heading or expression to sort by; desc after it turns it round."),
+    ("--sort", "sort", "A heading or expression to sort by; desc after it reverses the order."),
     ("--group", "group", "A heading or expression to group by."),
 )
 
@@ -105,6 +80,7 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     for name, key, help_text in reversed(LAYOUT_OPTIONS):
         command = click.option(name, key, multiple=True, metavar="TEXT", help=help_text)(command)
     further = (
+        click.option("--take", metavar="N", type=click.IntRange(min=1), help="The first N rows."),
         click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) to fit."),
         click.option("--save", metavar="NAME", help="Keep the layout on the shelf."),
         click.option("--replace", is_flag=True, help="With --save: replace the one of this name."),
@@ -146,7 +122,7 @@ def flatledger() -> None:
     *("-o", "--output", "to"),
     multiple=True,
     metavar="FILE",
-    help="Where to write, - is standard output; several times: to each, in its format.",
+    help="Where to write, in the format of its name; - is standard output.",
 )
 @click.option("--report-to", metavar="FILE", help="Write the balance there too, as JSON.")
 @click.option("--faults-to", metavar="FILE", help="Write every fault there, as a table (CSV).")
@@ -160,6 +136,9 @@ def flatledger() -> None:
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
 @click.option("--verify", is_flag=True, help="Read what was written again, by another reader.")
 @click.option("--format", "format_", metavar="NAME", help="The format, if no file's name tells it.")
+@click.option("--delimiter", metavar="NAME", help="What stands between cells: semicolon, tab.")
+@click.option("--header/--no-header", default=None, help="Whether the headings are written.")
+@click.option("--encoding", metavar="NAME", help="The encoding of text, if not utf-8.")
 @click.option("--csvw", is_flag=True, help="Write CSVW metadata beside delimited text.")
 @click.option("--with-balance", is_flag=True, help="Put the balance and the faults in a workbook.")
 @layout_options
@@ -174,6 +153,9 @@ def export(
     learn: bool,
     verify: bool,
     format_: str | None,
+    delimiter: str | None,
+    header: bool | None,
+    encoding: str | None,
     csvw: bool,
     with_balance: bool,
     **typed: Any,
@@ -181,7 +163,16 @@ def export(
     from .export import Ways, run_export
     from .typed import layout_and_source
 
-    output = {"format": format_, "csvw": csvw and "yes", "with-balance": with_balance and "yes"}
+    output: dict[str, Any] = {
+        "format": format_,
+        "delimiter": delimiter,
+        "header": None if header is None else "yes" if header else "no",
+        "encoding": encoding,
+        "csvw": csvw and "yes",
+        "with-balance": with_balance and "yes",
+    }
+    if any("{" in name and not os.path.exists(name) for name in to):
+        output["file"], to = list(to), ()  # where answers stand in the places of their names
     typed["output"] = {key: value for key, value in output.items() if value}
     with layout_and_source(places, **typed) as (layout, source, answers):
         ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn, verify)
@@ -209,7 +200,12 @@ def survey(sources: tuple[str, ...], below: bool, **options: Any) -> None:
 @click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...")
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
 @click.option(
-    "--rows", type=click.IntRange(0, 1_000), default=10, show_default=True, help="How many rows."
+    "--rows",
+    type=click.IntRange(0, 1_000),
+    default=10,
+    show_default=True,
+    metavar="N",
+    help="How many of the first rows are shown.",
 )
 @click.option("--html", "page", metavar="PAGE", help="Write it as a page.")
 @layout_options
@@ -264,6 +260,30 @@ def specimen(layout: str, source: str | None, to: str, replace: bool) -> None:
     from .specimen import run_specimen
 
     raise SystemExit(run_specimen(layout, source, to, replace))
+
+
+@flatledger.command(help=help_texts.CHECK)
+@click.argument("layout")
+def check(layout: str) -> None:
+    from .checking import run_check
+
+    raise SystemExit(run_check(layout))
+
+
+@flatledger.command("help", help=help_texts.HELP)
+@click.argument("names", nargs=-1, metavar="[COMMAND]")
+@click.pass_context
+def help_(context: click.Context, names: tuple[str, ...]) -> None:
+    found: click.Command = flatledger
+    inner = context.find_root()
+    for name in names:
+        group = found if isinstance(found, click.Group) else None
+        command = group.get_command(inner, name) if group else None
+        if command is None:
+            context.fail(f"There is no command {name!r}.")
+        inner = click.Context(command, info_name=name, parent=inner)
+        found = command
+    click.echo(found.get_help(inner))
 
 
 @flatledger.command(help=help_texts.SCHEMA)

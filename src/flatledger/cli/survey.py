@@ -10,6 +10,7 @@ import msgspec
 from ..api.opening import is_catalogue
 from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds, survey_positions
 from ..errors import ExpressionError
+from ..layout.names import proposal
 from ..layout.output_options import Output
 from ..outputs import Target
 from ..outputs.delimited import DelimitedWriter
@@ -51,9 +52,12 @@ def run_survey(
             result = survey(source, sample=sample, progress=progress, **options)
             found = {"": result}
     if under:
+        all_fields = found
         found = {kind: result.under(under) for kind, result in found.items()}
         if not any(result.fields for result in found.values()):
-            raise ExpressionError(f"no field `{under}` in what was read", under, 0)
+            known = [field.path for result in all_fields.values() for field in result.fields]
+            hint = proposal(under, known)
+            raise ExpressionError(f"no field `{under}` in what was read{hint}", under, 0)
     if as_json:
         with Target("-") as target:
             target.write(_json(found))
@@ -81,7 +85,9 @@ def _show_values(path: str, source: Source, options: dict[str, Any]) -> int:
     """The distinct values as a table that can be saved: values with counts, tab-separated."""
     counts = distinct_values(path, source, **options)
     if not counts:
-        raise ExpressionError(f"no value at `{path}` in what was read", path, 0)
+        known = [field.path for field in survey(source, **options).fields]
+        hint = proposal(path, known)
+        raise ExpressionError(f"no value at `{path}` in what was read{hint}", path, 0)
     ordered = sorted(counts.items(), key=lambda item: (-item[1], str(item[0])))
     with Target("-") as target:
         writer = DelimitedWriter(Output(delimiter="\t", line_terminator="\n"), target)

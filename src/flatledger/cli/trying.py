@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from typing import Any
 
+import click
 import msgspec
 
 from ..api.evaluate import Evaluated, evaluate
@@ -19,6 +21,8 @@ LONGEST = 400
 
 def run_try(expression: str, source: Source, **options: Any) -> int:
     """Show a value for each row of the first records; point at what is wrong with an expression."""
+    if isinstance(source, str) and os.path.exists(expression) and not os.path.exists(source):
+        raise click.UsageError(f"The expression comes first: try {source!r} {expression}")
     try:
         found = evaluate(expression, source, **options)
     except ExpressionError as error:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 import click
@@ -22,6 +24,7 @@ from ..sources.found_files import below as folder_below
 from .asking import answers_for
 
 Source = str | list[str]
+_GLUED = re.compile(r"([\w ,.-]*\w):([^\s:/].*)", re.DOTALL)
 
 
 @contextmanager
@@ -52,6 +55,9 @@ def layout_and_source(
 def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple[Layout, Source]:
     """The layout and what it is for. Without a layout all places are sources."""
     named = len(places) > 1 and (not typed or _is_layout(places[0]))
+    if named and not typed and not _is_layout(places[0]) and any(map(_is_layout, places[1:])):
+        last = next(filter(_is_layout, places[1:]))
+        raise click.UsageError(f"{places[0]} looks like data; the layout comes first: {last}.")
     if not places or not (named or typed):
         raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and a typed layout.")
     reading = typed.get("source")
@@ -59,9 +65,9 @@ def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple
     if typed and is_catalogue(source, reading):
         typed["source"] = {**(reading or {}), "format": CATALOGUE}
     if not named:
-        return Layout.from_data(typed, "command line"), source
+        return Layout.from_data(typed, "command line", folder=Path()), source
     layout = Layout.find(places[0])
-    return layout.with_changes(typed) if typed else layout, source
+    return layout.with_changes(typed, folder=Path()) if typed else layout, source
 
 
 def one_or_several(places: Sequence[str], below: bool) -> Source:
@@ -118,6 +124,7 @@ def reading_keys(texts: tuple[str, ...]) -> dict[str, Any]:
 def _typed(
     row_per: str | None,
     reading: dict[str, Any],
+    take: int | None = None,
     output: dict[str, Any] | None = None,
     **lists: tuple[str, ...],
 ) -> dict[str, Any]:
@@ -127,6 +134,8 @@ def _typed(
         typed["source"] = reading
     if output:
         typed["output"] = output
+    if take is not None:
+        typed["take"] = {"first": take, "of": "rows"}
     for key, texts in lists.items():
         if texts:
             typed[key] = [_column(text) if key == "columns" else _condition(text) for text in texts]
@@ -135,6 +144,9 @@ def _typed(
 
 def _column(text: str) -> Item:
     """A column as it would stand in a layout; a bare expression is its own heading."""
+    if glued := _GLUED.match(text):
+        heading, expression = glued.groups()
+        raise click.UsageError(f"Write a blank after the colon: --column '{heading}: {expression}'")
     item = _without_places(read_yaml(text, f"--column {text!r}"))
     return ItemMap(((Scalar(text), item),)) if isinstance(item, Scalar) else item
 

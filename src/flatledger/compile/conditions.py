@@ -103,11 +103,15 @@ class Conditions:
         texts = [one.known.expression for one in (left, right) if isinstance(one.known, Known)]
         text = next(filter(None, texts), "")
         return self.code.constants.name(
-            self.code.constants.watches.numerals_of(f"`{text}`"), "watch"
+            self.code.constants.watches.numerals_of(f"`{text}`", codes=True), "watch"
         )
 
     def _between(self, node: n.Between) -> Operand:
         operand = self._conversions.once(node.operand, (node.low, node.high))
+        if kind_of(node.operand) == "any" and kind_of(operand) == "text":
+            watch = self.watch(node.operand, node.low)
+            values = (self.emit.text(one).code for one in (operand, node.low, node.high))
+            self.code.add(f"if {watch}.on: {watch}.look(({', '.join(values)}))")
         low = n.Comparison(node.position, ">=", operand, node.low)
         high = n.Comparison(node.position, "<=", operand, node.high)
         return self._all((low, high), settled="False", other="True")

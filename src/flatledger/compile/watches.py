@@ -34,9 +34,9 @@ class Watches:
         """What watches the values that a condition turns away."""
         return self.seen.setdefault(index, ValuesSeen(field))
 
-    def numerals_of(self, what: str, ordered: bool = True) -> NumeralWatch:
-        """What watches whether numbers are compared as texts."""
-        return self.numerals.setdefault(what, NumeralWatch(what, ordered))
+    def numerals_of(self, what: str, ordered: bool = True, codes: bool = False) -> NumeralWatch:
+        """What watches whether numbers are compared as texts, or ``codes`` with numbers in them."""
+        return self.numerals.setdefault(what, NumeralWatch(what, ordered, codes))
 
     def units_of(self, heading: str) -> UnitWatch:
         """What watches the units of a column's amounts."""

@@ -17,6 +17,7 @@ from .selecting import StandardPath
 RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})
 _ADDED_HERE = "    // CATALOGUE_PATHS"
 _CATALOGUE_PATH = re.compile(r"\b\d{3}\$[a-z0-9]|\b(?:00\d|LDR)/\d\d")
+_BRACKETS = re.compile(r"'[^']*'|\"[^\"]*\"|[(\[)\]]")  # and texts, in which they are none
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
 
 
@@ -157,7 +158,7 @@ def _check_bounds(text: str) -> None:
         half = text[error.start]
         raise ExpressionError(f"`{half}` is not expected here", text, error.start) from None
     depth = 0
-    for found in re.finditer(r"'[^']*'|\"[^\"]*\"|[(\[)\]]", text):
+    for found in _BRACKETS.finditer(text):
         depth += {"(": 1, "[": 1, ")": -1, "]": -1}.get(found[0], 0)
         if depth > DEEPEST_BRACKETS:
             raise ExpressionError("the brackets are nested too deeply", text, found.start())
@@ -228,11 +229,27 @@ _INSIDE = {
 }
 
 
+def _not_closed(text: str) -> int | None:
+    """Where the innermost bracket is that nothing closes."""
+    opened: list[int] = []
+    for found in _BRACKETS.finditer(text):
+        if found[0] in "([":
+            opened.append(found.start())
+        elif found[0] in ")]" and opened:
+            opened.pop()
+    return opened[-1] if opened else None
+
+
 def _explain(text: str, position: int) -> str:
     """What is wrong at a position, with the hint for a mix-up of the two languages."""
     rest = text[position:].lstrip()
     if not rest:
-        return "the expression ends too early" if text.strip() else "the expression is empty"
+        if not text.strip():
+            return "the expression is empty"
+        opened = _not_closed(text)
+        if opened is not None:
+            return f"the bracket at {opened + 1} is not closed"
+        return "the expression ends too early"
     inside = text.count("[", 0, position) > text.count("]", 0, position)
     hints = _INSIDE if inside else _OUTSIDE
     word = re.match(r"[A-Za-z_]\w*|[=!<>&|]+|.", rest, re.DOTALL)

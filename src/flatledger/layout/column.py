@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from functools import partial
 from typing import Literal
@@ -16,6 +17,7 @@ from ..values.factors import Factor
 from .text import Scalar, TextPlace
 
 DEFAULT_SEPARATOR = "; "
+_WORDS = re.compile(r"[^\s,;()\[\]]+")  # in which a unit may be said already
 
 
 class Expression(msgspec.Struct, frozen=True):
@@ -197,7 +199,8 @@ class Column(msgspec.Struct, frozen=True):
         """The heading as it is written: the form's, or its own with the unit."""
         if self.form_heading is not None:
             return self.form_heading
-        return f"{self.heading}, {self.unit}" if self.unit else self.heading
+        said = self.unit.casefold() in _WORDS.findall(self.heading.casefold())
+        return f"{self.heading}, {self.unit}" if self.unit and not said else self.heading
 
     @property
     def adds(self) -> bool:

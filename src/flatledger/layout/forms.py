@@ -78,8 +78,8 @@ CHARACTER = Form(_character, _TYPED)
 EXPRESSION = Form(_expression, _TYPED)
 
 
-def choice(options: Collection[str]) -> Form[str]:
-    """One of some words.
+def choice(options: Collection[str], elsewhere: Mapping[str, str] | None = None) -> Form[str]:
+    """One of some words; ``elsewhere`` are those by which others call them.
 
     >>> choice(["all", "needed"]).schema
     {'enum': ['all', 'needed']}
@@ -88,7 +88,9 @@ def choice(options: Collection[str]) -> Form[str]:
     def read(item: Item, where: str, reading: Reading) -> str:
         text = item.text if isinstance(item, Scalar) else ""
         if text not in options:
-            hint = proposal(text, options) or f"; it takes {', '.join(options)}"
+            meant = (elsewhere or {}).get(text.partition("(")[0].strip().lower())
+            hint = f"; did you mean `{meant}`?" if meant else proposal(text, options)
+            hint = hint or f"; it takes {', '.join(options)}"
             reading.fault(item, f"{where} does not take `{text}`{hint}")
             return next(iter(options))
         return text

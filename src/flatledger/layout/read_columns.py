@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from msgspec.structs import replace
+
 from ..bounds import LARGEST_COLUMN_WIDTH, MOST_COLUMNS, MOST_DECIMALS
 from ..errors import LayoutError, ShelfError
-from ..language.nodes import FieldPath
+from ..language.nodes import Call, Cast, Concatenation, FieldPath
 from ..values.aggregates import AGGREGATES
+from ..values.functions import FUNCTIONS
 from .column import Column, Expression, Spread, Total
 from .forms import (
     CHARACTER,
@@ -209,6 +212,8 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
     found = read_keys({k: one for k, one in keys.items() if k != "value"}, PROPERTIES, reading)
     of_keys = {PROPERTIES[key].field or key.replace("-", "_") for key in SPREAD_KEYS}
     spread = {name: found.pop(name) for name in of_keys & found.keys()}
+    if value is not None and found.get("datatype") in NUMBERS and "reads" not in found:
+        value = _as_number(value, found["datatype"])
     unit = found.pop("unit", Unit())
     _check_column(item, keys, found, unit, where, reading)
     column = Column(
@@ -223,6 +228,15 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
     if "columns-from" not in keys:
         return [column]
     return _spread(item, keys, column, spread, reading)
+
+
+def _as_number(value: Expression, datatype: str) -> Expression:
+    """An expression that gives a text, where its column is to have numbers: cast to one."""
+    node = value.node
+    is_text = isinstance(node, Concatenation) or (
+        isinstance(node, Call) and node.name in FUNCTIONS and FUNCTIONS[node.name].result == "text"
+    )
+    return replace(value, node=Cast(node.position, node, datatype, ())) if is_text else value
 
 
 def _check_column(

@@ -165,6 +165,10 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
     if request.fit_to is not None and request.output.second_header:
         says = "a form has the rows of its header; leave out second-header"
         reading.fault(keys["output"], says)
+    written = request.columns and not (request.group or request.row_per_group)
+    if not request.totals.detail and written and not any(one.total for one in request.columns):
+        says = "no detail and no group: only the heading would be written; add `group`"
+        reading.fault(keys["totals"], says)
     if request.group_order.as_met and request.totals.subtotals == "before":
         says = "subtotals before their groups need them sorted, not as-met"
         reading.fault(keys["totals"], says)

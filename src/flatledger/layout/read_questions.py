@@ -79,7 +79,9 @@ def check_asked(request: LayoutRequest, keys: Mapping[str, Item], reading: Readi
     for key, text in {"output": named, "totals": labels}.items():
         for name in placeholders(text):
             if name not in kinds and not (key == "output" and name in OF_THE_RUN):
-                reading.fault(keys[key], f"`{{{name}}}` is not asked for{_hint(name, kinds)}")
+                hint = _hint(name, kinds)
+                more = "; one file for each group can't be written yet" if key == "output" else ""
+                reading.fault(keys[key], f"`{{{name}}}` is not asked for{hint}{more}")
 
 
 def _problem(name: str, wanted: str | None, kinds: dict[str, str]) -> str:

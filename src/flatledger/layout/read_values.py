@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from ..bounds import LONGEST_FORMAT
 from ..errors import LayoutError
+from ..language import other_words
 from ..values.code_lists import CODE_LISTS, code_list
 from .column import Translation
 from .forms import SWITCH, TEXT, choice, list_of, read_text
@@ -20,7 +21,7 @@ from .text import Item, Scalar
 
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
 NUMBERS = ("decimal", "integer")
-DATATYPE = choice(DATATYPES)
+DATATYPE = choice(DATATYPES, other_words.DATATYPES)
 CLEAN = list_of(choice(("strip-markup", "nfc", "single-line", "collapse", "trim")))
 _EXAMPLES: dict[str, Any] = {  # of what a pattern can be for
     "date": dt.date(2026, 3, 31),

@@ -70,7 +70,7 @@ def read_yaml(text: str, name: str) -> Item:
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (0, 0)
-        problem = Problem(f"this is not YAML: {error.problem or error.context}", line, column)
+        problem = Problem(_mended(error, text, line), line, column)
         raise LayoutError(name, [problem]) from None
     except RecursionError:
         raise LayoutError(name, [Problem("the brackets are nested too deeply")]) from None
@@ -80,6 +80,38 @@ def read_yaml(text: str, name: str) -> Item:
     if node is None:
         raise LayoutError(name, [Problem("the layout is empty; it needs at least `columns`")])
     return _Items(name, len(text) + MOST_BY_ALIASES).of(node)
+
+
+_LONGEST_TYPED = 80
+_MENDING = (  # what the parser says, and what is to be done
+    ("mapping values are not allowed", "a text that holds `: ` needs quotes, and what belongs to a "
+     "key stands below it, further in"),
+    ("found character '\\t'", "a tab stands here; YAML wants blanks"),
+    ("but found '<block sequence start>'", "this `-` stands further out or in than the ones above"),
+    ("but found '-'", "a list stands here among keys; put it below a key of its own"),
+    ("but found '<block mapping start>'", "this line stands further in than the ones above it"),
+    ("but found '<scalar>'", "this stands where a key or a `-` should; is a quote too many?"),
+    ("but found '}'", "a bracket or brace is closed that was not opened, or the other way round"),
+    ("but found ']'", "a bracket or brace is closed that was not opened, or the other way round"),
+    ("but found ','", "a text with a comma in braces or brackets needs quotes"),
+    ("expected ',' or", "what stands in braces or brackets is parted by commas, and closed"),
+    ("could not find expected ':'", "this line is no `key: value`; a blank follows the colon"),
+    ("found unexpected end of stream", "a quote or bracket is opened and never closed"),
+    ("found undefined alias", "a `*` at the beginning needs quotes"),
+    ("expected alphabetic or numeric", "a `*` or `&` at the beginning needs quotes"),
+    ("cannot start any token", "this character needs quotes around the text"),
+    ("found duplicate anchor", "a `&` at the beginning needs quotes"),
+    ("expected '<document start>'", "this is no layout: one begins with a key, such as `columns:`"),
+)  # fmt: skip
+
+
+def _mended(error: Any, text: str, line: int) -> str:
+    """What is to be mended, with the line as it was typed."""
+    said = " ".join(filter(None, (error.context, error.problem)))
+    what = next((mending for told, mending in _MENDING if told in said), f"this is no YAML: {said}")
+    lines = text.splitlines()
+    typed = lines[line - 1].strip() if 0 < line <= len(lines) else ""
+    return f"{what}: {typed[:_LONGEST_TYPED]}" if typed else what
 
 
 class _Items:

@@ -8,7 +8,7 @@ import shutil
 from collections.abc import Iterator
 from itertools import count
 from os import PathLike, fspath
-from pathlib import Path
+from pathlib import Path, PurePath
 from types import TracebackType
 from typing import Any, BinaryIO
 
@@ -73,6 +73,9 @@ class Target:
                 raise self._refused()
             self._unfinished = Unfinished(path)
         except (OSError, ValueError, RuntimeError) as error:  # a NUL, links that go in a circle
+            if isinstance(error, FileNotFoundError) and not path.parent.exists():
+                folder = PurePath(self.name).parent
+                raise OutputError(f"{self.name}: there is no folder {folder}") from None
             reason = error.strerror if isinstance(error, OSError) else error
             raise OutputError(f"{self.name} can't be written: {reason}") from None
         if self._unfinished.cleared:

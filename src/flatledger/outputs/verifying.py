@@ -22,6 +22,7 @@ from .cell_values import LONGEST, too_long
 from .finishing import Finisher
 from .form_workbook import without_pattern
 from .read_back import has_headings, rows_of
+from .rendering import has_means, shortened
 
 _WORKBOOKS = ("xlsx", "ods")
 _LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
@@ -153,7 +154,9 @@ class _Check:
         if isinstance(value, bool):
             return cell is value or (self._texts and cell == str(value).lower())
         if isinstance(value, int | Decimal):
-            return self._number(cell) == value
+            number = self._number(cell)
+            means = self._texts and has_means(column)
+            return number == value or (means and number == shortened(value, column, row))
         if isinstance(value, dt.date | dt.time | Interval):
             return _same_moment(value, cell)
         return self._same_text(text_of(value), cell, column)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 import msgspec
@@ -19,7 +19,7 @@ from ..structure.levels import (
     level_name,
     plain_steps,
 )
-from ..structure.missing_fields import TREE_FIELD, MissingPath, judged
+from ..structure.missing_fields import TREE_FIELD, MissingPath, judged, places_of
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
 from ..values.element_texts import TEXT
@@ -203,13 +203,20 @@ class _Planner:
         node = expression.node
         names, rest = plain_steps(node, start) if isinstance(node, n.FieldPath) else ((), ())
         if not names or rest:
-            self.problems.append(expression.problem("`row-per` takes a level, such as lines"))
+            self.problems.append(expression.problem(self._no_level(node)))
         elif inner := within_a_tree(names, known):
             self.problems.append(expression.problem(f"`row-per`: {inner}"))
         else:
             self.level = MissingPath(names, expression, what="level")
         self._stop_at_problems()
         return Chain.of(names, self.structure, known)
+
+    def _no_level(self, node: n.Node) -> str:
+        """What to say of a `row-per` that is no level: the levels that its last name is in."""
+        names = [part.name for part in node.walk() if isinstance(part, n.Name)]
+        places = [level_name(one) for one in places_of(names[-1], self.structure)] if names else []
+        meant = f"by its name: `row-per: {places[0]}`" if places else "such as lines"
+        return f"`row-per` takes a level, {meant}"
 
     # ---- what only the data can show
 
@@ -224,6 +231,7 @@ class _Planner:
         used |= {names[:length] for names in used for length in range(len(names))}
         self.result.used = used
         for expression in expressions_in(self.layout):
+            compared = {id(part) for part in _compared(expression.node)}
             for part in expression.node.walk():
                 if isinstance(part, n.FieldPath) and not part.relative:
                     names, _ = plain_steps(part, self.result.chain)
@@ -234,7 +242,11 @@ class _Planner:
                         for segment in part.segments
                         for selector in segment.selectors
                     )
-                    self._miss(MissingPath(names, expression, part.position, exact))
+                    self._miss(
+                        MissingPath(
+                            names, expression, part.position, exact, compared=id(part) in compared
+                        )
+                    )
         if self.level:
             self._miss(self.level)
         for names in (names for e in self.layout.expects for names in (e.names, e.after) if names):
@@ -371,3 +383,12 @@ class _Planner:
 def _known_part(names: Names) -> Names:
     """The names as far as they are a record's own: those of a mapping's members are data."""
     return names[: names.index(MEMBERS)] if MEMBERS in names else names
+
+
+def _compared(node: n.Node) -> Iterator[n.Node]:
+    """What stands beside a comparison for equality, where a text may have been meant."""
+    for part in node.walk():
+        if isinstance(part, n.Comparison) and part.operator in ("=", "<>"):
+            yield part.right
+        elif isinstance(part, n.In):
+            yield from part.options

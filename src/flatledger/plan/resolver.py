@@ -3,12 +3,13 @@ whether it can be calculated at all."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from ..errors import Problem
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, EXTENTS, SUBTREES, taken_by
+from ..language.other_words import FUNCTIONS as FUNCTIONS_ELSEWHERE
 from ..layout.column import Expression
 from ..layout.names import nearest
 from ..layout.source_options import CATALOGUE
@@ -135,11 +136,7 @@ class Resolver:
         known |= {IS_COUNTED: (0, 0)} if node.inner else {}
         if node.name not in known:
             names = [*known, *(set(AGGREGATE_KINDS) - {"collect"})]
-            near = nearest(node.name, names)
-            hint = (
-                f"; did you mean `{near}`?" if near else f"; there are {', '.join(sorted(names))}"
-            )
-            self._refuse(f"no function `{node.name}`{hint}", node)
+            self._refuse(f"no function `{node.name}`{_instead(node.name, names)}", node)
             return
         fewest, most = known[node.name]
         if not fewest <= len(node.arguments) <= most:
@@ -319,3 +316,11 @@ def reach(node: n.Node, chain: Chain) -> Iterator[Names]:
     else:
         for part in node.children():
             yield from reach(part, chain)
+
+
+def _instead(name: str, known: Sequence[str]) -> str:
+    """How to say what an unknown function was meant to."""
+    if name.lower() in FUNCTIONS_ELSEWHERE:
+        return f"; {FUNCTIONS_ELSEWHERE[name.lower()]}"
+    near = nearest(name, known)
+    return f"; did you mean `{near}`?" if near else f"; there are {', '.join(sorted(known))}"

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 from ..run.balance import Balance, BegunAgain
 from .fit_text import fit_lines
 from .words import amount, counted
 
 REOPENED_SHOWN = 5
+_OTHER_PATTERN = re.compile(r"\blike\s+('[^'%_]*[*?][^'%_]*')", re.IGNORECASE)
 
 
 def notes_of(balance: Balance) -> list[str]:
@@ -120,9 +123,13 @@ def _emptied_note(balance: Balance) -> list[str]:
     emptied = balance.emptied_by
     if emptied is None:
         return []
-    note = f"nothing is left after `{emptied.name or emptied.text}`"
+    note = f"nothing remained after `{emptied.name or emptied.text}`"
     met = ", ".join(f"{text} ({count:,})" for text, count in emptied.values.items())
-    return [f"{note}; {emptied.field} was: {met}" if met else note]
+    met = f"; {emptied.field} was: {met}" if met else ""
+    pattern = _OTHER_PATTERN.search(emptied.text)
+    hint = pattern[1].replace("*", "%").replace("?", "_") if pattern else ""
+    signs = f"; in like, % stands for any text and _ for one letter: {hint}" if hint else ""
+    return [f"{note}{met}{signs}"]
 
 
 def column_notes(balance: Balance) -> list[str]:

@@ -109,9 +109,8 @@ class Screen:
 
     def _print(self, what: Any, soft_wrap: bool = False) -> None:
         if self._console is not None:
-            self._console.print(
-                what, markup=False, emoji=False, highlight=False, soft_wrap=soft_wrap
-            )
+            whole = soft_wrap or (isinstance(what, Text) and not self._console.is_terminal)
+            self._console.print(what, markup=False, emoji=False, highlight=False, soft_wrap=whole)
 
 
 def wide(text: str) -> int:

@@ -28,6 +28,7 @@ class MissingPath(NamedTuple):
     position: int = 0
     exact: bool = False
     what: str = "field"
+    compared: bool = False  # it stands beside a comparison, where a text may have been meant
 
     def problem(self, message: str) -> Problem:
         """A fault of the path, placed in the layout."""
@@ -80,7 +81,7 @@ def judged(
                 message += f"{start} records may lack it, write `may-lack: [{level_name(top)}]`"
             found.problems.append(one.problem(message))
         else:
-            found.notices.append(_notice(top, structure))
+            found.notices.append(_notice(top, structure, one.compared))
     return found
 
 
@@ -116,12 +117,14 @@ def _refused(one: MissingPath, known: Names, name: str, near: str) -> str:
     return f"{start}; did you mean `{near}`?"
 
 
-def _notice(top: Names, structure: Place) -> str:
+def _notice(top: Names, structure: Place, compared: bool) -> str:
     places = [level_name(place) for place in places_of(top[-1], structure)]
     more = len(places) - PLACES_SHOWN
     others = f", and in {more:,} places more" if more > 0 else ""
     where = f"; there is {', '.join(places[:PLACES_SHOWN])}{others}" if places else ""
     path = level_name(top)
+    if compared and not places and len(top) == 1:
+        return f"no record has a field {path}; a text stands in single quotes: '{top[0]}'"
     return f"no record has {path}{where} (if that is right: `may-lack: [{path}]`)"
 
 

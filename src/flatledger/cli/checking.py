@@ -1,0 +1,28 @@
+"""``flatledger check``: a layout, without data."""
+
+from __future__ import annotations
+
+from ..api.layout import Layout
+from ..reports.words import counted
+from .terminal import results
+
+
+def run_check(name: str) -> int:
+    """Read a layout, whose faults are errors, and say what it has."""
+    layout = Layout.find(name)
+    request, out = layout.request, results()
+    columns = counted(len(layout.headings), "column")
+    conditions = counted(len(request.conditions), "condition")
+    out.line(f"{layout.name}: {request.about}" if request.about else layout.name, "bold")
+    out.line(f"{columns}: {', '.join(layout.headings)}")
+    out.line(conditions)
+    out.lines([f"  {' '.join(one.value.text.split())}" for one in request.conditions])
+    asked = [f"{one.name}" + (f" ({one.says})" if one.says else "") for one in request.questions]
+    if asked:
+        out.line(f"Asks for: {', '.join(asked)}")
+    files = [str(path) for path in layout.taking_part() if path.exists() and path != layout.path]
+    if files:
+        out.line(f"Reads beside the source: {', '.join(files)}")
+    said = "No faults that can be told without data; `flatledger preview` takes data too"
+    out.verdict(said, "well")
+    return 0
