@@ -7,7 +7,7 @@ BIN := $(VENV)/bin
 
 $(VENV)/.ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(BIN)/python -m pip install -qq --disable-pip-version-check --editable '.[dev]'
 	touch $@
 
 demo: $(VENV)/.ready
