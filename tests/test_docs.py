@@ -15,11 +15,19 @@ from tests.conftest import Tool
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text(encoding="utf-8")
+PAGES = [
+    README,
+    *((ROOT / "docs" / f"{name}.md").read_text("utf-8") for name in ("running", "python")),
+]
 
 
 def blocks(language: str) -> list[str]:
-    """The blocks of code in a language."""
-    return re.findall(rf"```{language}\n(.*?)```", README, re.DOTALL)
+    """The blocks of code in a language, of the README and of the pages that go on from it."""
+    return [
+        block
+        for page in PAGES
+        for block in re.findall(rf"```{language}\n(.*?)```", page, re.DOTALL)
+    ]
 
 
 @pytest.fixture
@@ -53,3 +61,14 @@ def test_the_commands_run(folder: Path, tool: Tool) -> None:
 def test_the_version_is_that_of_the_changelog() -> None:
     changelog = (ROOT / "CHANGELOG.md").read_text(encoding="utf-8")
     assert re.findall(r"^## (\S+)", changelog, re.MULTILINE)[0] == flatledger.__version__
+
+
+def test_the_readme_is_short_and_what_it_links_to_is_there() -> None:
+    assert len(README.splitlines()) < 150
+    pages = [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]
+    for page in pages:
+        for place in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", page.read_text("utf-8")):
+            assert (page.parent / place).exists(), (page.name, place)
+    pictures = {file.name for file in (ROOT / "docs" / "screenshots").iterdir()}
+    assert pictures == set(re.findall(r"docs/screenshots/([\w-]+\.png)", README))
+    assert len(pictures) < 20

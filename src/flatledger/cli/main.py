@@ -80,7 +80,12 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     for name, key, help_text in reversed(LAYOUT_OPTIONS):
         command = click.option(name, key, multiple=True, metavar="TEXT", help=help_text)(command)
     further = (
-        click.option("--take", metavar="N", type=click.IntRange(min=1), help="The first N rows."),
+        click.option(
+            "--take",
+            metavar="N",
+            type=click.IntRange(min=1),
+            help="Only the first N records that pass.",
+        ),
         click.option("--fit-to", metavar="FORM", help="A published form (CSV, XLSX) to fit."),
         click.option("--save", metavar="NAME", help="Keep the layout on the shelf."),
         click.option("--replace", is_flag=True, help="With --save: replace the one of this name."),

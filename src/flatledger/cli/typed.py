@@ -135,7 +135,7 @@ def _typed(
     if output:
         typed["output"] = output
     if take is not None:
-        typed["take"] = {"first": take, "of": "rows"}
+        typed["take"] = {"first": take, "of": "records"}
     for key, texts in lists.items():
         if texts:
             typed[key] = [_column(text) if key == "columns" else _condition(text) for text in texts]
