@@ -246,3 +246,29 @@ def test_a_list_can_be_tried(tool: Tool, demo: Path) -> None:
     assert done.returncode == 1
     assert "no list `gone` on the shelf" in done.stderr
     assert "Traceback" not in done.stderr
+
+
+def test_a_layout_takes_its_files_along_or_finds_them_on_the_shelf(
+    tool: Tool, tmp_path: Path
+) -> None:
+    (tmp_path / "wanted.txt").write_text("R1\n")
+    (tmp_path / "s.jsonl").write_text('{"no": "R1"}\n{"no": "R2"}\n')
+    text = "columns: [{No: no}]\nonly: [\"no in list('wanted.txt')\"]\n"
+    (tmp_path / "job.yaml").write_text(f"layout: monthly\n{text}")
+    (tmp_path / "other.yaml").write_text(text)
+    refused = tool("shelf", "put", "job.yaml")
+    assert (refused.returncode, "--with-files takes it along" in refused.stderr) == (1, True)
+    put = tool("shelf", "put", "job.yaml", "--with-files")
+    assert "Saved as `monthly` on your shelf" in put.stderr
+    assert tool("shelf", "put", "wanted.txt").returncode == 0
+    assert tool("shelf", "put", "other.yaml").returncode == 0
+    for name in ("job.yaml", "other.yaml", "wanted.txt"):
+        (tmp_path / name).unlink()
+    for name in ("monthly", "other"):
+        assert tool("export", name, "s.jsonl").stdout.split() == ["No", "R1"]
+    assert "did you mean `monthly`?" in tool("export", "montly", "s.jsonl").stderr
+    assert "did you mean `monthly`?" in tool("shelf", "get", "montly").stderr
+    assert "Removed `monthly` from the shelf" in tool("shelf", "remove", "monthly").stderr
+    kept = ("export", "s.jsonl", "--column", "no", "--save", "other")
+    assert "with --replace" in tool(*kept).stderr
+    assert tool(*kept, "--replace").returncode == 0

@@ -143,9 +143,12 @@ class FilesOf:
         return read_codes(self._beside(name))
 
     def values(self, name: str, heading: str | None) -> tuple[str, ...]:
-        if Path(name).suffix in SUFFIXES["list"]:
-            return read_list(self._beside(name), heading)
-        return read_list(self.shelf.find("list", name), heading)
+        if Path(name).suffix not in SUFFIXES["list"]:
+            return read_list(self.shelf.find("list", name), heading)
+        path = self._beside(name)
+        if not path.exists():  # it may have gone to the shelf, as the layout has
+            path = next((one for one in self.shelf.files("list") if one.name == name), path)
+        return read_list(path, heading)
 
     def form(self, reference: FormReference) -> PublishedForm:
         return read_form(self._beside(reference.file), reference)

@@ -14,6 +14,7 @@ import msgspec
 
 from ..errors import LayoutError, OutputError, ShelfError
 from ..layout.assembling import check_conditions
+from ..layout.names import nearest
 from ..layout.text import ItemMap
 from ..outputs import Target
 from ..outputs.locks import LockedError, locked
@@ -66,12 +67,19 @@ class Shelf(ShelfFolders):
         return found
 
     def put(
-        self, file: str | PathLike[str], name: str | None = None, *, replace: bool = False
+        self,
+        file: str | PathLike[str],
+        name: str | None = None,
+        *,
+        replace: bool = False,
+        with_files: bool = False,
     ) -> Path:
         """Put a layout, conditions or a list on the personal shelf; return where it stands.
 
-        ``name`` is the file's own, unless told otherwise. What it holds is checked first. Raises
-        LayoutError, and ShelfError where the name is taken and is not to be replaced.
+        Without a ``name`` it has that of the layout, or else of the file. What it holds is checked
+        first. Files that a layout names are taken along ``with_files``. Raises LayoutError, and
+        ShelfError where the name is taken and is not to be replaced, or where such a file would not
+        be found.
 
         >>> from tempfile import mkdtemp
         >>> demo = Path(__file__).parents[1] / "demo"
@@ -80,17 +88,49 @@ class Shelf(ShelfFolders):
         """
         source = Path(file)
         kind = _kind_of(source)
-        name = name or source.stem
+        layout = Layout.from_file(source, self) if kind == "layout" else None
+        name = name or (layout.name if layout is not None else source.stem)
         place = self._place(kind, name, source.suffix if kind == "list" else SUFFIXES[kind][0])
         if kind == "list":
             read_list(source)
         elif kind == "conditions":
             check_conditions(read_items(source), str(source), FilesOf(None, self))
         content = _read(source)
-        if kind == "layout":
-            text = content.decode("utf-8-sig")
+        if layout is None:
+            return self._write(content, kind, name, place, replace)
+        beside = _named_beside(layout, source)
+        if not with_files:
+            self._check_found(content.decode("utf-8-sig"), source, place, beside)
+        place = self._write(content, kind, name, place, replace)
+        if with_files:
+            for one in beside:
+                self._take_along(one, place.parent / one.relative_to(source.parent.resolve()))
+        return place
+
+    def _check_found(self, text: str, source: Path, place: Path, beside: list[Path]) -> None:
+        """Raise ShelfError where a layout would not find on the shelf what lies beside it."""
+        try:
             Layout.from_text(text, source.name, self, folder=place.parent)
-        return self._write(content, kind, name, place, replace)
+        except LayoutError as error:
+            if not beside:
+                raise
+            names = ", ".join(one.name for one in beside)
+            raise ShelfError(
+                f"{source.name} names {names} beside it, which would not be found on the shelf; "
+                "--with-files takes it along (a list can also be put on the shelf by itself)"
+            ) from error
+
+    def _take_along(self, file: Path, place: Path) -> None:
+        """Copy what lies beside a layout to where it lies beside it on the shelf; what was there is
+        among the former ones."""
+        with self._alone():
+            place.parent.mkdir(parents=True, exist_ok=True)
+            (place.parent / FORMER).mkdir(exist_ok=True)
+            content = _read(file)
+            if place.exists() and place.read_bytes() != content:
+                _keep_former(place)
+            with Target(place, "replace") as target:
+                target.write(content)
 
     def save(self, layout: Layout, name: str, *, replace: bool = False) -> Path:
         """Keep a layout on the personal shelf under a name; return where it stands.
@@ -146,7 +186,12 @@ what there is
         if len(entries) > 1:
             kinds = " and ".join(entry.kind for entry in entries)
             raise ShelfError(f"`{name}` is the name of {kinds}; say which with --kind")
-        return entries[0].path if entries else self.find("layout", name)
+        if entries:
+            return entries[0].path
+        near = nearest(name, [one.name for one in self.entries()])
+        if near is not None:
+            raise ShelfError(f"nothing is called `{name}` on the shelf; did you mean `{near}`?")
+        return self.find("layout", name)
 
     def remove(self, name: str, kind: str | None = None) -> Path:
         """Take something off the personal shelf; return where it is kept.
@@ -217,6 +262,13 @@ what there is
             except OSError as error:
                 raise OutputError(f"{folder} can't be written: {error.strerror}") from None
             yield
+
+
+def _named_beside(layout: Layout, file: Path) -> list[Path]:
+    """The files beside or below a layout that it names."""
+    folder, own = file.parent.resolve(), file.resolve()
+    found = {one.resolve() for one in layout.taking_part() if one.is_file()} - {own}
+    return sorted(one for one in found if one.is_relative_to(folder))
 
 
 def _kind_of(path: Path) -> str:

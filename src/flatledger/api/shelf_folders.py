@@ -37,9 +37,13 @@ class ShelfFolders:
             self._folders = usual_folders()
         return self._folders
 
+    def files(self, kind: str) -> list[Path]:
+        """All files of a kind, those of the first folder first."""
+        return [file for folder in self.folders for file in files_in(folder, kind)]
+
     def find(self, kind: str, name: str) -> Path:
         """The file of a layout, of conditions or of a list. Raises ShelfError."""
-        files = [file for folder in self.folders for file in files_in(folder, kind)]
+        files = self.files(kind)
         for file in files:
             if file.stem == name:
                 return file

@@ -47,5 +47,5 @@ def run_draft(
         reports().line(f"{note} knows its {len(text.fields):,} fields")
     if to not in (None, "-"):
         typed = shlex.join([source] if isinstance(source, str) else source)
-        reports().line(f"{to} is written; now: flatledger export {to} {typed}")
+        reports().line(f"Wrote {to}; now: flatledger export {to} {typed}")
     return 0

@@ -329,12 +329,13 @@ KIND = click.Choice(["layout", "conditions", "list"])
 
 @shelf.command(help=help_texts.PUT)
 @click.argument("file", type=click.Path(exists=True, dir_okay=False))
-@click.option("--as", "name", metavar="NAME", help="Its name, if not that of the file.")
+@click.option("--as", "name", metavar="NAME", help="Its name, if not the layout's or the file's.")
 @click.option("--replace", is_flag=True, help="Replace what has this name; the former is kept.")
-def put(file: str, name: str | None, replace: bool) -> None:
+@click.option("--with-files", is_flag=True, help="Take along the files that a layout names.")
+def put(file: str, name: str | None, replace: bool, with_files: bool) -> None:
     from .shelf import put_on_shelf
 
-    raise SystemExit(put_on_shelf(file, name, replace))
+    raise SystemExit(put_on_shelf(file, name, replace, with_files))
 
 
 @shelf.command(help=help_texts.GET)

@@ -16,5 +16,5 @@ def run_schema(to: str | None) -> int:
     with Target(to or "-") as target:
         target.write(f"{json.dumps(layout_schema(), indent=1)}\n".encode())
     if to and target.replaces:
-        reports().line(f"{to} is written", whole=True)
+        reports().line(f"Wrote {to}", whole=True)
     return 0

@@ -22,7 +22,7 @@ def list_shelf(as_json: bool) -> int:
         with Target("-") as target:
             target.write(f"{steerless_json(data.decode())}\n".encode())
         return 0
-    grid = Grid(("name", "kind", "what it is for", "in"))
+    grid = Grid(("name", "what", "what it is for", "in"))
     for entry in entries:
         place = shelf.folders.index(entry.path.parent.parent)
         where = "personal" if place == 0 else shelf.folders[place].name
@@ -47,10 +47,10 @@ def _tell_folders(shelf: Shelf) -> None:
         )
 
 
-def put_on_shelf(file: str, name: str | None, replace: bool) -> int:
+def put_on_shelf(file: str, name: str | None, replace: bool, with_files: bool) -> int:
     """Put a file on the shelf; what is there is replaced only where that is said, and is kept."""
-    place = Shelf().put(file, name, replace=replace)
-    reports().line(f"On the shelf as {place.stem}: {place}", whole=True)
+    place = Shelf().put(file, name, replace=replace, with_files=with_files)
+    reports().line(f"Saved as `{place.stem}` on your shelf: {place}", whole=True)
     return 0
 
 
@@ -61,12 +61,12 @@ def get_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) -
     with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
         target.write(text.encode())
     if to and target.replaces:
-        reports().line(f"{name} is written to {to}", whole=True)
+        reports().line(f"Wrote {to}", whole=True)
     return 0
 
 
 def remove_from_shelf(name: str, kind: str | None) -> int:
     """Take something off the shelf and say where it is kept."""
     kept = Shelf().remove(name, kind)
-    reports().line(f"{name} is off the shelf; kept as {kept}", whole=True)
+    reports().line(f"Removed `{name}` from the shelf; a copy is in {kept}", whole=True)
     return 0

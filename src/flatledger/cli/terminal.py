@@ -38,4 +38,4 @@ def write_page(to: str, page: str) -> None:
         reports().line(f"Note: {note}")
     if target.replaces:
         replaced = " (replaced)" if target.replaced else ""
-        reports().line(f"{target.name} is written{replaced}", whole=True)
+        reports().line(f"Wrote {target.name}{replaced}", whole=True)

@@ -101,7 +101,7 @@ def _kept_as(name: str | None, layout: Layout, replace: bool) -> Iterator[None]:
     Shelf().check_save(layout, name, replace=replace)
     yield
     place = Shelf().save(layout, name, replace=replace)
-    reports().line(f"On the shelf as {name}: {place}", whole=True)
+    reports().line(f"Saved as `{name}` on your shelf: {place}", whole=True)
 
 
 def reading_keys(texts: tuple[str, ...]) -> dict[str, Any]:
