@@ -27,9 +27,12 @@ from ..run.step import Stepper
 from ..sources import AnySource
 from ..structure.missing_fields import judged
 from ..structure.wanted import names_wanted
+from ..values.functions import text_of
 from .layout_files import FilesOf
 from .opening import is_catalogue, open_as
 from .shelf_folders import ShelfFolders
+
+LONGEST = 400  # letters of a value that a notebook shows
 
 
 class Evaluated(msgspec.Struct, frozen=True):
@@ -44,6 +47,23 @@ class Evaluated(msgspec.Struct, frozen=True):
     fault: str = ""
 
 
+class EvaluatedRows(list[Evaluated]):
+    """What an expression gives for some rows; a notebook shows them as a table."""
+
+    def _repr_html_(self) -> str:
+        from ..reports.notebook import table_fragment
+        from ..reports.words import kind_of_value
+
+        rows = [
+            (one.record, _short(one.value), kind_of_value(one.value), one.fault) for one in self
+        ]
+        return table_fragment(("record", "value", "type", "fault"), rows)
+
+
+def _short(value: Any) -> str:
+    return "" if value is None else text_of(value)[:LONGEST]
+
+
 def evaluate(
     expression: str,
     source: AnySource,
@@ -53,7 +73,7 @@ def evaluate(
     first: int = 10,
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
-) -> list[Evaluated]:
+) -> EvaluatedRows:
     """Evaluate an expression on the first records of a source.
 
     ``row_per`` is the level that a row stands for, ``records`` the path to the records within a
@@ -92,7 +112,7 @@ def evaluate(
             text = row_per if at_level else expression
             position = max(problem.column - 1, 0)
             raise ExpressionError(problem.message, str(text), position) from None
-        return _evaluated(plan, reader, first)
+        return EvaluatedRows(_evaluated(plan, reader, first))
 
 
 def _plan(layout: SettledLayout, reader: Reader, catalogue: bool) -> Plan:

@@ -244,6 +244,11 @@ directory
         form = self.request.form
         return form.headings if form is not None else self.request.headings
 
+    def _repr_html_(self) -> str:
+        from ..reports.page import render
+
+        return render("text_fragment.html", text=self.to_text())
+
     def __repr__(self) -> str:
         return f"<Layout {self.name}: {', '.join(self.headings)}>"
 

@@ -12,7 +12,7 @@ from ..errors import LayoutError, LevelsError
 from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
 from ..outputs.finishing import group_wording
-from ..run.balance import Balance, BegunAgain
+from ..run.balance import BegunAgain
 from ..run.pipeline import Run
 from ..run.protocols import Lent, Progress, Source
 from ..sources import AnySource
@@ -28,6 +28,7 @@ from .definitions import opened_by
 from .layout import Layout
 from .notes import note_beside
 from .opening import definitions_of, enriched, lookup_counts, open_plain
+from .results import ShownBalance
 from .spilling import TemporaryRows
 
 
@@ -140,9 +141,9 @@ class Preparation:
                 known[column.spread.name] = tuple(self.keys[column.heading])
         return known
 
-    def balance(self, run: Run) -> Balance:
+    def balance(self, run: Run) -> ShownBalance:
         """The balance of a run that has ended, with what its source and its layout tell."""
-        balance = run.balance()
+        balance = ShownBalance.of(run.balance())
         balance.lookups = lookup_counts(run.reader)
         balance.opened_by = opened_by(self._definitions)
         balance.fit = self.layout.fit

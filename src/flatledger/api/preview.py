@@ -47,6 +47,9 @@ class Preview(PreviewResult):
     ([(1,), (2,)], 2, 2)
     """
 
+    def __repr__(self) -> str:
+        return f"<Preview of {self.layout}: {len(self.columns):,} columns, {self.rows:,} rows>"
+
     def _repr_html_(self) -> str:
         from ..reports.preview_page import preview_fragment
 

@@ -66,6 +66,12 @@ class Shelf(ShelfFolders):
                 found.append(Entry(file.stem, kind, _about(file, kind), file, hidden))
         return found
 
+    def _repr_html_(self) -> str:
+        from ..reports.notebook import table_fragment
+
+        rows = [(one.name, one.kind, one.about, str(one.path)) for one in self.entries()]
+        return table_fragment(("name", "what", "what it is for", "file"), rows)
+
     def put(
         self,
         file: str | PathLike[str],

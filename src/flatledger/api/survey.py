@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from operator import is_
 from typing import Any
@@ -35,6 +34,7 @@ from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
 from ..values.parts import flattened
 from .opening import is_catalogue, open_as
+from .results import DistinctValues
 
 SAMPLE = 2_000
 MOST_TOLD = 100  # faults of the source
@@ -47,6 +47,9 @@ class Survey(SurveyResult):
     >>> found.records, found.complete, [field.path for field in found.under("lines").fields]
     (1, True, ['lines', 'lines.qty'])
     """
+
+    def __repr__(self) -> str:
+        return f"<Survey of {self.source}: {self.records:,} records, {len(self.fields):,} fields>"
 
     def _repr_html_(self) -> str:
         from ..reports.survey_page import survey_fragment
@@ -265,20 +268,20 @@ def distinct_values(
     sample: int | None = None,
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
-) -> Counter[Any]:
+) -> DistinctValues:
     """The distinct values at a path with their counts.
 
     Raises ExpressionError where the path is none, and SourceError, also beyond 100,000 different
     values.
 
     >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
-    Counter({'wick': 2})
+    {'wick': 2}
     """
     node = _path(path, is_catalogue(source, reading))
     selection, names = _selection(node), list(node.names() or ())
     asked = _names_in(node)
     opened = open_as(source, records, largest_record, reading, asked=asked, reads_all=True)
-    counts: Counter[Any] = Counter()
+    counts = DistinctValues()
     read = 0
     with opened.open() as reader:
         for batch in reader.batches():

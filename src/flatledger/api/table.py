@@ -20,6 +20,9 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
+_SHOWN = 8  # headings
+
+
 class Table(Iterator[Row]):
     """The rows of a table, one tuple each, total rows (`TotalRow`) among them. They are taken once.
 
@@ -82,6 +85,18 @@ class Table(Iterator[Row]):
                 "the balance comes after the last row: take all rows first, as list(table) does"
             )
         return self._prepared.balance(self._run)
+
+    def __repr__(self) -> str:
+        how = "read" if self._read else "closed" if self._closed else "rows to be taken once"
+        return f"<Table of {', '.join(self.headings[:_SHOWN])}: {how}>"
+
+    def _repr_html_(self) -> str:
+        """Its columns: its rows are taken by whoever asks for them."""
+        from ..reports.notebook import table_fragment
+        from ..reports.words import what_it_is
+
+        rows = [(one.heading, what_it_is(one), one.level, one.total) for one in self.columns]
+        return table_fragment(("column", "what it is", "level", "total"), rows, repr(self))
 
     # ---- its rows
 
