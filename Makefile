@@ -3,7 +3,7 @@ VENV ?= .venv
 PYTHON ?= python3
 BIN := $(VENV)/bin
 
-.PHONY: demo test test-browser bench coverage fuzz format schema clean
+.PHONY: demo test test-browser bench coverage fuzz format schema messages clean
 
 $(VENV)/.ready: pyproject.toml
 	$(PYTHON) -m venv $(VENV)
@@ -32,6 +32,9 @@ fuzz: $(VENV)/.ready
 
 schema: $(VENV)/.ready
 	$(BIN)/flatledger schema > src/flatledger/layout/layout.schema.json
+
+messages: $(VENV)/.ready
+	$(BIN)/python docs/list_messages.py
 
 # what the tests run of the code, in the processes that they start too
 coverage: $(VENV)/.ready

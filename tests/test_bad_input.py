@@ -66,13 +66,16 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
     ("arguments", "says"),
     [
         (("layout.yaml", "missing.jsonl"), "missing.jsonl can't be read: No such file"),
-        (("layout.yaml", "."), "empty.json is empty: it has not one byte"),
+        (("layout.yaml", "."), "empty.json is empty (0 bytes)"),
         (("layout.yaml", "hollow"), "hollow has no files in it"),
         (("missing.yaml", "good.jsonl"), "missing.yaml: the file can't be read"),
-        (("layout.yaml", "good.jsonl", "-o", "none/out.csv"), "none/out.csv can't be written"),
+        (
+            ("layout.yaml", "good.jsonl", "-o", "none/out.csv"),
+            "out.csv: there is no folder none",
+        ),
         (("layout.yaml", "good.jsonl", "-o", "/dev/full"), "/dev/full can't be written: No space"),
         (("layout.yaml", "cut.jsonl.gz"), "the gzip data is damaged or cut off"),
-        (("layout.yaml", "empty.json"), "empty.json is empty: it has not one byte"),
+        (("layout.yaml", "empty.json"), "empty.json is empty (0 bytes)"),
         (
             ("layout.yaml", "data.xml"),
             "data.xml is no sound XML in line 3, column 1, after 1 record: Premature end",

@@ -78,7 +78,7 @@ def test_a_condition_that_empties_the_table_says_what_it_met() -> None:
     assert balance.emptied_by == lost
     assert (lost.field, lost.values) == ("status", {"open": 1666, "sent": 834})
     assert [remark_on(one) for one in balance.conditions] == [
-        *("passed all", "passed none", "passed under one in a thousand"),
+        *("passed all", "passed none", "passed fewer than one in a thousand"),
     ]
 
 

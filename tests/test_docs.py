@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import shlex
+from importlib.util import module_from_spec, spec_from_file_location
 from pathlib import Path
 from typing import Any
 
@@ -72,3 +73,13 @@ def test_the_readme_is_short_and_what_it_links_to_is_there() -> None:
     pictures = {file.name for file in (ROOT / "docs" / "screenshots").iterdir()}
     assert pictures == set(re.findall(r"docs/screenshots/([\w-]+\.png)", README))
     assert len(pictures) < 20
+
+
+def test_the_list_of_messages_is_the_one_of_the_code() -> None:
+    spec = spec_from_file_location("list_messages", ROOT / "docs" / "list_messages.py")
+    assert spec is not None
+    assert spec.loader is not None
+    made = module_from_spec(spec)
+    spec.loader.exec_module(made)
+    listed = (ROOT / "docs" / "messages.md").read_text("utf-8")
+    assert listed == made.page(), "`make messages` writes it anew: read it through"

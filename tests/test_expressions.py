@@ -274,7 +274,7 @@ def test_try_shows_values_and_points_at_slips(tool: Tool, demo: Path) -> None:
     done = tool("try", "station.name", "requisitions.jsonl", "--first", "2")
     assert done.returncode == 0
     assert [line.split() for line in done.stdout.splitlines()] == [
-        ["record", "value", "kind"],
+        ["record", "value", "type"],
         ["1", "Corran", "Point", "text"],
         ["2", "Brae", "Sound", "text"],
     ]
@@ -290,8 +290,8 @@ def test_try_from_python() -> None:
     trials = flatledger.evaluate("a + 1", [{"a": 1}, {"a": "x"}, {}])
     assert [(t.record, t.value, kind_of_value(t.value)) for t in trials] == [
         (1, 2, "a whole number"),
-        (2, None, "nothing"),
-        (3, None, "nothing"),
+        (2, None, "empty"),
+        (3, None, "empty"),
     ]
     assert trials[1].fault == "is not a number"
     with pytest.raises(flatledger.ExpressionError) as caught:

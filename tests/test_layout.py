@@ -40,7 +40,7 @@ output: {delimiter: semicolons, file: ../x, header: maybe, encoding: base64}
         "5:27 column `A`: the expression ends too early",
         "5:36 `total` does not take `summ`; did you mean `sum`?",
         "7:5 `decimals` stands level with the heading `B`; indent it further",
-        "8:26 column `C`: the expression ends too early",
+        "8:26 column `C`: the bracket at 9 is not closed",
         "8:28 no key `b)` in column `C`; in braces a comma ends the value",
         "9:30 `decimals` takes a whole number from 0 to 30",
         "10:5 a column is `Heading: expression`",

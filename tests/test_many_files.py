@@ -185,8 +185,8 @@ def test_faults_and_other_columns_are_told_with_their_file(tool: Tool, tmp_path:
     done = tool("export", "l.yaml", "b.csv", "a.csv", "-o", "o.csv", "--faults-to", "f.csv")
     assert done.returncode == 0
     for said in (
-        "b.csv has no column fee, as a.csv has",
-        "b.csv has a column cost, which a.csv has not",
+        "b.csv lacks the column fee, which a.csv has",
+        "b.csv has a column cost, which a.csv lacks",
         "record 4 (b.csv, record 2): too few cells: 1 under 2 headings (line 3)",
         "a.csv        2           0",
         "b.csv        2           1",

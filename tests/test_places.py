@@ -91,7 +91,7 @@ def test_no_output_is_written_over_another(tool: Tool, folder: Path) -> None:
     ):
         done = tool("export", "l.yaml", "s.jsonl", "-o", pair[0], "--faults-to", pair[1])
         assert done.returncode == 2, pair
-        assert "is written to in this run already; name another file for the faults" in done.stderr
+        assert "is written by this run already; name another file for the faults" in done.stderr
     both = tool("export", "l.yaml", "s.jsonl", "-o", "/dev/null", "--report-to", "/dev/null")
     assert both.returncode == 0
     assert held(folder).items() >= before.items()
@@ -251,8 +251,8 @@ def test_the_demo_leaves_what_is_there(tool: Tool, folder: Path) -> None:
     again = tool("demo", "--to", "d")
     assert again.returncode == 0
     assert layout.read_text() == own
-    assert "requisition-lines.yaml is there already, and is not as ours" in again.stderr
-    assert again.stderr.count("is not as ours") == 1
+    assert "requisition-lines.yaml is there already and differs from the sample" in again.stderr
+    assert again.stderr.count("differs from the sample") == 1
 
 
 def test_what_does_not_balance_stands_beside(tool: Tool, folder: Path) -> None:
@@ -283,7 +283,7 @@ def test_a_preview_makes_the_checks_of_an_export(tool: Tool, folder: Path) -> No
         "{file: s.jsonl}": "takes part in this run",
         "{file: out/x.csv}": "is a link out of this folder",
         "{file: t.csv, if-there: refuse}": "is there already and stays as it is",
-        "{file: none/x.csv}": "can't be written",
+        "{file: none/x.csv}": "there is no folder none",
         "{file: elsewhere}": "is a folder",
         "{file: x.tsv, delimiter: semicolon}": "has tabs between its cells",
         "{file: x.csv, encoding: ascii, header: no}": "ascii can't express",

@@ -260,7 +260,7 @@ def test_what_is_read_does_not_depend_on_how_the_bytes_come(
 ) -> None:
     text = form(data, indent).encode()
     whole = found_in(text)
-    if whole != "open file is empty: it has not one byte":
+    if whole != "open file is empty (0 bytes)":
         read = [record for _, record in whole[0]]
         assert read in (data, [one for one in data for _ in "ab"], data * 2)
         assert whole[1] == []

@@ -207,7 +207,7 @@ class _Watched:
 def _kind(kind: type) -> str:
     """What a class of cells is called."""
     if kind is bool:
-        return "truth"
+        return "true/false"
     if issubclass(kind, int | Decimal):
         return "number"
     if issubclass(kind, dt.datetime):

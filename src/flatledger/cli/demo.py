@@ -32,7 +32,8 @@ def run_demo(folder: str) -> int:
     except OSError as error:
         raise OutputError(f"{folder} can't be written: {error.strerror}") from None
     for file in samples.different:
-        reports().line(f"{file} is there already, and is not as ours; it stays and is used")
+        said = "is there already and differs from the sample; it is left as it is, and used"
+        reports().line(f"{file} {said}")
     (first, source), *others = samples.runs
     layout = Layout.from_file(first)  # the samples have defaults for what they ask
     results().line(f"{layout.name}: {layout.request.about}", "bold")
@@ -91,6 +92,8 @@ def _program() -> str:
     """How this program is called: by its name where that is found, else by its place."""
     found = shutil.which("flatledger")
     called = Path(sys.argv[0])
+    if called.name == "__main__.py":
+        return f"{sys.executable} -m flatledger"
     if found is not None and os.path.realpath(found) == os.path.realpath(called):
         return "flatledger"
     try:

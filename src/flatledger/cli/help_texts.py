@@ -67,7 +67,7 @@ flatledger draft requisitions.jsonl --row-per payments -o payments.yaml
 """
 
 TRY = """
-Evaluate EXPRESSION on the first records of SOURCE, and show each value and its kind.
+Evaluate EXPRESSION on the first records of SOURCE, and show each value and its type.
 
 \b
 flatledger try station requisitions.jsonl
@@ -88,8 +88,8 @@ flatledger specimen requisition-lines.yaml -o form.xlsx
 CHECK = """
 Check LAYOUT without data: its form, its names and files, its expressions.
 
-Each fault is told with its line. What only the data can tell (whether a field is there,
-where records repeat) is told by `flatledger preview`.
+Each fault is listed with its line. What only the data can show (whether a field is there,
+where records repeat) is shown by `flatledger preview`.
 
 \b
 flatledger check requisition-lines.yaml
@@ -126,5 +126,5 @@ Write the text of NAME to a file or to standard output; it stays on the shelf.
 """
 
 REMOVE = """
-Take NAME off the personal shelf. It is moved aside, not deleted.
+Remove NAME from the personal shelf. A copy is kept.
 """

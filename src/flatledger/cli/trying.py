@@ -30,7 +30,7 @@ def run_try(expression: str, source: Source, **options: Any) -> int:
         for line in error.pointer().split("\n"):
             reports().line(line, whole=True)
         return error.exit_code
-    grid = Grid(("record", "value", "kind"), right={0})
+    grid = Grid(("record", "value", "type"), right={0})
     for one in found:
         grid.add(f"{one.record:,}", _shown(one.value), _kind(one))
     results().grid(grid)

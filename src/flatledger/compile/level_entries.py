@@ -43,11 +43,11 @@ class LevelEntries:
     ) -> tuple[list[tuple[str, Any]], Sequence[int]]:
         """The entries of a level that is a mapping: its members with their keys, their places."""
         if value.__class__ is not dict and value.__class__ is not list and not is_null(value):
-            self._tell(where, path, value, "a mapping was expected, and is left out")
+            self._tell(where, path, value, "a mapping was expected; this is left out")
         found = members(value)
         return found, range(1, len(found) + 1)
 
     def _tell_strays(self, entries: list[Any], struct: type, path: str, where: Address) -> None:
         for entry in entries:
             if entry.__class__ is not struct and entry is not None:
-                self._tell(where, path, entry, "an entry with fields was expected, and left out")
+                self._tell(where, path, entry, "this has no fields, and is left out")

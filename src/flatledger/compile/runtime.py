@@ -138,7 +138,7 @@ class Runtime:
         if self._spent[pattern] > MOST_SECONDS:
             raise SlowPatternError(
                 f"the pattern `{pattern[:200]}` has taken more than {MOST_SECONDS} s on texts that "
-                "it is slow for, so that the run would not end; repeat less within what is repeated"
+                "it is slow for, so that the run would not end; have no repetition within another"
             )
 
     def _guarded(self, function: Callable[..., Any]) -> Callable[..., Any]:
@@ -352,7 +352,7 @@ class Runtime:
             return None
         if sign not in ("==", "!=") and (is_whole_entry(left) or is_whole_entry(right)):
             whole = left if is_whole_entry(left) else right
-            self.fault(where, path, whole, "a whole entry is no more and no less than another")
+            self.fault(where, path, whole, "whole entries can't be compared by size")
             return None
         if is_number(left) or is_number(right):
             if watch and watch.on and not isinstance(left, bool):

@@ -357,7 +357,7 @@ class Draft:
         first = self.first_heading
         return [
             "",
-            "# What takes part; each condition keeps the entries for which it is true.",
+            "# What takes part: entries pass a condition where it is true.",
             "# only:",
             comment(f"#   - {rooted(next(iter(self.headings), 'no'))} is not null"),
             "",

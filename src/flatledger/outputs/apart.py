@@ -36,7 +36,7 @@ def check_apart(inputs: Iterable[Any], outputs: Iterable[tuple[str, Any]]) -> No
                 f"{name_of(place)} {taken[found]}; name another file for {purpose}", place
             )
         if found is not None:
-            taken[found] = "is written to in this run already"
+            taken[found] = "is written by this run already"
 
 
 def _identity(place: Any, standard: int) -> _Identity | None:

@@ -37,7 +37,7 @@ def home_name(plan: Plan, column: Column) -> str:
 def _rows(plan: Plan) -> Iterator[str]:
     if plan.over is not None:
         keys = ", ".join(key.text for key in plan.over.keys)
-        yield f"One row for each group: {keys}. Each kept entry is taken once per group."
+        yield f"One row for each group: {keys}. Each remaining entry is taken once per group."
     elif not plan.layout.totals.detail:
         keys = ", ".join(key.text for key in plan.group) or "everything"
         yield f"One row for each group ({keys}), without the detail."

@@ -170,7 +170,7 @@ def remark_on(count: ConditionCount) -> str:
         return "passed all"
     if not count.passed:
         return "passed none"
-    return "passed under one in a thousand" if count.passed * 1_000 < count.tested else ""
+    return "passed fewer than one in a thousand" if count.passed * 1_000 < count.tested else ""
 
 
 def condition_words(count: ConditionCount) -> str:

@@ -165,7 +165,7 @@ def kind_of_value(value: Any) -> str:
     """
     match value:
         case None:
-            return "nothing"
+            return "empty"
         case bool():
             return "true or false"
         case int():

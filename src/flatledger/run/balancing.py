@@ -139,7 +139,7 @@ def _let_through(plan: Plan, state: RunState) -> Iterator[str]:
         gone = state.counts[f"emptied_{level}"] + state.counts[f"with_parent_{level}"]
         if through != kept + gone:
             name = level_name(plan.chain.levels[level])
-            yield f"{through:,} of {name} met the conditions, and {kept + gone:,} were kept"
+            yield f"{through:,} of {name} passed the conditions, and {kept + gone:,} remained"
 
 
 def _keyless(found: dict[str, Any]) -> Iterator[Keyless]:

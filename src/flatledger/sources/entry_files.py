@@ -132,7 +132,7 @@ class _Lines(Iterator[str]):
 def _opened(path: Path) -> BinaryIO:
     try:
         if not path.stat().st_size:
-            raise SourceError(f"{path} is empty: it has not one byte")
+            raise SourceError(f"{path} is empty (0 bytes)")
         return path.open("rb")
     except OSError as error:
         raise SourceError(f"{path} can't be read: {error.strerror}") from None

@@ -51,7 +51,7 @@ class Format(NamedTuple):
             reader = cast(Reader, module.open_reader(data, options))
         without_use = [key for key in options.stated() if key not in self.keys]
         if without_use:
-            said = f"without use for {', '.join(f'`{key}`' for key in without_use)}"
+            said = f"{', '.join(f'`{key}`' for key in without_use)} has no effect here"
             reader.manner = "; ".join(filter(None, (reader.manner or self.name.upper(), said)))
         return reader
 

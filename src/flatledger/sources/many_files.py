@@ -238,8 +238,8 @@ def _other_headings(name: str, first: list[str], other: str, headings: list[str]
     """That a file has other headings than the first one."""
     lacks = ", ".join([one for one in first if one not in headings][:_SHOWN])
     more = ", ".join([one for one in headings if one not in first][:_SHOWN])
-    said = [f"{other} has no column {lacks}, as {name} has"] if lacks else []
-    return [*said, *([f"{other} has a column {more}, which {name} has not"] if more else [])]
+    said = [f"{other} lacks the column {lacks}, which {name} has"] if lacks else []
+    return [*said, *([f"{other} has a column {more}, which {name} lacks"] if more else [])]
 
 
 def _several_formats(formats: dict[str, list[str]]) -> str:

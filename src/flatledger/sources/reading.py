@@ -65,7 +65,7 @@ class Bytes:
     def _begin(self, head: bytes) -> None:
         """Take the first bytes, and the encoding that their byte order mark tells."""
         if not head:
-            raise SourceError(f"{self.name} is empty: it has not one byte")
+            raise SourceError(f"{self.name} is empty (0 bytes)")
         mark = next((mark for mark in _BYTE_ORDER_MARKS if head.startswith(mark)), b"")
         self._encoding, self._marked = _BYTE_ORDER_MARKS.get(mark, ""), bool(mark)
         self._decoder = codecs.getincrementaldecoder(self._encoding)() if self._encoding else None

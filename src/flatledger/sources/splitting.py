@@ -59,7 +59,7 @@ class Splitter:
         paths = [".".join((*self._split.parent, field)) for _, field in self._split.fields]
         texts = " | ".join(shown(cell) for cell in cells)
         many = " and ".join(map(str, counts))
-        reason = f"have {many} parts, so they are no pairs and stand whole"
+        reason = f"{many} parts can't be paired: each is left as one cell"
         return Fault(number, " and ".join(paths), texts, reason)
 
 

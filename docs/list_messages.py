@@ -1,0 +1,77 @@
+"""Make docs/messages.md: all that the tool says when something is wrong, read off the code.
+
+    python docs/list_messages.py
+
+Whoever changes a message reads the whole list once, aloud.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+HERE = Path(__file__).parent
+HOUSE = HERE.parent / "src" / "flatledger"
+TELLING = re.compile(
+    r".*(?:Error|Problem)$|problem|fault|fail|_refuse|_tell|tell|Fault|say|line|lines|add_notice"
+)
+SHORTEST = 3  # words of what is a message
+
+
+def messages(file: Path) -> Iterator[tuple[int, str]]:
+    """The texts in a file that somebody is told, with their lines."""
+    tree = ast.parse(file.read_text(encoding="utf-8"))
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Call) and TELLING.fullmatch(_name(node.func)):
+            found = [text for one in node.args for text in _texts(one)]
+        elif isinstance(node, ast.Return | ast.Assign | ast.Yield) and node.value is not None:
+            found = list(_texts(node.value))
+        else:
+            continue
+        for text in found:
+            if len(re.findall(r"[a-z]+", text)) >= SHORTEST and " " in text.strip():
+                yield node.lineno, " ".join(text.split())
+
+
+def _name(function: ast.expr) -> str:
+    if isinstance(function, ast.Attribute):
+        return function.attr
+    return function.id if isinstance(function, ast.Name) else ""
+
+
+def _texts(node: ast.expr) -> Iterator[str]:
+    """The texts that an expression gives; what stands in them is …"""
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        yield node.value
+    elif isinstance(node, ast.JoinedStr):
+        parts = (one.value if isinstance(one, ast.Constant) else "…" for one in node.values)
+        yield "".join(map(str, parts))
+    elif isinstance(node, ast.IfExp):
+        yield from _texts(node.body)
+        yield from _texts(node.orelse)
+    elif isinstance(node, ast.BinOp):
+        yield from _texts(node.left)
+        yield from _texts(node.right)
+    elif isinstance(node, ast.List | ast.Tuple):
+        for one in node.elts:
+            yield from _texts(one)
+
+
+def page() -> str:
+    """The whole list, module by module."""
+    parts = [
+        "# What the tool says\n\nMade by `docs/list_messages.py`; … stands for what differs.\n"
+    ]
+    for file in sorted(HOUSE.rglob("*.py")):
+        found = sorted(set(messages(file)))
+        texts = list(dict.fromkeys(text for _, text in found))
+        if texts:
+            lines = "\n".join(f"- {text}" for text in texts)
+            parts.append(f"## {file.relative_to(HOUSE).as_posix()}\n\n{lines}\n")
+    return "\n".join(parts)
+
+
+if __name__ == "__main__":
+    (HERE / "messages.md").write_text(page(), encoding="utf-8")
