@@ -59,7 +59,12 @@ def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple
         last = next(filter(_is_layout, places[1:]))
         raise click.UsageError(f"{places[0]} looks like data; the layout comes first: {last}.")
     if not places or not (named or typed):
-        raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and a typed layout.")
+        raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and columns (--column).")
+    if named and not typed and not _is_layout(places[0]) and os.path.exists(places[0]):
+        raise click.UsageError(
+            f"{places[0]} is no layout, which ends in .yaml or .yml or is a name on the shelf; name "
+            "one first, or type columns (--column)."
+        )
     reading = typed.get("source")
     source = one_or_several(places[named:], below)
     if typed and is_catalogue(source, reading):
