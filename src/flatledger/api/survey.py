@@ -82,10 +82,20 @@ def survey(
     if not found.records:
         fields = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
-        for field in fields:
-            if field.is_level and field.depth == 0 and field.kinds.get("object"):
-                field.remarks.append(f"if these are the records: --records {field.path}")
+        for field in _outermost_levels(fields):
+            field.remarks.append(f"if these are the records: --records {field.path}")
     return msgspec.structs.replace(found, fields=fields)
+
+
+def _outermost_levels(fields: Sequence[FieldSurvey]) -> Iterator[FieldSurvey]:
+    """The levels of objects that lie in no other level."""
+    deepest = None  # how deep the level is that one lies in
+    for field in fields:
+        deepest = None if deepest is not None and field.depth <= deepest else deepest
+        if deepest is None and field.is_level:
+            deepest = field.depth
+            if field.kinds.get("object"):
+                yield field
 
 
 def survey_kinds(

@@ -62,8 +62,8 @@ def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple
         raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and columns (--column).")
     if named and not typed and not _is_layout(places[0]) and os.path.exists(places[0]):
         raise click.UsageError(
-            f"{places[0]} is no layout, which ends in .yaml or .yml or is a name on the shelf; name "
-            "one first, or type columns (--column)."
+            f"{places[0]} is no layout (which ends in .yaml or .yml, or is a name on the shelf); "
+            "name one first, or type columns (--column)."
         )
     reading = typed.get("source")
     source = one_or_several(places[named:], below)

@@ -57,8 +57,8 @@ def _shown(branch: Branch) -> ShownField:
     one = branch.place
     return ShownField(
         path=one.path,
-        above=branch.above,
-        name=one.path.removeprefix(branch.above),
+        above=words.pasted(branch.above),
+        name=words.pasted(one.path).removeprefix(words.pasted(branch.above)),
         called=one.name,
         level=one.is_level,
         filled=words.share(one.filled, one.parents),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..structure.survey import FieldSurvey, SurveyResult
 from .field_tree import Branch, flat, tree_of
 from .screen import Part, Screen, cut, wide
-from .words import different, example_texts, repeats, share, shown_text, types
+from .words import different, example_texts, pasted, repeats, share, shown_text, types
 
 _GAP = "  "
 _PATHS = 0.4  # of the width, at most; a longer path has a line of its own
@@ -47,9 +47,9 @@ class _Row:
 
     def __init__(self, branch: Branch, marks: _Marks) -> None:
         field = self.field = branch.place
-        self.above = branch.above
+        self.above = pasted(branch.above)
         self.cells = [
-            shown_text(field.path),
+            shown_text(pasted(field.path)),
             cut(field.name, _LONGEST_NAME),
             share(field.filled, field.parents),
             different(field),

@@ -107,6 +107,15 @@ def types(field: FieldSurvey, *, with_shares: bool = False) -> str:
     return ", ".join(shares) or "empty"
 
 
+def pasted(path: str) -> str:
+    """A path as it can be pasted into a layout: one that begins with a bracket begins with `$`.
+
+    >>> pasted("['unit-price']"), pasted("lines")
+    ("$['unit-price']", 'lines')
+    """
+    return f"${path}" if path.startswith("[") else path
+
+
 def shown_text(text: str) -> str:
     """A text with the blanks that nobody would see: at its ends, and those that are doubled.
 
