@@ -6,12 +6,13 @@ BIN := $(VENV)/bin
 .PHONY: demo test test-browser bench coverage fuzz format schema messages clean
 
 $(VENV)/.ready: pyproject.toml
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install -qq --disable-pip-version-check --editable '.[dev]'
-	touch $@
+	@echo "Setting up in $(VENV): this takes a minute."
+	@$(PYTHON) -m venv $(VENV)
+	@$(BIN)/python -m pip install -qq --disable-pip-version-check --editable '.[dev]'
+	@touch $@
 
 demo: $(VENV)/.ready
-	$(BIN)/flatledger demo
+	@$(BIN)/flatledger demo
 
 test: $(VENV)/.ready
 	$(BIN)/ruff check .

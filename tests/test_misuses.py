@@ -84,7 +84,10 @@ def only(text: str) -> tuple[str, ...]:
         (("survey", "s.jsonl", "--values", "statsu"), 1, "did you mean `status`?"),
         (("survey", "s.jsonl", "--under", "statsu"), 1, "did you mean `status`?"),
         (column("no", "-o", "nodir/o.csv"), 1, "nodir/o.csv: there is no folder nodir"),
-        (column("no", "-o", "table.parquet"), 1, "a table is not written as `.parquet`"),
+        (column("no", "-o", "table.unheard"), 1, "a table is not written as `.unheard`"),
+        (("export", "s.jsonl", "odd.foo"), 2, "s.jsonl is no layout"),
+        (("export", "s.jsonl"), 2, "SOURCE and columns (--column)"),
+        (("export", "loyout.yaml", "s.jsonl"), 1, "loyout.yaml: the file can't be read"),
         (("export", "groups.yaml", "s.jsonl"), 1, "one file for each group can't be written yet"),
         (column("no", "-o", "x-{no}.csv"), 1, "`{no}` is not asked for"),
         (only("no in list('wanted.txt')"), 0, "Wrote 1 row to"),
@@ -138,3 +141,20 @@ def test_a_mean_has_six_digits_in_text_and_is_exact_in_the_balance(folder: Path)
 def test_a_former_name_says_the_new_one() -> None:
     with pytest.raises(AttributeError, match="it is now `table`"):
         _ = flatledger.rows  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        *("", "check", "demo", "draft", "export", "preview", "schema", "shelf", "specimen"),
+        *("survey", "try", "shelf put", "shelf get", "shelf remove", "help"),
+    ],
+)
+def test_help_is_whole_at_eighty_columns(tool: Tool, command: str) -> None:
+    shown = tool(*command.split(), "--help").stdout
+    assert shown == tool("help", *command.split()).stdout
+    assert all(len(line) <= 80 for line in shown.splitlines())
+    assert "..." not in shown.replace("SOURCE...", "").replace("[ARGS]...", "")
+    if command in ("export", "preview"):
+        assert "How the source is read:" in shown
+        assert "may be repeated" in " ".join(shown.split())

@@ -72,7 +72,7 @@ Evaluate EXPRESSION on the first records of SOURCE, and show each value and its 
 \b
 flatledger try station requisitions.jsonl
 flatledger try station.name requisitions.jsonl
-flatledger try 'lines.qty * lines.unit_price' requisitions.jsonl --row-per lines
+flatledger try 'lines.qty * 2' requisitions.jsonl --row-per lines
 """
 
 SPECIMEN = """

@@ -38,7 +38,7 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Records filtered out", balance.filtered_out
     yield "Records dropped", balance.dropped
     yield "Records not taken", balance.not_taken
-    yield "Records kept", balance.remaining
+    yield "Records remaining", balance.remaining
     yield "Rows written", balance.rows
     yield "Total rows written", balance.total_rows
     yield "Faults", balance.fault_count
