@@ -241,8 +241,8 @@ columns:
         (None, None, None, None, "z"),
     ]
     assert [str(fault) for fault in rows.balance.faults] == [
-        "record 1, watches.names and watches.roles: have 2 and 1 parts, so they are no pairs and "
-        "stand whole: Tove;Per | mate"
+        "record 1, watches.names and watches.roles: 2 and 1 parts can't be paired: each is left as "
+        "one cell: Tove;Per | mate"
     ]
     assert json.dumps(records) == before
 
