@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +15,8 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, LayoutError
+from flatledger.reports.balance_text import print_balance
+from flatledger.reports.screen import Screen
 from tests.conftest import Tool, table
 
 LAYOUT = """\
@@ -131,6 +135,48 @@ def test_a_run_that_does_not_balance_says_so_last(
     layout = Layout.from_file(folder / "l.yaml")
     assert run_export(layout, str(folder / "s.jsonl"), {}, Ways(str(folder / "t.csv"))) == 4
     assert capsys.readouterr().err.splitlines()[-1].startswith("\u2717 Does not balance: Qty (")
+
+
+def test_the_balance_fits_a_narrow_terminal_and_is_not_padded(
+    demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(demo)
+    for layout in ("period-requisitions", "requisition-lines", "wanted-requisitions"):
+        balance = flatledger.export(f"{layout}.yaml", "requisitions.jsonl", "o.csv")
+        for width in (80, 160):
+            monkeypatch.setattr("flatledger.reports.screen.WIDEST", width)
+            stream = io.StringIO()
+            print_balance(balance, Screen(stream))
+            lines = stream.getvalue().splitlines()
+            tables = [line for line in lines if re.search(r"\d$|agrees$", line)]
+            assert max(map(len, tables)) <= width
+            assert [line for line in lines if line != line.rstrip()] == []
+            assert lines[-1].startswith("\u2713 Wrote ")
+
+
+@pytest.mark.parametrize(("encoding", "mark"), [("utf-8", "\u2713"), ("ascii", "OK:")])
+def test_the_mark_can_be_written_wherever_it_goes(encoding: str, mark: str) -> None:
+    stream = io.TextIOWrapper(io.BytesIO(), encoding=encoding)
+    Screen(stream).verdict("Wrote 2 rows.", "well")
+    stream.seek(0)
+    assert stream.read() == f"{mark} Wrote 2 rows.\n"
+
+
+def test_kinds_of_record_that_nothing_tells_apart_are_pointed_out() -> None:
+    log = {"kind": "log", "keeper": "Lind", "pages": 9}
+    chart = {"kind": "chart", "scale": 5, "pages": 1}
+    records = [log, log, chart, chart, {**log, "tags": ["x"]}]
+    plain = {"columns": [{"Pages": "pages"}]}
+    told = "several kinds of record (kind: log 3, chart 2 among the first)"
+    assert told in flatledger.preview(plain, records).balance.notices[0]
+    for layout in (
+        {"columns": [{"Pages": "pages"}, {"Kind": "kind"}]},
+        {**plain, "only": ["kind = 'log'"]},
+        {**plain, "group": ["kind"]},
+    ):
+        assert flatledger.preview(layout, records).balance.notices == []
+    assert flatledger.preview(plain, [log, log]).balance.notices == []
+    assert len(flatledger.preview(plain, records, rows=2).first) == 2
 
 
 # ---- the primary key

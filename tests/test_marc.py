@@ -346,3 +346,26 @@ def test_each_field_keeps_its_own_parts(chance: random.Random) -> None:
     for form in (iso, elements):
         assert told(columns, form(made)) == expected
         assert told(columns, form(made), levels=["700"]) == expected
+
+
+@settings(max_examples=25)
+@given(st.randoms(use_true_random=False))
+def test_the_draft_of_any_catalogue_runs_alike_in_both_forms(chance: random.Random) -> None:
+    made = []
+    for at in range(chance.randint(1, 5)):
+        fields: list[tuple[str, Any]] = [("001", f"n{at}")]
+        for _ in range(chance.randint(0, 8)):
+            tag = chance.choice(["008", "020", "041", "245", "490", "650", "700", "830", "952"])
+            texts = ["eng", "Lind, A", " ", "\u00e9", "12", "a;b"]
+            parts = [(chance.choice("abeh"), chance.choice(texts)) for _ in range(3)]
+            fields.append((tag, "".join(chance.choices("ab 0|", k=40)) if tag == "008" else parts))
+        made.append(record(fields, (chance.choice(" 1"), chance.choice(" 4"))))
+    tables = []
+    for form in (iso, elements):
+        drafted = str(flatledger.draft(io.BytesIO(form(made)), sample=None))
+        rows = flatledger.table(flatledger.Layout.from_text(drafted), io.BytesIO(form(made)))
+        leader = rows.headings.index("Leader")
+        tables.append([(*row[:leader], *row[leader + 1 :]) for row in rows])
+        assert rows.balance.balanced
+        assert {one.path for one in rows.balance.faults} <= {"Control number"}
+    assert tables[0] == tables[1]
