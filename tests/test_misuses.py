@@ -26,7 +26,7 @@ LAYOUTS = {
     "groups": 'columns: [{No: no}]\noutput: {file: "x-{exchange}.csv"}',
     "bare": "columns: [{No: no}]\ntotals: {detail: no}",
     "tree": "row-per: $..lines\ncolumns: [{Q: lines.qty}]",
-    "dates": "primary-key: [No]\ncolumns: [{No: no}, {Raised: {value: raised, datatype: date}}]",
+    "dates": "columns: [{No: no}, {Raised: {value: raised, datatype: date}}]",
     "list": "columns:\n  A: a\n  - B: b",
     "colon": "columns:\n  - A: b: c",
     "tab": "columns:\n\t- A: a",

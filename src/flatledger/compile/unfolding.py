@@ -6,6 +6,7 @@ from ..language import nodes as n
 from ..plan.kinds import is_aggregate
 from ..plan.plan import ColumnPlan, Mark, Plan
 from ..structure.levels import Names
+from ..structure.recognising import is_identifier
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import ordinal_name, places_name
@@ -19,10 +20,19 @@ def _aggregates(plan: ColumnPlan) -> bool:
     return any(isinstance(part, n.Heading) or is_aggregate(part) for part in parts)
 
 
+def _is_identifier(plan: ColumnPlan) -> bool:
+    """Whether a column is a field of the record itself that is called like an identifier."""
+    names = plan.value.names() if isinstance(plan.value, n.FieldPath) else None
+    return names is not None and len(names) == 1 and is_identifier(names[0])
+
+
 def identify_source(plan: Plan, constants: Constants) -> str:
-    """Write `identify`: for each record the cells of the primary key that are its own."""
+    """Write `identify`: for each record the cells of the primary key that are its own; without one,
+    its column that is called like an identifier."""
     keys = [plan.column(heading) for heading in plan.layout.primary_key]
     own = [column for column in keys if column.at == 0 and not _aggregates(column)]
+    if not keys:
+        own = [one for one in plan.written if one.at == 0 and _is_identifier(one)][:1]
     if not own:
         return ""
     emitter = Emitter(plan, constants)

@@ -87,11 +87,20 @@ def recognise(spot: Spot, path: str) -> Recognised:
     return found
 
 
+def is_identifier(name: str) -> bool:
+    """Whether a field is called like an identifier, by the last word of its name.
+
+    >>> is_identifier("no"), is_identifier("orderId"), is_identifier("amount")
+    (True, True, False)
+    """
+    return _LAST_WORD.split(name)[-1].casefold() in _IDENTIFIERS
+
+
 def _may_identify(spot: Spot) -> bool:
     """Whether values that are all different are names of something: texts without blanks, or whole
     numbers of a field that is called like one. Other numbers are measurements."""
     if set(spot.kinds) == {"integer"}:
-        return _LAST_WORD.split(spot.name)[-1].casefold() in _IDENTIFIERS
+        return is_identifier(spot.name)
     return set(spot.kinds) == {"text"} and not any(" " in text for text in spot.values)
 
 
