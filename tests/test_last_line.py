@@ -168,14 +168,15 @@ def test_kinds_of_record_that_nothing_tells_apart_are_pointed_out() -> None:
     records = [log, log, chart, chart, {**log, "tags": ["x"]}]
     plain = {"columns": [{"Pages": "pages"}]}
     told = "several kinds of record (kind: log 3, chart 2 among the first)"
-    assert told in flatledger.preview(plain, records).balance.notices[0]
+    assert told in flatledger.preview(plain, records).balance.notes[0]
+    assert told in flatledger.export(plain, records, io.BytesIO()).notes[0]
     for layout in (
         {"columns": [{"Pages": "pages"}, {"Kind": "kind"}]},
         {**plain, "only": ["kind = 'log'"]},
         {**plain, "group": ["kind"]},
     ):
-        assert flatledger.preview(layout, records).balance.notices == []
-    assert flatledger.preview(plain, [log, log]).balance.notices == []
+        assert flatledger.preview(layout, records).balance.notes == []
+    assert flatledger.preview(plain, [log, log]).balance.notes == []
     assert len(flatledger.preview(plain, records, rows=2).first) == 2
 
 

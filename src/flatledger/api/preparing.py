@@ -20,6 +20,7 @@ from ..sources.first_records import FirstRecords
 from ..sources.remembered import RememberedSource
 from ..structure.levels import level_name, named_place
 from ..structure.missing_fields import judged
+from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault
@@ -148,6 +149,7 @@ class Preparation:
         balance.opened_by = opened_by(self._definitions)
         balance.fit = self.layout.fit
         balance.begun_again = self._begun_again
+        balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
 
     def _structure_of(self, source: Source) -> Place:

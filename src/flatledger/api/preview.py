@@ -10,7 +10,6 @@ from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
 from ..compile.level_watch import LevelsDifferError
-from ..layout.model import LayoutParts
 from ..layout.output_options import Output
 from ..layout.settling import output_of
 from ..outputs import Target, open_writer
@@ -19,13 +18,9 @@ from ..outputs.formats import format_of
 from ..plan.explaining import explained
 from ..run.balance import FileCount
 from ..run.describing import TableColumn, described
-from ..run.pipeline import Run
 from ..run.preview import ColumnPreview, PreviewResult
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
-from ..structure.path_texts import path_of
-from ..structure.record_kinds import kinds_among
-from ..structure.wanted import names_wanted
 from ..values.functions import text_of
 from ..values.literals import Interval
 from .layout import AnyLayout, Layout
@@ -34,7 +29,6 @@ from .preparing import Preparation, given_for
 
 ROWS = 10
 EXAMPLES = 3
-KINDS = 4
 SAMPLE = 1_000
 LONGEST = 200
 
@@ -93,7 +87,6 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
     """A preview of what was prepared."""
     layout = prepared.layout
     run = prepared.run(progress)
-    run.notices += _kinds_notice(run, layout)
     finisher = Finisher(run.columns, layout.locale)
     columns = described(run.plan)
     watched = [_Watched(column) for column in columns]
@@ -132,19 +125,6 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
         headings=layout.headings,
         layout=layout.name,
     )
-
-
-def _kinds_notice(run: Run, layout: LayoutParts) -> list[str]:
-    """That there are several kinds of record, where no column or condition tells them apart."""
-    found = kinds_among(run.first)
-    if found is None or found.field in names_wanted(layout):
-        return []
-    shown = ", ".join(f"{kind} {count:,}" for kind, count in list(found.counts.items())[:KINDS])
-    path = path_of("", found.field)
-    return [
-        f"there are several kinds of record ({path}: {shown} among the first), and no column tells "
-        f"them apart: add the column `{path}`, or take one kind by a condition"
-    ]
 
 
 def _names(output: Output) -> tuple[str, ...]:

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from typing import Any, NamedTuple
 
+from .path_texts import path_of
+
 FEWEST, MOST = 2, 20  # kinds
+_SHOWN = 4
+_LOOKED_AT = 200  # records, and fields
 
 
 class Kinds(NamedTuple):
@@ -25,8 +29,8 @@ def kinds_among(records: Sequence[Any]) -> Kinds | None:
     >>> kinds_among([log, log, log, chart, chart])
     Kinds(field='kind', counts={'log': 3, 'chart': 2})
     """
-    objects = [one for one in records if isinstance(one, dict)]
-    names = dict.fromkeys(name for one in objects for name in one)
+    objects = [one for one in records[:_LOOKED_AT] if isinstance(one, dict)]
+    names = list(dict.fromkeys(name for one in objects for name in one))[:_LOOKED_AT]
     for name in names:
         values = [one.get(name) for one in objects]
         if not all(isinstance(one, str) and one for one in values):
@@ -35,6 +39,25 @@ def kinds_among(records: Sequence[Any]) -> Kinds | None:
         if FEWEST <= len(counts) <= MOST and _differ(objects, name, list(counts)):
             return Kinds(name, dict(counts.most_common()))
     return None
+
+
+def kinds_told(records: Sequence[Any], read: Set[str]) -> list[str]:
+    """What to say where records are of several kinds and the field that tells them apart is none of
+    those that are ``read``.
+
+    >>> log, chart = {"kind": "log", "keeper": "Lind"}, {"kind": "chart", "scale": 5}
+    >>> kinds_told([log, log, chart, chart], {"kind"})
+    []
+    """
+    found = kinds_among(records)
+    if found is None or found.field in read:
+        return []
+    shown = ", ".join(f"{kind} {count:,}" for kind, count in list(found.counts.items())[:_SHOWN])
+    path = path_of("", found.field)
+    return [
+        f"there are several kinds of record ({path}: {shown} among the first), and no column tells "
+        f"them apart: add the column `{path}`, or take one kind by a condition"
+    ]
 
 
 def _differ(records: Sequence[dict[str, Any]], field: str, kinds: Sequence[str]) -> bool:
