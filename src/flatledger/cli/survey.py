@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 
@@ -24,6 +24,8 @@ from ..values.visible import steerless_json
 from .progress import showing_progress
 from .terminal import check_page, reports, results, write_page
 from .typed import Source
+
+_Result = TypeVar("_Result", bound=SurveyResult)
 
 
 def run_survey(
@@ -52,12 +54,7 @@ def run_survey(
             result = survey(source, sample=sample, progress=progress, **options)
             found = {"": result}
     if under:
-        all_fields = found
-        found = {kind: result.under(under) for kind, result in found.items()}
-        if not any(result.fields for result in found.values()):
-            known = [field.path for result in all_fields.values() for field in result.fields]
-            hint = proposal(under, known)
-            raise ExpressionError(f"no field `{under}` in what was read{hint}", under, 0)
+        found = _under(under, found)
     if as_json:
         with Target("-") as target:
             target.write(_json(found))
@@ -73,6 +70,16 @@ def run_survey(
     for line in told_lines(next(iter(found.values()))) if found else ():
         reports().line(line, whole=True)
     return 0
+
+
+def _under(path: str, found: Mapping[str, _Result]) -> dict[str, _Result]:
+    """Surveys of one place and what is below it. Raises ExpressionError where there is none."""
+    below = {kind: result.under(path) for kind, result in found.items()}
+    if not any(result.fields for result in below.values()):
+        known = [field.path for result in found.values() for field in result.fields]
+        hint = proposal(path, known)
+        raise ExpressionError(f"no field `{path}` in what was read{hint}", path, 0)
+    return below
 
 
 def _json(found: Mapping[str, SurveyResult]) -> bytes:

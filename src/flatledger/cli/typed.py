@@ -24,6 +24,7 @@ from ..sources.found_files import below as folder_below
 from .asking import answers_for
 
 Source = str | list[str]
+_WANTED = "This takes LAYOUT and SOURCE, or SOURCE and columns (--column)."
 _GLUED = re.compile(r"([\w ,.-]*\w):([^\s:/].*)", re.DOTALL)
 
 
@@ -55,16 +56,10 @@ def layout_and_source(
 def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple[Layout, Source]:
     """The layout and what it is for. Without a layout all places are sources."""
     named = len(places) > 1 and (not typed or _is_layout(places[0]))
-    if named and not typed and not _is_layout(places[0]) and any(map(_is_layout, places[1:])):
-        last = next(filter(_is_layout, places[1:]))
-        raise click.UsageError(f"{places[0]} looks like data; the layout comes first: {last}.")
-    if not places or not (named or typed):
-        raise click.UsageError("This takes LAYOUT and SOURCE, or SOURCE and columns (--column).")
-    if named and not typed and not _is_layout(places[0]) and os.path.exists(places[0]):
-        raise click.UsageError(
-            f"{places[0]} is no layout (which ends in .yaml or .yml, or is a name on the shelf); "
-            "name one first, or type columns (--column)."
-        )
+    if not typed:
+        _check_named(places)
+    elif not places:
+        raise click.UsageError(_WANTED)
     reading = typed.get("source")
     source = one_or_several(places[named:], below)
     if typed and is_catalogue(source, reading):
@@ -73,6 +68,22 @@ def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple
         return Layout.from_data(typed, "command line", folder=Path()), source
     layout = Layout.find(places[0])
     return layout.with_changes(typed, folder=Path()) if typed else layout, source
+
+
+def _check_named(places: tuple[str, ...]) -> None:
+    """Raise click.UsageError where no layout comes first, though nothing was typed."""
+    if len(places) < 2:
+        raise click.UsageError(_WANTED)
+    first, *others = places
+    if _is_layout(first) or not os.path.exists(first):  # what is not there is told of by its name
+        return
+    layout = next(filter(_is_layout, others), None)
+    if layout is not None:
+        raise click.UsageError(f"{first} looks like data; the layout comes first: {layout}.")
+    raise click.UsageError(
+        f"{first} is no layout (which ends in .yaml or .yml, or is a name on the shelf); name one "
+        "first, or type columns (--column)."
+    )
 
 
 def one_or_several(places: Sequence[str], below: bool) -> Source:

@@ -12,6 +12,7 @@ from ..run.describing import TableColumn
 from ..structure.survey import FieldSurvey, SurveyResult
 from ..values.code_lists import code_list
 from ..values.numbers import Unreadable
+from ..values.visible import visible
 
 _TYPES = {"truth": "true/false", "blank": "empty"}
 BLANK = "\u2423"
@@ -122,7 +123,7 @@ def shown_text(text: str) -> str:
     >>> shown_text(" a  b c ")
     '\u2423a\u2423\u2423b c\u2423'
     """
-    return _UNSEEN.sub(lambda found: BLANK * len(found[0]), text)
+    return _UNSEEN.sub(lambda found: BLANK * len(found[0]), visible(text))
 
 
 def example_texts(field: FieldSurvey) -> list[str]:
