@@ -43,6 +43,8 @@ def test_the_survey_counts_what_is_there() -> None:
     assert quantity.kinds == {"integer": 2, "text": 1}
     assert quantity.remarks == ["mixed: 2 numbers, 1 text (such as 'two')"]
     assert result.field("lines['unit-price']").filled == 1
+    odd = flatledger.survey([{"unit-price": 1}])
+    assert odd.field("$['unit-price']") == odd.under("$['unit-price']").field("['unit-price']")
     assert result.field("when").remarks == ["dates (ISO 8601)"]
     assert result.field("took").remarks == ["durations: working_time(took, 'hours')"]
     assert result.field("tags").remarks == ["lists in one text, parted by '; '"]

@@ -122,6 +122,7 @@ class SurveyResult(msgspec.Struct):
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""
+        path = path.removeprefix("$") if path.startswith("$[") else path
         for field in self.fields:
             if field.path == path:
                 return field
@@ -129,6 +130,7 @@ class SurveyResult(msgspec.Struct):
 
     def under(self, path: str) -> Self:
         """The same for one place and what lies below it."""
+        path = path.removeprefix("$") if path.startswith("$[") else path
         fields = [
             field
             for field in self.fields
