@@ -23,6 +23,6 @@ def run_check(name: str) -> int:
     files = [str(path) for path in layout.taking_part() if path.exists() and path != layout.path]
     if files:
         out.line(f"Reads beside the source: {', '.join(files)}")
-    said = "No faults that can be told without data; `flatledger preview` takes data too"
+    said = "No faults. What depends on the data is shown by `flatledger preview`."
     out.verdict(said, "well")
     return 0

@@ -123,7 +123,7 @@ def _order(plan: Plan, layout: SettledLayout) -> Iterator[str]:
     keys = []
     for key in layout.sort:
         name = key.heading or (key.value.text if key.value else "")
-        keys.append(f"{name}, downwards" if key.descending else name)
+        keys.append(f"{name}, descending" if key.descending else name)
     if keys:
         yield f"Sorted by {'; '.join(keys)}."
     elif plan.over is not None:

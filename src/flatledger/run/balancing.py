@@ -121,7 +121,7 @@ def _untold(plan: Plan, state: RunState) -> Iterator[str]:
         told = state.faults.places[known_of(column.value).text]
         if told < unread:
             heading = column.column.heading
-            yield f"{unread:,} values of {heading} can't be read, and {told:,} faults were told"
+            yield f"{unread:,} values of {heading} can't be read, and {told:,} faults were listed"
 
 
 def _let_through(plan: Plan, state: RunState) -> Iterator[str]:

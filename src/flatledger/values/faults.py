@@ -14,7 +14,7 @@ _LONGEST = 1_000
 _SHOWN = 120
 _MOST_KINDS, _MOST_VALUES = 1_000, 1_000
 _COMMONEST, _FIRST = 3, 3
-_OTHERS = "there is more than is told one by one"
+_OTHERS = "more, which are not listed one by one"
 
 
 class Fault(msgspec.Struct, frozen=True):
