@@ -48,6 +48,8 @@ class Flattener:
         self._inner = trees
         self.nested: set[Names] = set()  # members by which levels were met to nest
         self._places: dict[int, tuple[Places, Any]] = {}  # by the identity of a list, which is held
+        self._depths: dict[int, int] = {}  # of nodes, by their identity
+        self._noted: list[Places] = []  # those whose depths are not among these yet
 
     @property
     def needed(self) -> bool:
@@ -101,7 +103,8 @@ class Flattener:
 
     def lay(self, records: list[Any], numbers: Sequence[int]) -> list[Any]:
         """The records with each tree as a list of its nodes; those of before are forgotten."""
-        self._places.clear()
+        for held in (self._places, self._depths, self._noted):
+            held.clear()
         for names in self._levels:
             laid = []
             for record, self._number in zip(records, numbers, strict=True):
@@ -178,15 +181,18 @@ class Flattener:
     def note(self, nodes: list[Any], places: Places) -> None:
         """Remember where the nodes of a list stand."""
         self._places[id(nodes)] = places, nodes
+        self._noted.append(places)
 
     def places_of(self, nodes: Any) -> Places:
         """Where the nodes of a list stand."""
         if not nodes:
             return NONE
         if id(nodes) not in self._places:  # put together from several lists, by a path across them
-            depths = {id(n): d for p, _ in self._places.values() for n, d in p.standing_nodes()}
+            for places in self._noted:
+                self._depths.update((id(node), depth) for node, depth in places.standing_nodes())
+            self._noted.clear()
             entries = nodes if nodes.__class__ is list else list(siblings(nodes))
-            tree = Tree(entries, [depths.get(id(node), 1) for node in entries])
+            tree = Tree(entries, [self._depths.get(id(node), 1) for node in entries])
             self.note(nodes, Places.of(tree))
         return self._places[id(nodes)][0]
 
