@@ -289,6 +289,7 @@ OUTPUTS = st.fixed_dictionaries(
 
 
 @settings(deadline=None, max_examples=120)
+@example({"line-terminator": "lf", "formula-guard": "yes"}, [("", "'\r")])
 @given(OUTPUTS, st.lists(st.tuples(HOSTILE, HOSTILE), min_size=1, max_size=5))
 def test_what_is_written_in_any_dialect_is_read_again(
     output: dict[str, str], cells: list[tuple[str, str]]

@@ -26,6 +26,7 @@ class FormulaGuard:
         self.first = ""
         self._columns = columns
         self._marks = (output.delimiter or ",") + output.line_terminator
+        self._returns = output.line_terminator.count("\r")
         parts = (
             f"(?:{re.escape(output.delimiter or ',')}|{re.escape(output.line_terminator)}|[\r\n])"
         )
@@ -34,7 +35,7 @@ class FormulaGuard:
 
     def may_matter(self, text: str, rows: int) -> bool:
         """Whether there may be something to guard in the text of some rows; quickly told."""
-        if "=" in text or text.count("\r") > rows:
+        if "=" in text or text.count("\r") > rows * self._returns:
             return True
         if "\t" not in self._marks and "\t" in text:
             return True
