@@ -130,14 +130,6 @@ def test_a_unit_that_the_heading_says_already_stands_once(folder: Path) -> None:
     assert (table.headings, list(table)) == (("Hours", "Worked, hours"), [(1.5, 1.5)])
 
 
-def test_a_mean_has_six_digits_in_text_and_is_exact_in_the_balance(folder: Path) -> None:
-    layout = {"columns": [{"No": "no"}, {"A": {"value": "a", "total": "avg"}}]}
-    records = [{"no": n, "a": n} for n in (1, 1, 2)]
-    balance = flatledger.export(layout, records, folder / "o.csv")
-    assert (folder / "o.csv").read_text().splitlines()[-1] == "Grand total,1.333333"
-    assert (balance.columns[0].source, balance.columns[0].count) == (4, 3)
-
-
 def test_a_former_name_says_the_new_one() -> None:
     with pytest.raises(AttributeError, match="it is now `table`"):
         _ = flatledger.rows  # type: ignore[attr-defined]

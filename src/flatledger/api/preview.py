@@ -13,6 +13,7 @@ from ..compile.level_watch import LevelsDifferError
 from ..layout.output_options import Output
 from ..layout.settling import output_of
 from ..outputs import Target, open_writer
+from ..outputs.digits import Digits
 from ..outputs.finishing import Finisher
 from ..outputs.formats import format_of
 from ..plan.explaining import explained
@@ -88,6 +89,7 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
     layout = prepared.layout
     run = prepared.run(progress)
     finisher = Finisher(run.columns, layout.locale)
+    digits = Digits(run.columns)
     columns = described(run.plan)
     watched = [_Watched(column) for column in columns]
     first: list[Row] = []
@@ -99,7 +101,8 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
             for scratch in _scratches(layout.output)
         ]
         for block in run.blocks():
-            finished = finisher.finished(block) if finisher.active else block
+            shown = digits.fewer(block)
+            finished = finisher.finished(shown) if finisher.active else shown
             first += finished[: most - len(first)]
             rows = [row for row in finished if row.__class__ is not TotalRow]
             for place, one in enumerate(watched):

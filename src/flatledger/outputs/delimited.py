@@ -88,9 +88,8 @@ class DelimitedWriter:
     def notes(self) -> list[str]:
         """What a reader of the table should know."""
         guard = self._guard.notes() if self._guard is not None else []
-        broken = self._rendering.broken
-        breaks = [f"{broken:,} line breaks within cells were replaced"] if broken else []
-        return [*self._long.notes(), *guard, *self._encoded.notes(), *breaks]
+        rendering = self._rendering.notes()
+        return [*self._long.notes(), *guard, *self._encoded.notes(), *rendering]
 
     def _write(self, rows: list[Row]) -> None:
         if not rows:

@@ -123,11 +123,12 @@ class FixedWidthWriter:
 
     def notes(self) -> list[str]:
         """What a reader of the table should know."""
+        notes = [*self._encoded.notes(), *self._rendering.notes()]
         if not self._cut:
-            return self._encoded.notes()
+            return notes
         cells = "1 cell was" if self._cut == 1 else f"{self._cut:,} cells were"
         cut = f"{cells} cut to the width of the column; the first is {self._first}"
-        return [cut, *self._encoded.notes()]
+        return [cut, *notes]
 
 
 def _form(plan: ColumnPlan) -> _Form:

@@ -22,6 +22,7 @@ from ..layout.model import PublishedForm
 from ..plan.plan import ColumnPlan
 from ..run.balance import Balance
 from ..run.protocols import Row
+from .digits import Digits
 from .files import Target
 from .finishing import Finisher
 from .form_sheet import FormSheet
@@ -42,6 +43,7 @@ class FormWorkbook:
     ) -> None:
         self.rows = self.bytes = 0
         self._finisher = Finisher([without_pattern(column) for column in columns], locale)
+        self._digits = Digits(columns, sheets=True)
         self._form = form
         self._target = target
         with self._telling():
@@ -74,7 +76,8 @@ class FormWorkbook:
         """Write some rows."""
         assert self._part is not None
         with self._telling():
-            finished = self._finisher.finished(rows) if self._finisher.active else rows
+            shown = self._digits.fewer(rows)
+            finished = self._finisher.finished(shown) if self._finisher.active else shown
             self._part.write(self._sheet.rows(finished).encode())
         self.rows += len(rows)
 

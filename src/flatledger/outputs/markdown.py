@@ -50,6 +50,10 @@ class Markdown(StreamedWriter):
         for head in heads[1:]:
             self.put(_line(map(self._escaped, head)))
 
+    def notes(self) -> list[str]:
+        """What a reader of the table should know."""
+        return [*super().notes(), *self._rendering.notes()]
+
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
         rendered = self._rendering.careful(self._rendering.rows(rows))

@@ -15,6 +15,7 @@ from ..run.balance import Balance
 from ..run.protocols import Row, TotalRow
 from .balance_sheets import Heading, balance_rows, fault_rows
 from .cell_values import CellValues
+from .digits import Digits
 from .files import Target
 from .finishing import Finisher
 from .form_workbook import without_pattern
@@ -47,6 +48,7 @@ class SheetWriter:
         self.names: list[str] = []
         self.at = 0  # rows of the sheet so far
         self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
+        self._digits = Digits(columns, sheets=True)
         self._ended = False
 
     # ---- what a format says
@@ -97,6 +99,7 @@ class SheetWriter:
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows. Raises OutputError where a sheet can't hold them."""
+        rows = self._digits.fewer(rows)
         finished = self._finisher.finished(rows) if self._finisher.active else rows
         self.widths.look_at(finished)
         with self.telling():

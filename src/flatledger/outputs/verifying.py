@@ -19,10 +19,10 @@ from ..values.functions import text_of
 from ..values.literals import Interval, iso_duration
 from ..values.numbers import EXACT, read_decimal
 from .cell_values import LONGEST, too_long
+from .digits import Digits
 from .finishing import Finisher
 from .form_workbook import without_pattern
 from .read_back import has_headings, rows_of
-from .rendering import has_means, shortened
 
 _WORKBOOKS = ("xlsx", "ods")
 _LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
@@ -36,7 +36,7 @@ class Verifier:
         self, layout: SettledLayout, columns: Sequence[ColumnPlan], store: RowStore
     ) -> None:
         self._layout, self._store = layout, store
-        self._columns = [one.column for one in columns]
+        self._plans, self._columns = columns, [one.column for one in columns]
         self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
         self._kept: list[Callable[[], Iterator[Row]]] = []
 
@@ -46,9 +46,11 @@ class Verifier:
 
     def verified(self, file: BinaryIO, name: str, format: str) -> tuple[list[str], str]:
         """What is wrong with a file, and what to say of it where nothing is."""
-        texts = format not in _WORKBOOKS and not format.startswith("json")
+        sheets, typed = format in _WORKBOOKS, format.startswith("json")
+        texts = not (sheets or typed)
+        digits = Digits(() if typed else self._plans, sheets=sheets)
         unsure = [place for place, one in enumerate(self._columns) if texts and _is_unsure(one)]
-        check = _Check(self._layout, self._columns, unsure, texts, format in _LOSSY)
+        check = _Check(self._layout, self._columns, digits, unsure, texts, format in _LOSSY)
         reader = ""
         try:
             reader, rows = rows_of(file, format, self._layout)
@@ -88,13 +90,14 @@ class _Check:
         self,
         layout: SettledLayout,
         columns: list[Column],
+        digits: Digits,
         unsure: list[int],
         texts: bool,
         lossy: bool,
     ) -> None:
         self.rows = 0
         self._output, self._header = layout.output, layout.header_rows
-        self._columns, self._unsure = columns, set(unsure)
+        self._columns, self._digits, self._unsure = columns, digits, set(unsure)
         self._texts, self._lossy = texts, lossy
         self._first: dict[int, str] = {}
         self._sums = [[Decimal(0), Decimal(0)] for _ in columns]
@@ -155,8 +158,7 @@ class _Check:
             return cell is value or (self._texts and cell == str(value).lower())
         if isinstance(value, int | Decimal):
             number = self._number(cell)
-            means = self._texts and has_means(column)
-            return number == value or (means and number == shortened(value, column, row))
+            return number in (value, self._digits.shown(place, value, row))
         if isinstance(value, dt.date | dt.time | Interval):
             return _same_moment(value, cell)
         return self._same_text(text_of(value), cell, column)

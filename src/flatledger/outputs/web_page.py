@@ -69,6 +69,10 @@ class WebPage(StreamedWriter):
     def end(self) -> None:
         self.put(self._after)
 
+    def notes(self) -> list[str]:
+        """What a reader of the table should know."""
+        return [*super().notes(), *self._rendering.notes()]
+
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
         shown = self._rendering.careful(self._rendering.rows(rows))

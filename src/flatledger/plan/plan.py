@@ -10,7 +10,7 @@ import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
@@ -29,7 +29,8 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     ``value`` is its expression, in which every node says what is known of it. A value can be shown
     on some rows of its home only; ``shown`` is then the deeper level on whose entries that depends,
     and ``once`` what it is for an entry of its home. A total on a tree takes some ``nodes`` only:
-    its leaves or tops.
+    its leaves or tops. ``quotients`` says in which rows its cells are some that nothing rounds, or
+    that they are ``added up``.
     """
 
     column: Column
@@ -41,6 +42,7 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     shown: int | None = None
     once: n.Node | None = None
     nodes: str = ""
+    quotients: Literal["", "total rows", "all rows", "added up"] = ""
 
     @property
     def at(self) -> int:

@@ -37,6 +37,7 @@ from .plan import (
     Plan,
     expressions_in,
 )
+from .quotients import with_quotients
 from .resolver import Resolver
 from .wants import wants_of
 
@@ -63,16 +64,16 @@ def _plan_rows(
 ) -> Plan:
     """The plan with some levels taken for trees, whatever records show."""
     if not layout.row_per_group:
-        return _Planner(layout, structure, complete, today, made=made).plan()
+        plan = _Planner(layout, structure, complete, today, made=made).plan()
+        return with_quotients(plan, layout.columns)
     known = known_levels(layout, expressions_in(layout), complete)
     known = msgspec.structs.replace(known, nests={**known.nests, **made})
     parted = Decomposed(layout, Chain.of((), *with_trees(structure, known)))
     plan = _Planner(parted.inner_layout(), structure, complete, today, made=made).plan()
     kinds = parted.kinds(plan)
     fields = Place(children={name: Place() for name in kinds})
-    rows = replace(
-        _Planner(parted.outer_layout(), fields, True, today, kinds).plan(), addressed=True
-    )
+    rows = _Planner(parted.outer_layout(), fields, True, today, kinds).plan()
+    rows = replace(with_quotients(rows, layout.columns), addressed=True)
     over = OverGroups(layout, tuple(parted.keys), tuple(parted.parts.values()), rows)
     return replace(plan, over=over, addressed=True)
 
