@@ -72,11 +72,25 @@ class Scope:
         )
 
 
-class Emission:
-    """The code of one function as it grows."""
+class Variables:
+    """The names of one function's variables. All that is emitted into it takes its names here, so
+    that none stands for two values."""
 
-    def __init__(self, plan: Plan, constants: Constants) -> None:
+    def __init__(self) -> None:
+        self._count = 0
+
+    def new(self, stem: str) -> str:
+        """A name that no other variable of the function has."""
+        self._count += 1
+        return f"{stem}{self._count}"
+
+
+class Emission:
+    """The code of one function as it grows; ``variables`` are shared by all that write into it."""
+
+    def __init__(self, plan: Plan, constants: Constants, variables: Variables) -> None:
         self.plan = plan
+        self._variables = variables
         self.constants = constants
         top = Scope(plan.chain, [entry_name(0)], [ordinal_name(0)], [""], [Block()])
         deeper = range(1, len(plan.chain.levels))
@@ -84,7 +98,6 @@ class Emission:
         self.scope.ordinals[1:] = [ordinal_name(level) for level in deeper]
         self.scope.nodes[1:] = [places_name(level) for level in deeper]
         self.block = self.scope.blocks[-1]
-        self._count = 0
         self._known: dict[Hashable, tuple[Operand, Block]] = {}
         self.tested: set[Names] = set()  # places whose values are looked at for every entry
 
@@ -138,8 +151,7 @@ class Emission:
 
     def variable(self, stem: str = "v") -> str:
         """A new variable."""
-        self._count += 1
-        return f"{stem}{self._count}"
+        return self._variables.new(stem)
 
     def assign(self, code: str, kind: str, stem: str = "v") -> Operand:
         """A value in a variable."""

@@ -21,7 +21,7 @@ from .columns import Columns
 from .conditions import Conditions
 from .constants import Constants
 from .conversions import Conversions
-from .emission import Emission
+from .emission import Emission, Variables
 from .paths import Paths
 from .tree_functions import TreeFunctions
 
@@ -30,6 +30,7 @@ class Emitter:
     """Emits the expressions of one function, into ``code``.
 
     ``roots`` are all that it is going to emit: their aggregates over the same entries share a loop.
+    Emitters that write into one function share its ``variables``.
     ``judging`` is the level whose entries are judged there, 0 where all have been; with
     ``notes_units`` the function takes note of the units that amounts stand in.
     """
@@ -40,10 +41,11 @@ class Emitter:
         constants: Constants,
         roots: Iterable[n.Node | None] = (),
         *,
+        variables: Variables | None = None,
         judging: int = 0,
         notes_units: bool = False,
     ) -> None:
-        self.code = Emission(plan, constants)
+        self.code = Emission(plan, constants, variables or Variables())
         self.paths = Paths(self)
         self.conversions = Conversions(self, self.paths)
         self.conditions = Conditions(self, self.conversions)

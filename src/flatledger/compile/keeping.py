@@ -10,7 +10,7 @@ from ..structure.levels import Access, level_name
 from ..structure.structure import MEMBERS
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
-from .emission import entry_name, ordinal_name
+from .emission import Variables, entry_name, ordinal_name
 from .emitter import Emitter
 
 
@@ -30,7 +30,8 @@ class _Keep:
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self.plan = plan
         self.constants = constants
-        self.loads = Emitter(plan, constants)
+        self.variables = Variables()
+        self.loads = Emitter(plan, constants, variables=self.variables)
         self.counters: list[str] = []
         self.tests: dict[int, Emitter] = {}
         self.verdicts: dict[int, list[tuple[str, int]]] = {}  # with the condition's index
@@ -60,7 +61,7 @@ class _Keep:
         """Emit the conditions of a level, and the lines that count their verdicts."""
         conditions = [one for one in self.plan.conditions if one.side is None]
         roots = [one.value for one in conditions if one.level == level]
-        emitter = Emitter(self.plan, self.constants, roots, judging=level)
+        emitter = Emitter(self.plan, self.constants, roots, variables=self.variables, judging=level)
         self.tests[level], self.verdicts[level] = emitter, []
         for index, condition in enumerate(self.plan.conditions):
             if condition.level != level or condition.side is not None:
@@ -111,7 +112,7 @@ class _Keep:
             if plan.side is not None and plan.level == level
         ]
         for index, side, condition in sorted(sides, key=lambda found: -len(found[1].levels)):
-            emitter = Emitter(self.plan, self.constants)
+            emitter = Emitter(self.plan, self.constants, variables=self.variables)
             with emitter.code.at(level) as block:
                 kept_with = self.plan.conditions[index].condition.kept_with
                 emitter.aggregates.keep_entries(

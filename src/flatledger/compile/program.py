@@ -7,6 +7,7 @@ balance. The text is readable (`Program.source`) and kept for tracebacks.
 
 from __future__ import annotations
 
+import ast
 import hashlib
 import linecache
 import weakref
@@ -30,6 +31,7 @@ from .definitions import Definitions
 from .keeping import keep_source
 from .laying_flat import Flattener
 from .level_watch import Crowd, watch_source
+from .loads_checked import check_loads
 from .nest_watch import NestWatch
 from .opening_tests import closed_source, passes_source
 from .origins import RecordOrigins
@@ -115,7 +117,9 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = _file_name(plan.layout.name, source)
-    code = compile(source, name, "exec")
+    tree = ast.parse(source)
+    check_loads(tree)
+    code = compile(tree, name, "exec")
     crowd, trees = Crowd(plan.chain), Flattener(plan, faults, definitions)
     nests = NestWatch(plan)
     told = {"source_file": origins.source_file, "source_row": origins.source_row}
