@@ -78,7 +78,7 @@ def test_values_and_records_that_cannot_be_read_are_faults(tool: Tool, folder: P
         (("layout.yaml", "empty.json"), "empty.json is empty (0 bytes)"),
         (
             ("layout.yaml", "data.xml"),
-            "data.xml is no sound XML in line 3, column 1, after 1 record: Premature end",
+            "data.xml is no sound XML in line 3, column 1, after 1 record: it ends too early",
         ),
         (("layout.yaml", "data.csv"), "data.csv is not delimited text, but XML or HTML"),
         (("layout.yaml", "latin.jsonl"), "nothing in it can be read; byte 0xe9 is not UTF-8"),

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterator
+from decimal import Decimal
 from typing import Any
 
 import msgspec
@@ -64,20 +64,30 @@ def _convert_each(plain: Batch, record_type: Any) -> Batch:
         try:
             records.append(msgspec.convert(record, record_type))
             numbers.append(number)
-        except msgspec.ValidationError as error:
-            why = f"{no_fit(error)}; the record is left out"
+        except msgspec.ValidationError:
+            why = f"{no_fit(record)}; the record is left out"
             faults.append(Fault(number, "", shown(record), why))
     return plain._replace(records=records, numbers=numbers, faults=faults)
 
 
-def no_fit(error: Exception) -> str:
-    """Why a value does not fit a type, in plain words.
+def no_fit(value: object) -> str:
+    """Why a value is no record, in plain words.
 
-    >>> no_fit(msgspec.ValidationError("Expected `object`, got `int`"))
-    'a record is an object; this is int'
+    >>> no_fit(12), no_fit({1: "a"})
+    ('a record is an object; this is a number', 'an object in it has a name that is no text')
     """
-    text = str(error)
-    kind = re.match(r"Expected `object`, got `(\w+)`$", text)
-    if kind:
-        return f"{NO_RECORD}; this is {kind[1]}"
-    return text[:1].lower() + text[1:]
+    if isinstance(value, dict):
+        return "an object in it has a name that is no text"
+    return f"{NO_RECORD}; this is {_called(value)}"
+
+
+def _called(value: object) -> str:
+    if value is None:
+        return "null"
+    if isinstance(value, bool):
+        return "true or false"
+    if isinstance(value, int | float | Decimal):
+        return "a number"
+    if isinstance(value, str):
+        return "a text"
+    return "a list" if isinstance(value, list | tuple) else f"of the class {type(value).__name__}"

@@ -92,7 +92,8 @@ class LineEntries:
                     if line.strip():
                         yield place, decode(line)
                 except DECODE_ERRORS as error:
-                    raise SourceError(f"{self._path}, byte {place:,}: {reason(error)}") from None
+                    why = reason(line.encode(), error)
+                    raise SourceError(f"{self._path}, byte {place:,}: {why}") from None
                 place = lines.offset
 
 

@@ -248,5 +248,5 @@ def _why(text: bytes) -> str:
     try:
         msgspec.json.decode(text)
     except DECODE_ERRORS as error:
-        return reason(error)
+        return reason(text, error)
     return "the record ends too early"

@@ -19,7 +19,6 @@ from .json_text import JsonText
 from .json_values import (
     DECODE_ERRORS,
     LOOK_AHEAD,
-    TOO_LONG,
     decode_long,
     decoder,
     is_plain,
@@ -188,9 +187,7 @@ class _Decoding:
     def _decoded(self, text: bytes) -> Any:
         try:
             return self._one.decode(text)
-        except msgspec.ValidationError as error:
-            if TOO_LONG not in str(error):
-                raise
+        except msgspec.ValidationError:  # a number of many digits is one, too
             return decode_long(text, self._shape)
         except RecursionError:
             return decode_deep(text, self._one)
@@ -225,7 +222,7 @@ class _Decoding:
                     if self._double_keys:
                         remarks += self._double_keys.faults(piece.text, self._number)
                 except DECODE_ERRORS as error:
-                    wrong = reason(error)
+                    wrong = reason(piece.text, error)
             if wrong:
                 start = shown(piece.text[:200].decode("utf-8", "replace"))
                 left = "" if piece.stray else "; the record is left out"

@@ -10,11 +10,12 @@ import msgspec
 
 from ..bounds import DEEPEST_JSON, MOST_DIGITS
 from ..run.decoding import no_fit
+from ..values.faults import shown
 from ..values.numbers import DecimalReader, Unreadable
 
 _SHOWN = 40
 _DIGITS_SEEN = 300
-TOO_LONG = "out of range"
+_NO_NUMBERS = re.compile(rb"-?Infinity|NaN")
 NUMBERS = DecimalReader()
 LOOK_AHEAD = 300
 DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
@@ -42,23 +43,47 @@ def is_plain(text: bytes) -> bool:
     return not any(text[at : at + _DIGITS_SEEN].isdigit() for at in range(0, len(text), step))
 
 
-def reason(error: Exception) -> str:
-    """What a decoding error means, in plain words.
+def reason(text: bytes, error: Exception) -> str:
+    """Why a text is no record, in plain words and whatever the decoder says.
 
-    >>> reason(msgspec.DecodeError("Input data was truncated"))
+    >>> reason(b'{"no": }', msgspec.DecodeError("JSON is malformed: no value (byte 7)"))
+    'not valid JSON at byte 8: }'
+    >>> reason(b'{"no": 1', msgspec.DecodeError("Input data was truncated"))
     'the record ends too early'
     """
-    text = str(error)
-    if isinstance(error, UnicodeDecodeError):
-        return f"byte 0x{error.object[error.start]:02x} is not UTF-8"
     if isinstance(error, RecursionError):
         return f"nested too deeply: {DEEPEST_JSON:,} brackets within each other are the most"
-    if "truncated" in text:
+    try:
+        text.decode()
+    except UnicodeDecodeError as wrong:
+        return f"byte 0x{text[wrong.start]:02x} is not UTF-8"
+    if isinstance(error, msgspec.ValidationError) and (found := specimens(text)):
+        return no_fit(found[0])
+    at = _broken_at(text)
+    if at is None:
+        return "not valid JSON: a character that is written as \\u… is half of one only"
+    if at >= len(text.rstrip()):
         return "the record ends too early"
-    place = re.search(r"malformed: (.*) \(byte (\d+)\)", text)
-    if place:
-        return f"not valid JSON at byte {int(place[2]) + 1}: {place[1]}"
-    return no_fit(error)
+    there = shown(text[at : at + _SHOWN].decode(errors="replace"))
+    return f"not valid JSON at byte {at + 1:,}: {there}"
+
+
+def _broken_at(text: bytes) -> int | None:
+    """The first byte of a text where it is no JSON; None where a reader of another kind takes it.
+
+    >>> _broken_at(b'{"no": nope}'), _broken_at(b'{"no": 1}')
+    (7, None)
+    """
+    try:
+        json.loads(text, parse_constant=_refused)
+    except json.JSONDecodeError as error:
+        if error.msg.startswith("Unterminated"):
+            return len(text)
+        return len(error.doc[: error.pos].encode())
+    except ValueError:  # NaN and Infinity, which are no JSON
+        found = _NO_NUMBERS.search(text)
+        return found.start() if found else 0
+    return None
 
 
 def decode_long(text: bytes, shape: Any) -> Any:

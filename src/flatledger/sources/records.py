@@ -105,8 +105,8 @@ def _batch(records: list[Any], numbers: Sequence[int]) -> Batch:
             continue
         try:
             kept.append((number, msgspec.convert(record, dict[str, Any])))
-        except msgspec.ValidationError as error:
-            why = f"{no_fit(error)}; the record is left out"
+        except msgspec.ValidationError:
+            why = f"{no_fit(record)}; the record is left out"
             faults.append(Fault(number, "", shown(record), why))
     found = [record for _, record in kept]
     return Batch(found, [number for number, _ in kept], faults, lambda: found[-1:])

@@ -14,6 +14,7 @@ from ..layout.names import proposal
 from .element_names import ElementNames
 from .options import Options
 from .reading import Bytes
+from .xml_faults import why_unsound
 
 _SERIOUS = re.compile(r"UNDECLARED_ENTITY|NS_ERR_UNDEFINED")
 _PLACE = re.compile(r"(?:,? line \d+)*(?:, column \d+)?$")
@@ -121,10 +122,14 @@ class RecordElements:
             step()
         except etree.XMLSyntaxError as error:
             line, column = error.position
-            raise SourceError(self._unsound(line, column, str(error.msg))) from None
+            raise SourceError(
+                self._unsound(line, column, why_unsound(error.code, str(error.msg)))
+            ) from None
         for one in self._parser.feed_error_log:
             if _SERIOUS.search(one.type_name):
-                raise SourceError(self._unsound(one.line, one.column, one.message))
+                raise SourceError(
+                    self._unsound(one.line, one.column, why_unsound(one.type, one.message))
+                )
 
     def _close(self) -> None:
         root = self._parser.close()
