@@ -7,6 +7,7 @@ import os
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -38,6 +39,15 @@ def table(layout: dict[str, Any], records: list[Any]) -> tuple[list[tuple[Any, .
 def settled(layout: AnyLayout) -> SettledLayout:
     """A layout with nothing open, on a certain day."""
     return settle(Layout.of(layout).request, Given({}, dt.datetime.combine(TODAY, dt.time())))
+
+
+def until(there: Callable[[], object], seconds: int = 120) -> None:
+    """Wait until something is so, however slow the machine is."""
+    for _ in range(seconds * 100):
+        if there():
+            return
+        time.sleep(0.01)
+    raise TimeoutError(f"it was not so within {seconds} s")
 
 
 @pytest.fixture

@@ -108,7 +108,7 @@ def test_streams_and_pipes_by_name(folder: Path) -> None:
         "fl export l.yaml s.jsonl -q -o /dev/fd/5 5> out",
         "fl export l.yaml s.jsonl -q -o /dev/stderr 2> out",
         "mkfifo pipe; cat pipe > out & fl export l.yaml s.jsonl -q -o pipe; wait",
-        "fl export l.yaml s.jsonl -q -o >(cat > out); sleep 0.3",
+        "fl export l.yaml s.jsonl -q -o >(cat > out; touch o2); until [ -e o2 ]; do :; done",
         "cat s.jsonl | fl export l.yaml - -q -o - > out",
         "cat s.jsonl | fl export l.yaml /dev/stdin -q -o - > out",
         "fl export l.yaml <(cat s.jsonl) -q -o - > out",

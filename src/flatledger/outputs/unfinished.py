@@ -6,9 +6,10 @@ import atexit
 import hashlib
 import os
 import shutil
+import signal
 import tempfile
-from collections.abc import Callable
-from contextlib import suppress
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from io import BufferedRandom
 from pathlib import Path
 from stat import S_IMODE
@@ -35,8 +36,9 @@ class Unfinished:
         self._process = os.getpid()
         self.path = place.with_name(unfinished_name(place))
         self.cleared = False
-        self.file = self._made()
-        _OPEN.add(self)
+        with _signals_waiting():
+            self.file = self._made()
+            _OPEN.add(self)
         self._former = _stat(place)
         if self._former is not None:
             try:
@@ -124,8 +126,9 @@ class ScratchFolder:
     """A temporary folder, which is gone when it is cleared or the process ends, stopped or not."""
 
     def __init__(self) -> None:
-        self.path = Path(tempfile.mkdtemp(prefix="flatledger-"))
-        _FOLDERS.add(self)
+        with _signals_waiting():
+            self.path = Path(tempfile.mkdtemp(prefix="flatledger-"))
+            _FOLDERS.add(self)
 
     def clear(self) -> None:
         """Remove it with what is in it."""
@@ -136,6 +139,19 @@ class ScratchFolder:
 _OPEN: set[Unfinished] = set()
 _FOLDERS: set[ScratchFolder] = set()
 _NEW = os.O_RDWR | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+
+
+@contextmanager
+def _signals_waiting() -> Iterator[None]:
+    """Meanwhile no signal stops the run: a file that has just been made is not known yet."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, signal.valid_signals())
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
 
 
 @atexit.register
