@@ -133,7 +133,9 @@ def test_where_levels_are_stated_another_list_is_a_fault_of_its_value(column: st
     joined = {"levels": [], "columns": [{"Q": {"value": "lines.q", "separator": "/"}}]}
     rows, balance = table(joined, [LATE])
     assert (rows, balance.fault_count) == ([("2/3",)], 0)
-    assert table({"levels": [], "columns": [{"S": "sum(lines.q)"}]}, [LATE])[0] == [(5,)]
+    rows, balance = table({"levels": [], "columns": [{"S": "sum(lines.q)"}]}, [LATE])
+    assert rows == [(None,)]  # in an aggregate a list of any length would be its home
+    assert "if it is one, write `levels: [lines]`" in balance.faults[0].reason
 
 
 def test_rows_of_plain_values_that_no_column_shows() -> None:

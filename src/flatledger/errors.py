@@ -67,13 +67,13 @@ class LevelsError(FlatLedgerError):
     has the `levels` to state (DESIGN, rule 1).
 
     >>> import flatledger
-    >>> later = iter([{"no": 1, "tags": ["a"]}] * 400 + [{"no": 2, "tags": ["a", "b"]}])
-    >>> layout = {"columns": [{"No": "no"}, {"Tags": "tags"}]}
+    >>> later = iter([{"no": 1, "tags": "a"}] * 400 + [{"no": 2, "tags": ["a", "b"]}])
+    >>> layout = {"columns": [{"No": "no"}, {"Tags": "count(tags)"}]}
     >>> list(flatledger.table(layout, later))
     Traceback (most recent call last):
     flatledger.errors.LevelsError: record 401 has a list of several at tags, where the first \
 records have none, and the source can be read once only. State all levels in the layout: \
-`levels: [tags, …]` if it repeats; without tags such a list is a fault
+`levels: [tags, …]` if it repeats; without tags a list of several there is a fault
     """
 
 

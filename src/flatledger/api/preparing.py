@@ -18,7 +18,7 @@ from ..run.protocols import Lent, Progress, Source
 from ..sources import AnySource
 from ..sources.first_records import FirstRecords
 from ..sources.remembered import RememberedSource
-from ..structure.levels import level_name, named_place
+from ..structure.levels import Names, level_name, named_place
 from ..structure.missing_fields import judged
 from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
@@ -105,14 +105,15 @@ class Preparation:
         Raises LevelsError where that can't be: rows were ``given``, or it can be read once only.
         """
         place = level_name(wrong.names)
+        again = BegunAgain(wrong.number, place, nests=wrong.nests, several=wrong.several)
         if given or not self._plain.again:
-            raise LevelsError(_message(wrong, given)) from None
+            raise LevelsError(_message(again, wrong.names, given)) from None
         known = None
         if self._request.splits or self._request.lookups:
             known = self._structure_of(self._plain)
         self.source = enriched(self._request, self._plain, known)
         self._structure = self._structure_of(self.source)
-        self._begun_again.append(BegunAgain(wrong.number, place, wrong.nests))
+        self._begun_again.append(again)
 
     def check_names(self, run: Run) -> None:
         """Raise LayoutError for a path that no record had and that is a slip of the pen.
@@ -163,16 +164,13 @@ class Preparation:
         return structure
 
 
-def _message(wrong: LevelsDifferError, given: bool) -> str:
-    place = level_name(wrong.names)
+def _message(wrong: BegunAgain, names: Names, given: bool) -> str:
+    place = wrong.level
+    start = f"record {wrong.record:,} has {wrong.met}, where the first records have none"
     why = "rows were given already" if given else "the source can be read once only"
     if wrong.nests:
-        return (
-            f"record {wrong.number:,} has {place} within {place}, where the first records have "
-            f"none, and {why}. Say so in the layout: `nests: {{{place}: {wrong.names[-1]}}}`"
-        )
+        return f"{start}, and {why}. Say so in the layout: `nests: {{{place}: {names[-1]}}}`"
     return (
-        f"record {wrong.number:,} has a list of several at {place}, where the first records "
-        f"have none, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "
-        f"repeats; without {place} such a list is a fault"
+        f"{start}, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "
+        f"repeats; without {place} a list of several there is a fault"
     )

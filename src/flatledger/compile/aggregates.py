@@ -246,7 +246,7 @@ class Aggregates:
         self.code.scope = scope
         with self.code.at(level - 1, whole=True):
             kept = self._kept_entries(scope, level)
-            raw = "" if kept else self._paths.load(Access(level - 1, names, (), None)).code
+            raw = "" if kept else self._paths.load(Access(level - 1, names, ())).code
             self.code.add(f"{scope.nodes[level]} = {kept[1] if kept else f'places_of({raw})'}")
         self.code.scope = outer
 
@@ -321,6 +321,9 @@ class Aggregates:
         if side is not None and side.holds_structs:
             return f"for {place}, {entry} in enumerate({raw} or (), 1):"
         found = f"members({raw})" if members else f"listed({raw})"
+        if side is not None and not side.whole:  # no level by the plan, but by what is supposed
+            struct = self.code.constants.name(side.struct, side.struct.__name__)
+            found = f"[one for one in listed({raw}) if one.__class__ is {struct}]"
         return f"for {place}, {entry} in enumerate({found}, 1):"
 
     def _kept_entries(self, scope: Scope, level: int) -> list[str]:
@@ -353,7 +356,8 @@ class Aggregates:
             blocks,
         )
         before, self.code.block = self.code.block, block
-        raw = self._paths.raw(Access(level - 1, names, (), None)).code
+        stated = self.code.plan.chain.known.stated is not None
+        raw = self._paths.entries(Access(level - 1, names, ()), stated).code
         self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw

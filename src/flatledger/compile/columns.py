@@ -67,7 +67,8 @@ class Columns:
         several = column.joined or column.aligned or not isinstance(node, n.FieldPath)
         if isinstance(node, n.FieldPath):
             access = access_of(node)
-            several = several or access.side is not None or not node.is_singular()
+            several = several or access.crossed is not None or not node.is_singular()
+            several = several or self.code.plan.chain.known.stated is None
         return Joining(column.separator, column.aligned, column.separator_in_value, several)
 
     def key(self, node: n.Node) -> Operand:
@@ -230,7 +231,9 @@ class Columns:
         value = self._paths.aligned(node) if joining.aligned else self.emit.value(node)
         if value.kind != "any":
             return value
-        self.code.note_test(node)
+        reckoned = self._reckoned(node)
+        if not reckoned:
+            self.code.note_test(node)
         raw, only = value.code, self._paths.only(node)
         if only in (int, bool):
             return value
@@ -243,7 +246,7 @@ class Columns:
         tests = [f"{raw} is None", *(usual[one] for one in met)]
         if only is str:
             tests[1:] = [f'{raw} >= "!"']
-        joining = joining._replace(reckoned=self._reckoned(node))
+        joining = joining._replace(reckoned=reckoned)
         how = self.code.constants.name(joining, "joining")
         slow = f"cell({raw}, {how}, {self.code.told(node)})"
         joins = joining.expected and joining.separator and not joining.aligned

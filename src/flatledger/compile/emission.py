@@ -180,8 +180,10 @@ class Emission:
 
     def note_test(self, node: n.Node) -> None:
         """Remember that a path's value is of a usual class, or else goes to the runtime; unless
-        that is passed over for some entries."""
+        that is passed over for some entries, or the one value of a level is taken."""
         if isinstance(node, n.FieldPath) and not self.nested and not access_of(node).rest:
+            if access_of(node).crossed is not None:
+                return
             names = (*known_of(node).start, *access_of(node).names)
             self.tested |= {names[:length] for length in range(1, len(names) + 1)}
 

@@ -253,7 +253,7 @@ class _Keep:
         chain, deeper = self.plan.chain, level + 1
         names = chain.levels[deeper][len(chain.levels[level]) :]
         mapping = names[-1] == MEMBERS
-        raw = self.loads.paths.load(Access(level, names[:-1] if mapping else names, (), None)).code
+        raw = self.loads.paths.load(Access(level, names[:-1] if mapping else names, ())).code
         place = self.plan.record_types.place_of(chain.levels[deeper])
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"

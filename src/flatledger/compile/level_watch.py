@@ -1,18 +1,17 @@
-"""Watching for lists of several where the first records showed none (DESIGN, rule 1).
+"""Watching for lists where the first records showed none (DESIGN, rule 1).
 
-A place that the plan reads and that turns out to repeat makes it another plan: the run then begins
-again, once, with the structure of all records. Where the layout states its levels nothing is
-watched for.
+A list that makes it another plan has the run begin again, once, with the structure of all records:
+of whatever length at some places, of several entries at others. Where the layout states its levels
+nothing is watched for.
 """
 
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..plan.plan import Plan
-from ..structure.levels import Chain, Names
+from ..structure.levels import Names
 from ..structure.record_types import Field
 from .blocks import function_head, indented
 from .constants import Constants
@@ -21,25 +20,65 @@ Steps = tuple[tuple[str, "Steps"], ...]  # names that are read, each with those 
 
 
 class LevelsDifferError(Exception):
-    """A list of several stands where the first records, by which the run was planned, had none; or
-    a level ``nests`` in itself that they show as a plain one."""
+    """A list stands where the first records, by which the run was planned, had none (or one of
+    ``several`` entries, where they had one at the most); or a level ``nests`` in itself that they
+    show as a plain one."""
 
-    def __init__(self, names: Names, number: int, nests: bool = False) -> None:
-        super().__init__(names, number, nests)
-        self.names, self.number, self.nests = names, number, nests
+    def __init__(
+        self, names: Names, number: int, *, several: bool = False, nests: bool = False
+    ) -> None:
+        super().__init__(names, number, several, nests)
+        self.names, self.number, self.several, self.nests = names, number, several, nests
 
 
-class Crowd:
-    """What the generated function calls: it raises LevelsDifferError for a list of several."""
+class Watched(NamedTuple):
+    """The places at which a list would make it another plan, of whatever length or of several
+    entries; and ``others`` that the plan reads, which a list shows to be levels."""
 
-    def __init__(self, chain: Chain) -> None:
-        self._is_level = cache(chain.is_level)
+    lists: frozenset[Names]
+    several: frozenset[Names]
+    others: frozenset[Names]
+
+    @property
+    def places(self) -> frozenset[Names]:
+        """All of them."""
+        return self.lists | self.several | self.others
+
+    @classmethod
+    def of(cls, plan: Plan) -> Watched:
+        """What a plan is to be watched for: what its structure does not show already."""
+        chain = plan.chain
+        if chain.known.settled:
+            return cls(frozenset(), frozenset(), frozenset())
+        read = {names[:length] for names in plan.places for length in range(1, len(names) + 1)}
+        plain = {one for one in read | plan.lists_matter if not chain.is_level(one)}
+        several = {
+            one for one in plan.several_matter if not chain.known.repeats(one, chain.structure)
+        }
+        lists = plan.lists_matter & plain
+        return cls(lists, frozenset(several - lists), frozenset(plain - lists - several))
+
+
+class ListWatch:
+    """What the generated function calls: it raises LevelsDifferError for a list that matters, and
+    takes note of others (``met``)."""
+
+    def __init__(self, watched: Watched) -> None:
+        self._watched = watched
+        self.met: set[Names] = set()
 
     def note(self, number: int, *found: tuple[Any, Names]) -> None:
-        """Judge the values at some places that are no levels."""
+        """Judge the values at some places."""
         for value, names in found:
-            if value.__class__ is list and len(value) > 1:
-                raise LevelsDifferError(names, number)
+            if value.__class__ is list:
+                self._judge(number, value, names)
+
+    def _judge(self, number: int, value: list[Any], names: Names) -> None:
+        several = len(value) > 1 and sum(one is not None for one in value) > 1
+        if names in self._watched.lists or (several and names in self._watched.several):
+            raise LevelsDifferError(names, number, several=several)
+        if names in self._watched.places:
+            self.met.add(names)
 
     def below(self, number: int, value: Any, names: Names, steps: Steps) -> None:
         """Judge what steps lead to within plain data that stands at a place."""
@@ -52,8 +91,7 @@ class Crowd:
                     if inner.__class__ is list or inner.__class__ is dict:  # else it holds no list
                         self.below(number, inner, (*names, name), further)
             elif entry.__class__ is list:
-                if len(entry) > 1 and not self._is_level(names):
-                    raise LevelsDifferError(names, number)
+                self._judge(number, entry, names)
                 waiting += entry
 
 
@@ -75,9 +113,10 @@ def watch_source(
 ) -> str:
     """The text of the function; blank where there is nothing to watch for but what is ``tested``
     elsewhere."""
-    if plan.chain.known.settled:
+    watched = Watched.of(plan)
+    if not watched.places:
         return ""
-    body = _Watch(plan, constants, tested).lines()
+    body = _Watch(plan, constants, watched, tested).lines()
     if not body:
         return ""
     head = [
@@ -88,12 +127,15 @@ def watch_source(
 
 
 class _Watch:
-    def __init__(self, plan: Plan, constants: Constants, tested: Collection[Names]) -> None:
+    def __init__(
+        self, plan: Plan, constants: Constants, watched: Watched, tested: Collection[Names]
+    ) -> None:
+        self._places = watched.places
         self._tested = tested
         self._chain, self._constants = plan.chain, constants
         self._types, self._root = plan.record_types, plan.record_types.root
-        self._rests: dict[Names, set[Names]] = {}  # what is read below each place
-        for names in plan.places:
+        self._rests: dict[Names, set[Names]] = {}  # what is watched below each place
+        for names in self._places:
             for length in range(len(names)):
                 self._rests.setdefault(names[:length], set()).add(names[length:])
         self._count = 0
@@ -107,9 +149,8 @@ class _Watch:
         """The lines that judge the fields of a struct."""
         lines: list[str] = []
         fields = [(child, f"{variable}.{child.attribute}") for child in place.children.values()]
-        plain = [
-            (child, code) for child, code in fields if child.whole and not self._passed_over(child)
-        ]
+        plain = [(child, code) for child, code in fields if not self._passed_over(child)]
+        plain = [(child, code) for child, code in plain if child.whole or child.only is list]
         if plain:
             tests = [f"or {code}.__class__ is list" for _, code in plain]
             pairs = [f"({code}, {self._name(child.names)})," for child, code in plain]
@@ -143,7 +184,7 @@ class _Watch:
             loop = f"for {inner} in {code} if {code}.__class__ is list else ({code},):"
             return [loop, f"    if {inner}.__class__ is {struct}:", *indented(body, 2)]
         note = f"note_lists(number, ({inner}, {self._name(child.names)}))"
-        tested = child.names in self._tested
+        tested = child.names in self._tested or child.names not in self._places
         if tested and not body:
             return []
         found = [] if tested else [note]
@@ -163,9 +204,9 @@ class _Watch:
         return [f"look_below(number, {code}, {self._name(names)}, {steps})"]
 
     def _passed_over(self, child: Field) -> bool:
-        if child.only is not None:  # it is no list, or one at a level
+        if child.names not in self._places or child.names in self._tested:
             return True
-        return self._chain.is_level(child.names) or child.names in self._tested
+        return child.only not in (None, list)  # then it is no list
 
     def _name(self, names: Names) -> str:
         return self._constants.name(names, "place")

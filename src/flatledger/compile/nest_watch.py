@@ -64,15 +64,12 @@ class NestWatch:
 
     def _nests(self, inner: Any, names: Names) -> bool:
         """Whether a member of its own name shows that a place nests in itself: of a level any
-        object does, of another place a list of several, however deep."""
+        object does, of another place a list, however deep."""
         if self._is_level(names):
             return holds_objects(inner)
-        while inner.__class__ is dict or inner.__class__ is list:
-            if inner.__class__ is list and len(inner) > 1:
-                return holds_objects(inner)
-            inner = inner[0] if inner.__class__ is list and inner else inner
-            inner = inner.get(names[-1]) if inner.__class__ is dict else None
-        return False
+        while inner.__class__ is dict:
+            inner = inner.get(names[-1])
+        return inner.__class__ is list and holds_objects(inner)
 
 
 def _guarded(plan: Plan) -> Iterator[Names]:

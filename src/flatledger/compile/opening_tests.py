@@ -34,7 +34,7 @@ def _is_of_the_record(node: n.Node) -> bool:
     if known.aggregate is not None or known.node is not None or isinstance(node, n.Heading):
         return False
     access = known.access
-    return access is None or (access.anchor == 0 and access.side is None and not access.rest)
+    return access is None or (access.anchor == 0 and access.crossed is None and not access.rest)
 
 
 def closed_source(plan: Plan, opening: OpeningPlan, constants: Constants, name: str) -> str:

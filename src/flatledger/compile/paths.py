@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from ..language import nodes as n
 from ..language.choosing import Choice, choice_of
 from ..language.selecting import compile_path
@@ -12,6 +15,7 @@ from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
 from ..values.element_texts import TEXT
 from .emission import Expressions
+from .stated_levels import StatedLevels
 
 
 class Paths:
@@ -20,23 +24,45 @@ class Paths:
     def __init__(self, emit: Expressions) -> None:
         self.emit, self.code = emit, emit.code
         self._steps = "walk"
+        self._stated = self._at_level = False
 
     def variable_of(self, access: Access) -> str:
         return self.code.scope.variables[access.anchor]
 
     def value(self, node: n.FieldPath) -> Operand:
         """The value at a path, whatever it is."""
-        known = self.load(access_of(node))
+        known = self.load(access_of(node), self._is_stated(node))
         return known if self._is_text(node) else self._of_element(known)
 
-    def load(self, access: Access) -> Operand:
-        """The value at a path as it came; loaded once, at the level it starts from."""
-        key = ("load", self.variable_of(access), access.names, access.rest)
+    def load(self, access: Access, stated: bool = False) -> Operand:
+        """The value at a path as it came; loaded once, at the level it starts from. Where levels
+        are ``stated``, a list elsewhere is no value."""
+        key = ("load", self.variable_of(access), access.names, access.rest, stated)
         known = self.code.known(key)
         if known is None:
-            with self.code.at(access.anchor, whole=True):
+            with self.code.at(access.anchor, whole=True), self._stating(stated):
                 known = self.code.note(key, self.raw(access))
         return known
+
+    def entries(self, access: Access, stated: bool) -> Operand:
+        """What stands at a level, which is a list as a rule; on the way to it none stands."""
+        self._at_level = True
+        with self._stating(stated):
+            found = self.raw(access)
+        self._at_level = False
+        return found
+
+    @contextmanager
+    def _stating(self, stated: bool) -> Iterator[None]:
+        """Meanwhile a list at a place that is not stated is no value, if levels are stated."""
+        before, self._stated = self._stated, stated
+        yield
+        self._stated = before
+
+    def _is_stated(self, node: n.FieldPath) -> bool:
+        """Whether a path may cross no list but at levels that are stated: in an aggregate, whose
+        home such a list would be (DESIGN, rule 1)."""
+        return known_of(node).inside and self.code.plan.chain.known.stated is not None
 
     def aligned(self, node: n.Node) -> Operand:
         """The values at a path, with a null for each entry that has none."""
@@ -63,14 +89,30 @@ class Paths:
             self._choose(side, chosen, self._load(place, variable, names), result)
             return Operand(result, "any")
         if place.whole:
-            self._walk(variable, names, result)
+            self._walk(variable, level, names, result)
         else:
             self._step(place, variable, names, result)
         if rest:
             self._select((*level, *names), rest, result)
+        elif self._stated and not self._at_level:
+            self._check_stated((*level, *names), result)
+        elif access.alone and self._steps == "walk":
+            self.code.add(f"if {result}.__class__ is list: {result} = alone({result})")
         if of_text:
             self.code.add(f"{result} = element_text({result})")
         return Operand(result, "any")
+
+    def _check_stated(self, names: Names, result: str) -> None:
+        """A list at the end of a path is none of the stated levels."""
+        place = self.code.plan.record_types.field_of(names)
+        if place is None or place.only is None:
+            call = f"unstated({result}, {self._stated_levels(names)}, {self.code.where})"
+            self.code.add(f"if {result}.__class__ is list: {result} = {call}")
+
+    def _stated_levels(self, names: Names) -> str:
+        """The name of what tells of a list at a place that is none of the stated levels."""
+        stated = self.code.plan.chain.known.stated or frozenset()
+        return self.code.constants.name(StatedLevels(tuple(sorted(stated)), names), "stated")
 
     def field_of(self, node: n.Node) -> Field | None:
         """The place of a path in the types of the records, if it leads to one."""
@@ -82,7 +124,7 @@ class Paths:
     def only(self, node: n.Node) -> type | None:
         """The class of all values at a path, beside null; None where they may be anything."""
         place = self.field_of(node)
-        crosses = place is not None and access_of(node).side not in (None, place.names)
+        crosses = place is not None and access_of(node).crossed not in (None, place.names)
         return None if place is None or crosses else place.only
 
     def _split(self, level: Names, access: Access) -> tuple[Names, tuple[n.Segment, ...]]:
@@ -149,7 +191,7 @@ class Paths:
 
     def _step(self, place: Field, variable: str, names: Names, result: str) -> None:
         if place.whole:
-            self._walk(variable, names, result)
+            self._walk(variable, place.names, names, result)
             return
         child = place.children[names[0]]
         if len(names) == 1:
@@ -157,7 +199,7 @@ class Paths:
             return
         inner = self._part(child, variable)
         if child.whole:
-            self._walk(inner, names[1:], result)
+            self._walk(inner, child.names, names[1:], result)
             return
         if child.only is list:
             self._across(child, inner, names[1:], result)
@@ -173,7 +215,11 @@ class Paths:
         steps = self.code.constants.name(names[1:], "steps")
         site = self.code.constants.name(level_name(child.names), "site")
         with self.code.below("else:"):
-            self.code.add(f"{result} = stray({inner}, {steps}, {site}, {self.code.where})")
+            stray = f"stray({inner}, {steps}, {site}, {self.code.where})"
+            if self._stated:
+                told = f"unstated({inner}, {self._stated_levels(child.names)}, {self.code.where})"
+                stray = f"{told} if {inner}.__class__ is list else {stray}"
+            self.code.add(f"{result} = {stray}")
 
     def _part(self, child: Field, variable: str) -> str:
         """The variable with a part of an entry; loaded once."""
@@ -212,7 +258,9 @@ class Paths:
         place = None if access.rest else types.field_of(names)
         if place is None or not place.whole:
             return False
-        return place.only is list or (place.only is str and access.side not in (None, names))
+        if access.alone:  # the one value, as a rule
+            return False
+        return place.only is list or (place.only is str and access.crossed not in (None, names))
 
     # ---- side levels whose entries are structs
 
@@ -253,13 +301,16 @@ class Paths:
 
     # ---- plain data
 
-    def _walk(self, variable: str, names: Names, result: str) -> None:
-        """Steps through plain data; one name in an object is looked up at once."""
+    def _walk(self, variable: str, start: Names, names: Names, result: str) -> None:
+        """Steps through plain data from a place; one name in an object is looked up at once."""
         if not names:
             self.code.add(f"{result} = {variable}")
             return
         steps = self.code.constants.name(names, "steps")
         slow = f"{self._steps}({variable}, {steps})"
+        if self._stated:
+            stated = self._stated_levels(start)
+            slow = f"walk_stated({variable}, {steps}, {stated}, {self.code.where})"
         if len(names) > 1 or names == (MEMBERS,):
             self.code.add(f"{result} = {slow}")
             return

@@ -120,6 +120,16 @@ def spliced(found: list[Any]) -> list[Any]:
     return [part for part in parts if part is not None]
 
 
+def alone(values: list[Any]) -> Any:
+    """The one value of a level that has one entry at the most; several stay a list.
+
+    >>> alone([None, 5]), alone([]), alone([1, 2])
+    (5, None, [1, 2])
+    """
+    found = [value for value in flattened(values) if value is not None]
+    return found if len(found) > 1 else found[0] if found else None
+
+
 _OBJECTS = {dict}
 
 

@@ -28,9 +28,10 @@ from ..values.visible import visible
 from .constants import Constants
 from .control_sums import control_sums_source
 from .definitions import Definitions
+from .doubting import BothFigures, Look, doubts_source, looked_at_whole
 from .keeping import keep_source
 from .laying_flat import Flattener
-from .level_watch import Crowd, watch_source
+from .level_watch import ListWatch, Watched, watch_source
 from .loads_checked import check_loads
 from .nest_watch import NestWatch
 from .opening_tests import closed_source, passes_source
@@ -61,8 +62,9 @@ class Program:
     the same for each group.
     ``lay_flat(records, numbers)``, where there are trees, comes before all else: it gives the
     records with each tree as a list of its nodes; ``nested`` are the members by which levels were
-    met to nest. ``watch_nests(records, numbers)`` raises
-    LevelsDifferError for a level that turns out to be a tree.
+    met to nest, ``listed`` places that lists have shown to be levels.
+    ``watch_nests(records, numbers)`` raises LevelsDifferError for a level that turns out to be a
+    tree.
     ``watch(records, numbers)``, where it is needed, raises LevelsDifferError for a list that the
     plan did not reckon with. It passes over places that ``unfold`` looks at for every entry: where
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
@@ -84,6 +86,7 @@ class Program:
     origins: RecordOrigins
     lay_flat: Callable[[list[Any], Sequence[int]], list[Any]] | None
     nested: set[Names]
+    listed: set[Names]
     watch_nests: Callable[[list[Any], Sequence[int]], None] | None
     watch: Callable[[list[Any], Sequence[int]], None] | None
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
@@ -120,11 +123,13 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     tree = ast.parse(source)
     check_loads(tree)
     code = compile(tree, name, "exec")
-    crowd, trees = Crowd(plan.chain), Flattener(plan, faults, definitions)
+    lists_watch, trees = ListWatch(Watched.of(plan)), Flattener(plan, faults, definitions)
     nests = NestWatch(plan)
     told = {"source_file": origins.source_file, "source_row": origins.source_row}
-    loud = told | _namespace(constants, Runtime(faults, lists), crowd, trees, quiet=False)
-    quiet = told | _namespace(constants, Runtime(Unheard(), ListsMet()), crowd, trees, quiet=True)
+    loud = told | _namespace(constants, Runtime(faults, lists), lists_watch, trees, quiet=False)
+    quiet = told | _namespace(
+        constants, Runtime(Unheard(), ListsMet()), lists_watch, trees, quiet=True
+    )
     exec(code, loud)
     exec(code, quiet)
     trees.passes = quiet.get("passes")
@@ -141,6 +146,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         origins,
         trees.lay if trees.needed else None,
         trees.nested,
+        lists_watch.met,
         nests.look if nests.needed else None,
         loud.get("watch"),
         loud.get("watch_all"),
@@ -149,6 +155,29 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     _named[name] += 1
     weakref.finalize(program, _forget, name)
     return program
+
+
+def generate_doubts(plan: Plan, definitions: Definitions | None = None) -> Look | None:
+    """The function that looks for records in which an aggregate would be another one if a place
+    were a level; None where there can be none."""
+    if not plan.doubts:
+        return None
+    whole, constants = looked_at_whole(plan), Constants(Watches())
+    source = doubts_source(whole, constants)
+    trees, quiet = Flattener(whole, Unheard(), definitions), Runtime(Unheard(), ListsMet())
+    origins = RecordOrigins()
+    told = {"source_file": origins.source_file, "source_row": origins.source_row}
+    watch = ListWatch(Watched.of(whole))
+    names = told | _namespace(constants, quiet, watch, trees, quiet=True)
+    code = compile(source, _file_name(plan.layout.name, source), "exec")
+    exec(code, names)
+    keep, doubts = names.get("keep", _all_kept), names["doubts"]
+
+    def look(records: list[Any], numbers: Sequence[int]) -> list[BothFigures]:
+        records, numbers, kept, _ = keep(records, numbers)
+        return [BothFigures(*one) for one in doubts(records, numbers, kept)]
+
+    return look
 
 
 def _all_kept(records: list[Any], numbers: Sequence[int]) -> tuple[Any, Any, Kept, tuple[()]]:
@@ -183,12 +212,12 @@ class Unheard(FaultNotes):
 
 
 def _namespace(
-    constants: Constants, runtime: Runtime, crowd: Crowd, trees: Flattener, quiet: bool
+    constants: Constants, runtime: Runtime, lists_watch: ListWatch, trees: Flattener, quiet: bool
 ) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "date": date}
     fixed["days"], fixed["numerals"] = Days(), NUMERALS
     fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
-    watching = {"note_lists": crowd.note, "look_below": crowd.below}
+    watching = {"note_lists": lists_watch.note, "look_below": lists_watch.below}
     values = constants.values
     if quiet:  # what is met a second time is not counted again
         values = {k: Unwatched() if isinstance(v, NumeralWatch) else v for k, v in values.items()}

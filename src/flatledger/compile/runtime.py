@@ -34,6 +34,7 @@ from .level_entries import Address, LevelEntries
 from .plain_data import (
     FaultText,
     Joining,
+    alone,
     below,
     is_null,
     listed,
@@ -47,6 +48,7 @@ from .plain_data import (
     with_members,
 )
 from .plain_values import NUMERALS, as_numbers, collected, is_number, is_whole_entry
+from .stated_levels import StatedLevels
 from .subtrees import result_below
 from .watches import ListsMet
 
@@ -76,11 +78,19 @@ class Runtime:
 
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name: this, and nothing else."""
-        own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
+        own = (
+            self.stray,
+            self.walk_stated,
+            self.unstated,
+            self.as_number,
+            self.as_text,
+            self.as_truth,
+            self.divide,
+        )
         levels = LevelEntries(self.fault)
         entries = (levels.entries, levels.member_entries)
         deep = (self.cell, self.compare, self.among, self.select, self.gather)
-        shared = (walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
+        shared = (alone, walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
             "aggregate": over,
@@ -235,6 +245,21 @@ class Runtime:
         if not is_null(value):
             self.fault(where, path, value, "fields were expected here")
         return None
+
+    def walk_stated(
+        self, value: Any, names: tuple[str, ...], at: StatedLevels, where: Address
+    ) -> Any:
+        """Name steps through plain data that cross no list, where levels are stated."""
+        for place, name in enumerate(names):
+            if value.__class__ is list:
+                return self.unstated(value, at.below(names[:place]), where)
+            value = value.get(name) if value.__class__ is dict else None
+        return value
+
+    def unstated(self, value: Any, at: StatedLevels, where: Address) -> None:
+        """Tell of a list at a place that is no level by what the layout states."""
+        if not is_null(value):
+            self.fault(where, at.path, value, at.reason)
 
     # ---- kinds
 

@@ -46,7 +46,7 @@ def load_entries(emitter: Emitter, plan: Plan, deepest: int) -> None:
         deepest = plan.chain.row
     for level in range(deepest):
         names = levels[level + 1][len(levels[level]) :]
-        raw = emitter.paths.load(Access(level, names, (), None)).code
+        raw = emitter.paths.load(Access(level, names, ())).code
         with emitter.code.at(level, whole=True):
             emitter.code.add(f"entries_{level + 1} = {raw} or ()")
             places = f"range(1, len(entries_{level + 1}) + 1)"

@@ -80,7 +80,11 @@ class Draft:
             outer = [share[other] for other in share if within(path, other)]
             share[path] = (outer[-1] if outer else 1.0) * field.filled / max(field.parents, 1)
         lone = self.result.records == 1
-        usual = [p for p, part in share.items() if part >= MOST and (lone or not is_members(p))]
+        usual = [
+            path
+            for path, part in share.items()
+            if part >= MOST and self.levels[path].most > 1 and (lone or not is_members(path))
+        ]
         return max(usual, key=lambda path: self.levels[path].depth, default="record")
 
     # ---- which fields

@@ -50,6 +50,9 @@ class Draft:
     whole: set[int] = field(default_factory=set)  # paths that are wanted with their attributes
     counted: set[int] = field(default_factory=set)  # paths of which the entries alone are wanted
     texts: dict[int, str] = field(default_factory=dict)
+    lists_matter: set[Names] = field(default_factory=set)  # of any length
+    several_matter: set[Names] = field(default_factory=set)  # lists of several
+    inside: set[int] = field(default_factory=set)  # paths that stand in an aggregate
     missing: list[MissingPath] = field(default_factory=list)
     used: set[Names] = field(default_factory=set)
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
@@ -208,7 +211,8 @@ class Draft:
         if isinstance(node, n.FieldPath):
             access, chain = self.accesses[id(node)]
             start, own = chain.levels[access.anchor], chain is self.chain
-            return Known("any", (access.anchor,), text, expression, access, start, own)
+            inside = id(node) in self.inside
+            return Known("any", (access.anchor,), text, expression, access, start, own, inside)
         aggregate = self.aggregates.get(id(node))
         homes = (aggregate.base,) if aggregate else tuple(dict.fromkeys(self.homes(whole)))
         at = self.nodes.get(id(node))

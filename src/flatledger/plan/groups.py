@@ -118,7 +118,7 @@ class Decomposed:
         )
 
     def _part(self, call: n.Call, expression: Expression) -> Part:
-        text = _call_text(expression.scalar.text, call.position)
+        text = call_text(expression.scalar.text, call.position)
         if call.order is not None:
             way = (call.order.descending, call.order.nulls_first, call.order.collation)
             text += f" within group {way}"
@@ -308,7 +308,7 @@ def _field(names: Names, position: int = 0) -> n.FieldPath:
     return n.FieldPath(position, tuple(steps))
 
 
-def _call_text(text: str, position: int) -> str:
+def call_text(text: str, position: int) -> str:
     """The text of a call that begins at a position, as far as its closing bracket."""
     depth, quote = 0, ""
     for place in range(position, len(text)):

@@ -16,7 +16,8 @@ class Known(msgspec.Struct, frozen=True):
     ``kind`` is that of its value, ``homes`` are the levels that its parts belong to, ``text`` is
     what it is called in a fault (a path by its names) and ``expression`` the text that it is part
     of. A path knows how it is reached (``access``) from the place where that begins (``start``),
-    and whether it is the row's own chain that it is reached by (``own``). A function of a tree
+    whether it is the row's own chain that it is reached by (``own``), and whether it stands
+    ``inside`` an aggregate. A function of a tree
     knows the level whose ``node`` it is about.
     """
 
@@ -27,6 +28,7 @@ class Known(msgspec.Struct, frozen=True):
     access: Access | None = None
     start: Names = ()
     own: bool = True
+    inside: bool = False
     aggregate: AggregatePlan | None = None
     node: int | None = None
 

@@ -17,7 +17,7 @@ import msgspec
 from ..language import nodes as n
 from ..layout.column import Column, Expression
 from ..layout.model import Condition, LayoutParts, SettledLayout
-from ..structure.levels import Chain, Names
+from ..structure.levels import Chain, KnownLevels, Names
 from ..structure.missing_fields import MissingPath
 from ..structure.record_types import RecordTypes, Want
 from ..values.periods import Period, parse_period
@@ -114,6 +114,21 @@ class AggregatePlan(msgspec.Struct, frozen=True):
         return self.base if self.under is None else self.base - 1
 
 
+class Doubt(msgspec.Struct, frozen=True):
+    """A place that has held lone objects only, and an aggregate that may be another one if it is a
+    level: ``value`` is what the plan has, at the ``home`` of the chain, ``other`` what it would
+    have by its ``known`` levels. ``level`` is that of the chain on whose entries both are known.
+    """
+
+    names: Names
+    text: str
+    value: n.Node
+    other: n.Node
+    known: KnownLevels
+    home: int
+    level: int
+
+
 class Mark(msgspec.Struct, frozen=True):
     """What tells on a row whether an entry of a level is new there: in the total of all columns of
     that home, or of the one ``column`` (by its place) that not each of its rows shows. Of a tree
@@ -133,7 +148,10 @@ class Plan:
     ``address`` of its entry.
     ``places`` are those that expressions read, ``wants`` what records are decoded for. ``used`` are
     the places that the layout names, and ``missing`` those that no record looked at has;
-    ``made_trees`` are levels that it takes for trees though the records show none. ``over``
+    ``made_trees`` are levels that it takes for trees though the records show none. It would be
+    another plan if a list stood at a place of ``lists_matter``, of whatever length, or one of
+    several at one of ``several_matter``; it is in ``doubts`` about places that have held lone
+    objects only. ``over``
     is there where a row of the table stands for a group of the rows of this plan. Rows have an
     address where they are ``addressed``: where something asks which entry a row stands for.
     """
@@ -152,6 +170,9 @@ class Plan:
     missing: tuple[MissingPath, ...] = ()
     used: frozenset[Names] = frozenset()
     made_trees: frozenset[Names] = frozenset()
+    lists_matter: frozenset[Names] = frozenset()
+    several_matter: frozenset[Names] = frozenset()
+    doubts: tuple[Doubt, ...] = ()
     openings: tuple[OpeningPlan, ...] = ()
     over: OverGroups | None = None
     addressed: bool = False

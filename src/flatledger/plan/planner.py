@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from typing import NamedTuple
 
 import msgspec
 
@@ -14,6 +15,7 @@ from ..layout.column import Column, Expression
 from ..layout.model import SettledLayout
 from ..structure.levels import (
     Chain,
+    KnownLevels,
     Names,
     known_levels,
     level_name,
@@ -25,6 +27,7 @@ from ..structure.trees import with_trees, within_a_tree
 from ..values.element_texts import TEXT
 from ..values.reading_texts import DateReader
 from .circles import referring_to_themselves
+from .doubts import doubts_of
 from .draft import Draft
 from .groups import Decomposed
 from .judging import Judging
@@ -38,7 +41,7 @@ from .plan import (
     expressions_in,
 )
 from .quotients import with_quotients
-from .resolver import Resolver
+from .resolver import Resolver, places_crossed
 from .wants import wants_of
 
 
@@ -51,31 +54,69 @@ def make_plan(
 
     Raises LayoutError with every fault that only the data could show.
     """
-    made: dict[Names, str] = {}  # levels that the layout takes for trees
+
+    def planned(*named: Names) -> Plan:
+        return _plan_with_trees(layout, structure, today, complete, frozenset(named))
+
+    plan = planned()
+    return replace(plan, doubts=tuple(doubts_of(plan, planned)))
+
+
+def _plan_with_trees(
+    layout: SettledLayout,
+    structure: Place,
+    today: dt.date,
+    complete: bool,
+    named: frozenset[Names],
+) -> Plan:
+    """The plan in which further places are ``named`` as levels; those that functions of trees are
+    about are trees."""
+    made: dict[Names, str] = {}
     while True:
-        plan = _plan_rows(layout, structure, today, complete, made)
+        plan = _plan_rows(layout, structure, today, complete, Supposed(named, made))
         if plan.made_trees <= made.keys():
             return plan
-        made |= {names: names[-1] for names in plan.made_trees}
+        made = made | {names: names[-1] for names in plan.made_trees}
+
+
+class Supposed(NamedTuple):
+    """What is taken for granted of levels, whatever records show: further ones, and some of which
+    are trees."""
+
+    levels: frozenset[Names]
+    trees: dict[Names, str]
+
+    def added_to(self, known: KnownLevels) -> KnownLevels:
+        """What a layout says of levels, with this."""
+        named, nests = known.named | self.levels, {**known.nests, **self.trees}
+        return msgspec.structs.replace(known, named=named, nests=nests)
+
+
+_NOTHING_SUPPOSED = Supposed(frozenset(), {})
 
 
 def _plan_rows(
-    layout: SettledLayout, structure: Place, today: dt.date, complete: bool, made: dict[Names, str]
+    layout: SettledLayout, structure: Place, today: dt.date, complete: bool, supposed: Supposed
 ) -> Plan:
-    """The plan with some levels taken for trees, whatever records show."""
+    """The plan with what is supposed of levels."""
     if not layout.row_per_group:
-        plan = _Planner(layout, structure, complete, today, made=made).plan()
+        plan = _Planner(layout, structure, complete, today, supposed=supposed).plan()
         return with_quotients(plan, layout.columns)
-    known = known_levels(layout, expressions_in(layout), complete)
-    known = msgspec.structs.replace(known, nests={**known.nests, **made})
+    known = supposed.added_to(known_levels(layout, expressions_in(layout), complete))
     parted = Decomposed(layout, Chain.of((), *with_trees(structure, known)))
-    plan = _Planner(parted.inner_layout(), structure, complete, today, made=made).plan()
+    plan = _Planner(parted.inner_layout(), structure, complete, today, supposed=supposed).plan()
     kinds = parted.kinds(plan)
     fields = Place(children={name: Place() for name in kinds})
     rows = _Planner(parted.outer_layout(), fields, True, today, kinds).plan()
     rows = replace(with_quotients(rows, layout.columns), addressed=True)
     over = OverGroups(layout, tuple(parted.keys), tuple(parted.parts.values()), rows)
-    return replace(plan, over=over, addressed=True)
+    values = [one.value for one in layout.columns if one.value is not None]
+    values += [one.value for one in layout.sort if one.value is not None]
+    crossed = frozenset(
+        place for one in (*values, *parted.keys) for place in places_crossed(one.node, parted.chain)
+    )
+    lists = plan.lists_matter | crossed
+    return replace(plan, over=over, addressed=True, lists_matter=lists)
 
 
 class _Planner:
@@ -86,18 +127,16 @@ class _Planner:
         complete: bool,
         today: dt.date,
         kinds: Mapping[str, str] | None = None,
-        made: Mapping[Names, str] | None = None,
+        supposed: Supposed = _NOTHING_SUPPOSED,
     ) -> None:
-        """``kinds`` are those of the fields of records, where they are known; ``made`` are levels
-        that are taken for trees."""
+        """``kinds`` are those of the fields of records, where they are known."""
         self.kinds = kinds or {}
         self.today = today
         self.layout = layout
         self.complete = complete
         self.problems: list[Problem] = []
         self.level: MissingPath | None = None
-        known = known_levels(layout, expressions_in(layout), complete)
-        known = msgspec.structs.replace(known, nests={**known.nests, **(made or {})})
+        known = supposed.added_to(known_levels(layout, expressions_in(layout), complete))
         self.given = structure
         self.structure, self.known = with_trees(structure, known)
         self.planned = False  # whether there is a result yet
@@ -150,9 +189,18 @@ class _Planner:
             missing=tuple(draft.missing),
             used=frozenset(draft.used),
             made_trees=frozenset(draft.made_trees),
+            lists_matter=frozenset(draft.lists_matter | self._on_the_way()),
+            several_matter=frozenset(draft.several_matter),
             openings=tuple(draft.openings),
             addressed=self._asks_for_entries(),
         )
+
+    def _on_the_way(self) -> set[Names]:
+        """The places on the way to what rows stand for, and to levels whose entries are judged."""
+        ends = [self.result.chain.levels[-1]]
+        ends += [one.side.levels[-1] for one in self.result.conditions if one.side is not None]
+        ends += [one.chain.levels[-1] for one in self.result.openings]
+        return {end[:length] for end in ends for length in range(1, len(end) + 1)}
 
     def _asks_for_entries(self) -> bool:
         """Whether the run asks which entry a row stands for."""

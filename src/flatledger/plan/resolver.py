@@ -41,6 +41,7 @@ class Resolver:
         self._factors_of: dict[str, int] = {}
         self._expression: Expression
         self._judges = False
+        self._within = 0  # how many aggregates stand around what is resolved
 
     def resolve(
         self,
@@ -92,6 +93,12 @@ class Resolver:
             return
         access = chain.access(path)
         self.plan.accesses[id(path)] = access, chain
+        if access.rest and not access.rest[0].descendant:  # a lone object is a list of one there
+            self.plan.lists_matter.add((*chain.levels[access.anchor], *access.names))
+        if self._within:
+            self.plan.inside.add(id(path))
+        if single and not self._may_be_one(path):
+            self.plan.several_matter.update(chain.crossed_places(path))
         if single and access.side is not None and not self._may_be_one(path):
             text, side = self.plan.text_of(path), level_name(access.side)
             level = chain.levels[-1]
@@ -185,6 +192,7 @@ class Resolver:
             )
             return
         argument, ways = taken_by(node)
+        self.plan.lists_matter.update(places_crossed(argument, chain))
         reached = sorted(set(reach(argument, chain)), key=lambda names: (len(names), names))
         for outer, inner in pairwise(reached):
             if inner[: len(outer)] != outer:
@@ -195,10 +203,11 @@ class Resolver:
                 )
                 return
         target = reached[-1] if reached else ()  # where nothing repeats: the one value or none
+        home = max([target, *reach(argument, chain, chosen=True)], key=len)
         base = max(
             place
             for place, level in enumerate(chain.levels)
-            if len(level) < max(len(target), 1) and target[: len(level)] == level
+            if len(level) < max(len(home), 1) and home[: len(level)] == level
         )
         under = self._under(node, chain, target) if set(ways) & set(SUBTREES) else None
         if set(ways) & set(SUBTREES) and under is None:
@@ -214,9 +223,11 @@ class Resolver:
             base, inner_chain, counts, under, "from_here" in ways, adds and ALL_NODES not in ways
         )
         many = isinstance(argument, n.FieldPath) and node.order is None
+        self._within += 1
         self._node(argument, inner_chain, single=not many)
         if node.order is not None:
             self._node(node.order.value, inner_chain, single=True)
+        self._within -= 1
         outside = Chain(chain.levels[: base + 1], chain.structure, chain.known)
         for separator in node.arguments[1:]:
             self._node(separator, outside)
@@ -300,22 +311,35 @@ def _first_list(chain: Chain, names: Names) -> str:
     )
 
 
-def reach(node: n.Node, chain: Chain) -> Iterator[Names]:
-    """The levels that the entries of an aggregate's argument belong to."""
+def places_crossed(node: n.Node, chain: Chain) -> Iterator[Names]:
+    """The places that the paths of an expression cross, levels or not."""
+    for part in node.walk():
+        if isinstance(part, n.FieldPath) and not part.relative:
+            yield from chain.crossed_places(part)
+
+
+def reach(node: n.Node, chain: Chain, chosen: bool = False) -> Iterator[Names]:
+    """The levels that the entries of an aggregate's argument belong to.
+
+    A selector takes its level as a whole, so that nothing runs over the entries. It is the home of
+    what is ``chosen`` of them all the same.
+    """
     if isinstance(node, n.FieldPath):
         names, rest = plain_steps(node, chain)
-        crossed = names[:-1] if rest and not rest[0].descendant else names
-        level = chain.deepest_level(crossed, 0)
+        chooses = bool(rest) and not rest[0].descendant
+        level = chain.deepest_level(names[:-1] if chooses else names, 0)
+        if chosen and chooses and chain.counts_as_level(names, rest[0]):
+            level = names
         if level:
             yield level
     elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS and node.arguments:
-        inner = list(reach(node.arguments[0], chain))
+        inner = list(reach(node.arguments[0], chain, chosen=True))
         above = chain.deepest_level(max(inner, key=len, default=("",))[:-1], 0)
         if above:
             yield above
     else:
         for part in node.children():
-            yield from reach(part, chain)
+            yield from reach(part, chain, chosen)
 
 
 def _instead(name: str, known: Sequence[str]) -> str:

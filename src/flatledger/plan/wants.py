@@ -59,7 +59,9 @@ def _is_missing(draft: Draft, names: Names) -> bool:
 def _chosen(draft: Draft, names: Names, access: Access) -> Iterator[Want]:
     """What selectors read: the usual choice two fields of each entry of a side level."""
     choice = choice_of(access.rest)
-    beside = access.side is None and names not in draft.chain.levels and draft.chain.is_level(names)
+    beside = (
+        access.crossed is None and names not in draft.chain.levels and draft.chain.is_level(names)
+    )
     if beside and choice is not None and choice.name is not None:
         yield Want((*names, choice.key))
         yield Want((*names, choice.name))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from ..run.balance import Balance, BegunAgain
+from ..run.balance import Balance
 from .fit_text import fit_lines
 from .words import amount, counted
 
@@ -195,15 +195,11 @@ def _source_notes(balance: Balance) -> list[str]:
     return [
         *([] if balance.read else ["the source holds no records"]),
         *(
-            f"record {one.record:,} has {_met_late(one)}, where the first records have none; all "
+            f"record {one.record:,} has {one.met}, where the first records have none; all "
             "records were looked at, and the run began again"
             for one in balance.begun_again
         ),
     ]
-
-
-def _met_late(one: BegunAgain) -> str:
-    return f"{one.level} within {one.level}" if one.nests else f"a list of several at {one.level}"
 
 
 def _learnt_note(balance: Balance) -> list[str]:

@@ -178,12 +178,24 @@ class TotalApart(msgspec.Struct):
 
 
 class BegunAgain(msgspec.Struct):
-    """The record by which a place was found to be a level, or a level to nest in itself, so that
-    the run began once more."""
+    """The record by which a place was found to be a level, or one with ``several`` entries, or a
+    level to nest in itself, so that the run began once more."""
 
     record: int
     level: str
     nests: bool = False
+    several: bool = False
+
+    @property
+    def met(self) -> str:
+        """What was met there.
+
+        >>> BegunAgain(401, "tags", several=True).met
+        'a list of several at tags'
+        """
+        if self.nests:
+            return f"{self.level} within {self.level}"
+        return f"a list {'of several ' * self.several}at {self.level}"
 
 
 class Learnt(msgspec.Struct):

@@ -12,6 +12,7 @@ from ..plan.known import Known, known_of
 from ..plan.plan import Plan
 from ..structure.levels import level_name
 from ..structure.trees import IS_COUNTED
+from ..values.functions import text_of
 from .balance import (
     Asked,
     Balance,
@@ -49,7 +50,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         asked=[Asked(one.name, one.text, one.given) for one in plan.layout.answers],
         periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
         conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
-        repeating=[level_name(names) for names in plan.repeating],
+        repeating=[level_name(names) for names in sorted(state.levels_met)],
         levels_stated=plan.chain.known.stated is not None,
         levels=[_level(plan, state, level) for level in range(1, plan.chain.row + 1)],
         lists=list(_lists(state)),
@@ -71,8 +72,33 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         faults=state.faults.kept,
         keyless=list(_keyless(keyless)),
         drift=state.drift.drift(),
-        notices=[notice for one in state.watches.numerals.values() if (notice := one.notice())],
+        notices=[
+            *(notice for one in state.watches.numerals.values() if (notice := one.notice())),
+            *_both_figures(plan, state),
+        ],
     )
+
+
+def _both_figures(plan: Plan, state: RunState) -> Iterator[str]:
+    """Places that have held lone objects only, where an aggregate depends on what they are."""
+    first = {plan.doubts[index].names: index for index in sorted(state.both_figures, reverse=True)}
+    for names, index in sorted(first.items()):
+        both, doubt = state.both_figures[index], plan.doubts[index]
+        place = level_name(names)
+        read = sorted(state.levels_met)
+        ways = [", ".join(map(level_name, levels)) for levels in (read, sorted({*read, names}))]
+        yield (
+            f"{place} held lone objects only, and is taken for no level: in record "
+            f"{both.record:,} `{doubt.text}` is {_figure(both.value)}, and it would be "
+            f"{_figure(both.other)} if {place} is a level. Say which: `levels: [{ways[0]}]`, or "
+            f"`levels: [{ways[1]}]`"
+        )
+
+
+def _figure(value: Any) -> str:
+    if value is None:
+        return "blank"
+    return ", ".join(map(_figure, value)) if isinstance(value, list) else text_of(value)
 
 
 def _nodes_taken(plan: Plan) -> Iterator[NodesTaken]:

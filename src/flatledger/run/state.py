@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from ..compile.doubting import BothFigures
 from ..compile.program import Sums
 from ..compile.watches import Watches
 from ..plan.plan import Plan
@@ -57,6 +58,8 @@ class RunState:
         self.overlaps = [[tally_of(c) for c in plan.totalled] for _ in plan.group]
         self.drift = DriftWatch(plan, first)
         self.watches = Watches.of(plan.layout)
+        self.levels_met = {*plan.repeating}
+        self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
         if plan.layout.primary_key:
             self.identity = IdentityWatch(plan, self._note, store)
@@ -87,6 +90,8 @@ class RunState:
         self._add_overlaps(rows)
         self.drift.absorb(result.seen)
         self.watches.merge(result.watches)
+        self.levels_met |= result.levels_met
+        self._note_figures(result.both_figures)
         if self.identity is not None and self.plan.layout.totals.detail:
             self.identity.rows(rows)
         self._count_faults()
@@ -99,6 +104,11 @@ class RunState:
         if self.identity is not None:
             self.identity.tell_doubles()
         self._count_faults()
+
+    def _note_figures(self, found: Iterable[BothFigures]) -> None:
+        for one in found:
+            known = self.both_figures.get(one.doubt, one)
+            self.both_figures[one.doubt] = min(known, one, key=lambda both: both.record)
 
     def _note(self, fault: Fault) -> None:
         self._found.append(fault)
@@ -181,6 +191,8 @@ class RunState:
                 tally.merge(other)
         self.drift.merge(later.drift)
         self.watches.merge(later.watches)
+        self.levels_met |= later.levels_met
+        self._note_figures(later.both_figures.values())
         if self.identity is not None and later.identity is not None:
             self.identity.merge(later.identity)
         if self.gathered is not None:

@@ -11,10 +11,12 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ..compile.definitions import Definitions
+from ..compile.doubting import BothFigures, Look
 from ..compile.plain_data import below
-from ..compile.program import GroupSums, Kept, Program, Sums, generate
+from ..compile.program import GroupSums, Kept, Program, Sums, generate, generate_doubts
 from ..compile.watches import Watches
 from ..plan.plan import Plan
+from ..structure.levels import Names
 from ..values.faults import Fault
 from ..values.functions import text_of
 from ..values.numbers import EXACT
@@ -37,6 +39,8 @@ class BatchResult(msgspec.Struct):
     by columns. ``passed`` are the numbers of the records that the conditions let through. ``sums``
     are the control sums of each column with a total; where it is not known yet which records are
     taken, they and what is kept of each level stand for each record alone (``by_record``).
+    ``levels_met`` are places that lists have shown to be levels by now, ``both_figures`` what the
+    plan is in doubt about.
     """
 
     read: int
@@ -53,6 +57,8 @@ class BatchResult(msgspec.Struct):
     seen: Seen
     sequences: list[list[Sequences]]
     watches: Watches
+    levels_met: frozenset[Names]
+    both_figures: list[BothFigures]
 
 
 class Stepper:
@@ -70,6 +76,8 @@ class Stepper:
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
         self._keys = list(watched_keys(plan))
+        self._doubts: Look | None = None
+        self._told: set[int] = set()  # doubts for which a record was found
 
     @property
     def program(self) -> Program:
@@ -147,7 +155,20 @@ class Stepper:
             seen=self._drift.seen(batch, rows, program.nested),
             sequences=sequences(self.plan, batch),
             watches=program.watches.taken(),
+            levels_met=frozenset(program.listed),
+            both_figures=self._both_figures(batch),
         )
+
+    def _both_figures(self, batch: Batch) -> list[BothFigures]:
+        """The first record for each doubt in which it makes a difference."""
+        if self._doubts is None:
+            self._doubts = generate_doubts(self.plan, self._definitions)
+        found: dict[int, BothFigures] = {}
+        if self._doubts is not None and len(self._told) < len(self.plan.doubts):
+            for one in self._doubts(batch.records, batch.numbers):
+                found.setdefault(one.doubt, one)
+        self._told |= found.keys()
+        return list(found.values())
 
     def _each(
         self, records: list[Any], numbers: list[int], kept: Kept

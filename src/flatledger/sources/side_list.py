@@ -124,13 +124,13 @@ class SideList:
         names, counted = self.lookup.matched_by, told is not None
         for place in range(self.level, len(names)):
             value = value.get(names[place]) if isinstance(value, dict) else None
-            if isinstance(value, list) and len(value) > 1:
-                if not self._known.settled:
-                    raise LevelsDifferError(names[: place + 1], number)
-                if told is not None:
+            if isinstance(value, list):
+                on_the_way, several = place + 1 < len(names), len(value) > 1
+                if not self._known.settled and (on_the_way or several):
+                    raise LevelsDifferError(names[: place + 1], number, several=several)
+                if several and told is not None:
                     path = level_name(names[: place + 1])
                     told.append(Fault(number, path, shown(value), "one value was expected"))
-            if isinstance(value, list):
                 value = value[0] if len(value) == 1 else None
         if self.lookup.name in holder:  # which would pass for what was looked up
             raise SourceError(

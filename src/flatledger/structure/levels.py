@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 import msgspec
 
@@ -44,27 +44,39 @@ class Access(msgspec.Struct, frozen=True):
     """How a path is reached from where it is used.
 
     ``anchor``: the chain's level (by index) it starts from. ``names``: plain steps from there.
-    ``rest``: further steps of the standard. ``side``: the deepest repeating place that the plain
-    steps cross, so that there may be many values; None where there is one.
+    ``rest``: further steps of the standard. ``crossed``: the deepest level that the plain steps
+    cross; None where there is none. ``side``: the deepest of which an entry above it has several,
+    so that there are many values; None where there is one value at the most.
     """
 
     anchor: int
     names: Names
     rest: tuple[n.Segment, ...]
-    side: Names | None
+    crossed: Names | None = None
+    side: Names | None = None
+
+    @property
+    def alone(self) -> bool:
+        """Whether a level is crossed that has one entry at the most, whose value is taken."""
+        return self.crossed is not None and self.side is None
 
 
 class KnownLevels(msgspec.Struct, frozen=True):
     """What a layout says of levels: ``stated`` are all that there are, ``named`` some of them.
 
-    Where none are stated, a place is one too if a list of two or more was met there; ``complete``
-    says that this was looked for in the whole source. ``nests`` are levels that are stated to nest
-    in themselves, with the name of the member by which they do; ``trees`` are all that do so.
+    Where none are stated, a place is one too if a list was met there, of whatever length;
+    ``complete`` says that this was looked for in the whole source. Where they are stated, those
+    that a path within an aggregate has ``entered`` by `[*]` or another wildcard count as stated.
+    ``headed_for`` are the levels on the way to that of a `keep` or of `columns-from`. ``nests`` are
+    levels that are stated to nest in themselves, with the name of the member by which they do;
+    ``trees`` are all that do so.
     """
 
     stated: frozenset[Names] | None = None
     named: frozenset[Names] = frozenset()
     complete: bool = False
+    entered: frozenset[Names] = frozenset()
+    headed_for: frozenset[Names] = frozenset()
     nests: dict[Names, str] = {}
     trees: dict[Names, str] = {}
 
@@ -80,13 +92,23 @@ class KnownLevels(msgspec.Struct, frozen=True):
         return self.complete or self.stated is not None
 
     def has(self, names: Names, structure: Place) -> bool:
-        """Whether a place is a level."""
+        """Whether a place is a level (DESIGN, rule 1)."""
         if names in self.named or names in self.trees or names[-1:] == (MEMBERS,):
             return True
-        if self.stated is not None:
-            return names in self.stated
         place = structure.find(names)
-        return place is not None and place.repeated
+        if self.stated is not None and (names in self.stated or names not in self.entered):
+            return names in self.stated
+        if self.stated is not None and place is None:
+            return True
+        return place is not None and place.lists > 0
+
+    def repeats(self, names: Names, structure: Place) -> bool:
+        """Whether an entry above a level has several of its entries, as far as records were seen;
+        in a tree nodes of all depths count together."""
+        if names[-1:] == (MEMBERS,) or self.trees.get(names) or names in self.headed_for:
+            return True
+        place = structure.find(names)
+        return place is not None and place.many > 0
 
 
 class Chain(msgspec.Struct, frozen=True):
@@ -139,14 +161,37 @@ class Chain(msgspec.Struct, frozen=True):
         )
         above = len(self.levels[anchor])
         crossed = names[:-1] if chooses else names
-        return Access(anchor, names[above:], rest, self.deepest_level(crossed, above))
+        crossed_levels = list(self._crossed(crossed, above))
+        repeating = (one for one in crossed_levels if self.known.repeats(one, self.structure))
+        deepest = next(iter(crossed_levels), None)
+        return Access(anchor, names[above:], rest, deepest, next(repeating, None))
+
+    def crossed_places(self, path: n.FieldPath) -> Iterator[Names]:
+        """The places below the chain that a path crosses by plain steps, levels or not."""
+        access = self.access(path)
+        start = self.levels[access.anchor]
+        names = (*start, *access.names)
+        if access.rest and not access.rest[0].descendant:
+            names = names[:-1]
+        for length in range(len(start) + 1, len(names) + 1):
+            yield names[:length]
+
+    def counts_as_level(self, names: Names, segment: n.Segment) -> bool:
+        """Whether a place that a selector chooses from is a level, or counts as stated."""
+        if self.is_level(names):
+            return True
+        stated = self.known.stated is not None
+        return stated and isinstance(segment.selectors[0], n.Filter | n.Slice | n.Wildcard)
 
     def deepest_level(self, names: Names, above: int) -> Names | None:
-        """The longest prefix of ``names``, longer than ``above``, that repeats."""
+        """The longest prefix of ``names``, longer than ``above``, that is a level."""
+        return next(self._crossed(names, above), None)
+
+    def _crossed(self, names: Names, above: int) -> Iterator[Names]:
+        """The levels among the prefixes of ``names`` longer than ``above``, the deepest first."""
         for length in range(len(names), above, -1):
             if self.is_level(names[:length]):
-                return names[:length]
-        return None
+                yield names[:length]
 
     def is_level(self, names: Names) -> bool:
         """Whether a place repeats, by the layout or by the data read so far."""
@@ -235,7 +280,39 @@ def known_levels(
     if layout.source.format == CATALOGUE:
         made |= _tags(expressions)
     levels = frozenset(name for name in {*named, *made} if name)
-    return KnownLevels(stated, levels, complete, nests)
+    ends = filter(None, (named_place(one.node) for one in (*layout.spread_levels, *keep)))
+    return KnownLevels(
+        stated,
+        levels,
+        complete,
+        entered=frozenset(_entered(expressions)) if stated is not None else frozenset(),
+        headed_for=frozenset(end[:length] for end in ends for length in range(1, len(end) + 1)),
+        nests=nests,
+    )
+
+
+def _entered(expressions: Iterable[Expression]) -> Iterator[Names]:
+    """The places that a path within an aggregate enters by a wildcard, as the text has it."""
+    for expression in expressions:
+        for call in expression.node.walk():
+            if isinstance(call, n.Call) and call.name in AGGREGATES:
+                for path in call.walk():
+                    if isinstance(path, n.FieldPath):
+                        yield from _before_wildcards(path)
+
+
+def _before_wildcards(path: n.FieldPath) -> Iterator[Names]:
+    names: list[str] = []
+    for segment in path.segments:
+        only = segment.selectors[0]
+        if segment.descendant or len(segment.selectors) > 1:
+            return
+        if isinstance(only, n.Wildcard) and names:
+            yield tuple(names)
+        elif isinstance(only, n.Name):
+            names.append(only.name)
+        else:
+            return
 
 
 def plain_steps(path: n.FieldPath, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:

@@ -26,7 +26,6 @@ FEWEST_ALIKE = 12  # objects that look alike, for their keys to be data
 FEWEST_KEYED = 40  # the same of objects that have no names in common
 FEWEST_PLAIN = 200  # the same of plain values, where there are few objects to go by
 FEW_OBJECTS = 5
-FEWEST_REPEATED = 2  # entries of a list that make a level
 DEEP = 3  # lone objects of one name within each other are a tree from here on
 _LOOKED_AT = 200
 NEVER = 1 << 62
@@ -307,7 +306,8 @@ class Spot:
         if nested is None or nested is self:
             return
         self.nested = None
-        if max(self.most, nested.most) < FEWEST_REPEATED and max(nested.depths) < DEEP:
+        listed = self.lists or nested.lists or max(self.most, nested.most) > 1
+        if not listed and max(nested.depths) < DEEP:
             nested.depths.clear()
             self.children[self.name] = nested
             return

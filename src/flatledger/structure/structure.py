@@ -19,9 +19,10 @@ MOST_NAMES = 3_000  # of the others, for hints
 class Place:
     """One place in the records: the kinds of value met there, its lists, and what is below.
 
-    ``many`` counts the lists of two or more, ``first_many`` is the number of the record that has
-    the first of them. Where names are ``wanted``, others are kept apart only as long as they are
-    few: beyond that they are the ``rest``, of which no more is known than what they have in common.
+    ``lists`` counts those of any length, ``many`` those of several entries; ``first_many`` is the
+    number of the record that has the first of these. Where names are ``wanted``, others are kept
+    apart only as long as they are few: beyond that they are the ``rest``, of which no more is known
+    than what they have in common.
     Records ``of_elements`` are those of marked-up text, as is said of the record itself.
     ``nesting`` is the name that a place and the one above it have in common: a member of that name
     is this place again, however deep it goes.
@@ -42,11 +43,6 @@ class Place:
     together: Place | None = None
     rest: Place | None = None
     rest_names: dict[str, None] = field(default_factory=dict)
-
-    @property
-    def repeated(self) -> bool:
-        """Whether it is a level by what was met: a list of two or more (DESIGN, rule 1)."""
-        return self.many > 0
 
     def find(self, names: Iterable[str]) -> Place | None:
         """The place that a path of names leads to, or None where nothing was met there."""
@@ -115,7 +111,7 @@ class Place:
         if isinstance(value, list | tuple):
             self.lists += 1
             self.elements += len(value)
-            if len(value) > 1:
+            if len(value) > 1 and sum(one is not None for one in value) > 1:
                 self.many += 1
                 self.first_many = self.first_many or number
             within.extend(reversed(value))
@@ -142,8 +138,8 @@ def observe(records: Iterable[Any], wanted: Collection[str] | None = None) -> Pl
     """The structure of plain records; of names that are not ``wanted`` not more than a few.
 
     >>> structure = observe([{"no": 1, "lines": [{"qty": 2}, {"qty": 3}]}])
-    >>> structure.find(["lines"]).repeated, structure.find(["lines", "qty"]).kinds[int]
-    (True, 2)
+    >>> structure.find(["lines"]).many, structure.find(["lines", "qty"]).kinds[int]
+    (1, 2)
     """
     structure = Place(wanted)
     for number, record in enumerate(records, 1):

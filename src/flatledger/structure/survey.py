@@ -59,8 +59,8 @@ class FieldSurvey(msgspec.Struct):
 
     @property
     def is_level(self) -> bool:
-        """Whether it repeats: a list of two or more was met there, or it nests in itself."""
-        return self.most > 1 or bool(self.nested)
+        """Whether it is a level: a list of whatever length was met there, or it nests in itself."""
+        return self.lists > 0 or self.most > 1 or bool(self.nested)
 
     @property
     def mean(self) -> Decimal:

@@ -69,7 +69,7 @@ def with_trees(structure: Place, known: KnownLevels) -> tuple[Place, KnownLevels
         stated_apart = known.stated is not None and (*names, names[-1]) in known.stated
         if names[:-1] in trees and trees[names[:-1]] == names[-1]:
             continue  # it is that level already
-        repeats = known.has(names, structure) or (known.stated is None and inner.many > 0)
+        repeats = known.has(names, structure) or (known.stated is None and inner.lists > 0)
         if names not in trees and not stated_apart and repeats:
             trees[names] = names[-1]
     for names, name in sorted(trees.items()):
