@@ -9,7 +9,7 @@ import linecache
 from flatledger import Layout
 from flatledger.compile.blocks import Block
 from flatledger.compile.program import generate
-from flatledger.plan.planner import make_plan
+from flatledger.plan.making import make_plan
 from flatledger.structure.structure import observe
 from tests.conftest import settled
 

@@ -17,8 +17,8 @@ from hypothesis import strategies as st
 import flatledger
 from flatledger.compile.level_watch import LevelsDifferError
 from flatledger.errors import SourceError
+from flatledger.plan.making import make_plan
 from flatledger.plan.plan import Plan
-from flatledger.plan.planner import make_plan
 from flatledger.run.balancing import balance_of
 from flatledger.run.pipeline import last_step
 from flatledger.run.sorting import Sorter

@@ -13,7 +13,7 @@ import pytest
 
 from flatledger import Layout
 from flatledger.compile.program import generate
-from flatledger.plan.planner import make_plan
+from flatledger.plan.making import make_plan
 from flatledger.structure.structure import observe
 from tests.conftest import settled
 

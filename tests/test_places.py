@@ -428,12 +428,20 @@ def test_what_a_killed_run_left_is_cleared_and_a_running_one_is_let_alone(folder
     assert place.read_text() == "No\n1\n"
 
 
+HEEDING = """
+import os, signal, sys
+for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):  # whatever the tests were started by
+    signal.signal(number, signal.SIG_DFL)
+os.execv(sys.executable, [sys.executable, "-m", "flatledger", *sys.argv[1:]])
+"""
+
+
 class Fed:
     """The tool over a source that waits, so that what is done to it comes at a moment of ours."""
 
     def __init__(self, folder: Path, *command: str, **variables: str) -> None:
         (folder / "fed.yaml").write_text("levels: []\ncolumns: [{No: no}]\n")
-        called = command or (sys.executable, "-m", "flatledger")
+        called = command or (sys.executable, "-c", HEEDING)
         output = variables.pop("output", "t.csv")
         self.run = subprocess.Popen(
             [*called, "export", "fed.yaml", "-", "-o", output],

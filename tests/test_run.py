@@ -20,8 +20,8 @@ import flatledger
 from flatledger.compile.program import generate
 from flatledger.language import nodes as n
 from flatledger.plan.known import known_of
+from flatledger.plan.making import make_plan
 from flatledger.plan.plan import Plan
-from flatledger.plan.planner import make_plan
 from flatledger.run.balancing import balance_of
 from flatledger.run.decoding import convert
 from flatledger.run.pipeline import last_step

@@ -19,8 +19,8 @@ from ..layout.model import LayoutRequest, SettledLayout, Totals
 from ..layout.settling import Given, known_keys, settle, unknown_keys
 from ..plan.groups import Decomposed
 from ..plan.kinds import COLLECT
+from ..plan.making import make_plan
 from ..plan.plan import expressions_in
-from ..plan.planner import make_plan
 from ..run.decoding import decoded, structure_met
 from ..run.protocols import Source
 from ..run.step import Stepper

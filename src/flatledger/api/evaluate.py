@@ -19,8 +19,8 @@ from ..layout.model import SettledLayout
 from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import Scalar
 from ..layout.with_files import lists_of
+from ..plan.making import make_plan
 from ..plan.plan import Plan, reads_everything
-from ..plan.planner import make_plan
 from ..run.decoding import decoded, structure_met
 from ..run.protocols import Batch, Reader
 from ..run.step import Stepper

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from ..language import nodes as n
 from ..language.extents import taken_by
 from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
-from ..plan.known import aggregate_of, kind_of
+from ..plan.known import aggregate_of, declared_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain, Names
@@ -166,6 +166,8 @@ class Aggregates:
         if node.name == "listagg":
             alone = f"len({found}) == 1 and {found}[0].__class__ is str"
             return f"None if not {found} else {found}[0] if {alone} else {code}"
+        if aggregate.unknown and node.inner:  # in a group, no entries are no false
+            return f"({aggregate.of_present(found)}) if {found} else ()"
         return aggregate.of_present(found) or f"{code} if {found} else {aggregate.of_none()!r}"
 
     def keep_entries(
@@ -275,6 +277,8 @@ class Aggregates:
         if node.order is not None:
             pair = self.emit.present(argument).code, self.emit.present(node.order.operand).code
             self.code.add(f"{found}.append(({pair[0]}, {pair[1]}))")
+        elif isinstance(argument, n.FieldPath) and declared_of(argument) is not None:
+            self._gather_declared(node, argument, found, alone)
         elif isinstance(argument, n.FieldPath):
             raw = self.emit.value(argument).code
             convert = f"as_{kind}" if kind else "None"
@@ -291,6 +295,25 @@ class Aggregates:
             known = not (alone or _passes_nulls(node)) or not value.nullable
             test = "" if known else f"if {value.code} is not None: "
             self.code.add(f"{test}{found}.append({value.code})")
+
+    def _gather_declared(
+        self, node: n.Call, argument: n.FieldPath, found: str, alone: bool
+    ) -> None:
+        """The same of a path whose values are declared; selectors may give several."""
+        declared = declared_of(argument)
+        assert declared is not None
+        takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
+        if not argument.is_singular():
+            raw = self._paths.source(argument).code
+            name = self.code.constants.name(self.code.constants.reader(declared), "reader")
+            read = f"lambda value, path, where: read_field(value, {name}, path, where)"
+            nulls, told = not _passes_nulls(node), self.code.told(argument)
+            self.code.add(f"gather({found}, {raw}, {read}, {nulls}, {told})")
+            return
+        value = self.emit.as_kind(takes, argument) if takes != "any" else self.emit.value(argument)
+        passes = alone or _passes_nulls(node)
+        test = f"if {value.code} is not None: " if passes else ""
+        self.code.add(f"{test}{found}.append({value.code})")
 
     def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
         """The nested loops from the base's entry down to the innermost ones, if there are any."""

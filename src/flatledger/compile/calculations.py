@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from ..plan.kinds import OF_THE_SOURCE, TIMES, Operand, Ready, arithmetic_kind, common_kind
-from ..plan.known import access_of, kind_of
+from ..plan.known import access_of, declared_of, kind_of
 from ..values.functions import FUNCTIONS, IN_LANGUAGE
 from .conditions import Conditions
 from .conversions import Conversions
 from .emission import Expressions
+from .paths import Paths
 from .plain_data import is_null
 
 _CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the calendar
@@ -17,10 +18,13 @@ _CALENDAR_PLACES = 3  # working_time: value, wanted and unit come before the cal
 class Calculations:
     """Emits what is calculated within one row or entry."""
 
-    def __init__(self, emit: Expressions, conversions: Conversions, conditions: Conditions) -> None:
+    def __init__(
+        self, emit: Expressions, conversions: Conversions, conditions: Conditions, paths: Paths
+    ) -> None:
         self.emit, self.code = emit, emit.code
         self._conversions = conversions
         self._conditions = conditions
+        self._paths = paths
 
     def sign(self, node: n.Sign) -> Operand:
         operand = self.emit.number(node.operand)
@@ -91,9 +95,18 @@ class Calculations:
     def _coalesce(self, node: n.Call) -> Operand:
         result = self.code.variable("first")
         self.code.add(f"{result} = None")
+        unread = ""  # the variable that tells whether a declared field could not be read
         for argument in node.arguments:
-            with self.code.below(f"if {result} is None:"):
-                self.code.add(f"{result} = {self.emit.present(argument).code}")
+            head = f"if {result} is None{f' and not {unread}' if unread else ''}:"
+            more = argument is not node.arguments[-1]
+            if more and not unread and declared_of(argument) is not None:
+                unread = self.code.variable("unread")
+                self.code.add(f"{unread} = False")
+            with self.code.below(head):
+                value = self.emit.present(argument)
+                self.code.add(f"{result} = {value.code}")
+                if more and isinstance(argument, n.FieldPath) and declared_of(argument) is not None:
+                    self.code.add(f"{unread} = {self._paths.is_unread(argument, value)}")
         return Operand(result, common_kind(kind_of(part) for part in node.arguments))
 
     def _nullif(self, node: n.Call) -> Operand:
@@ -157,6 +170,10 @@ class Calculations:
         for argument, kind in zip(arguments, function.parameters, strict=False):
             if node.name == IN_LANGUAGE and kind == "any" and isinstance(argument, n.FieldPath):
                 operands.append(self.emit.whole(argument))
+                continue
+            if function.within and kind == "any" and declared_of(argument) is not None:
+                assert isinstance(argument, n.FieldPath)  # what is whole is shown as it came
+                operands.append(self._paths.source(argument))
                 continue
             operands.append(
                 self.emit.present(argument) if kind == "any" else self.emit.as_kind(kind, argument)

@@ -9,10 +9,9 @@ import msgspec
 from ..language import nodes as n
 from ..layout.column import Column, Conversion
 from ..plan.kinds import DATATYPES, Operand
-from ..plan.known import access_of, known_of
+from ..plan.known import access_of, declared_of, known_of
 from ..plan.plan import ColumnPlan
-from ..values.amounts import ColumnReader, amount_reader
-from ..values.reading_texts import DateReader
+from ..values.field_values import FieldDeclaration
 from .converting import converter
 from .emission import Expressions
 from .paths import Paths
@@ -101,7 +100,7 @@ class Columns:
             return Operand(result, "number")
         if plan.shows_texts:  # what could not be read is still shown
             guard += f" and {result}.__class__ is not FaultText"
-            code = f"{code} if {code} is not None else raw_text({self.emit.value(node).code})"
+            code = f"{code} if {code} is not None else {self._fault_text(column, node)}"
         self.code.add(f"{result} = {code}")
         if column.datatype == "integer":
             call = f"whole({result}, {plan.shows_texts}, {self.code.told(node)})"
@@ -143,11 +142,7 @@ class Columns:
             kind = DATATYPES[column.datatype]
             value = self._read(column, node) if column.reads else self.emit.as_kind(kind, node)
             value = self.code.held(value)
-            raw = (
-                f"raw_text({self.emit.value(node).code})"
-                if isinstance(node, n.FieldPath)
-                else "None"
-            )
+            raw = self._fault_text(column, node)
             made = value.code
             if column.datatype in _MADE:
                 made = f"{_MADE[column.datatype]}({made})"
@@ -155,30 +150,53 @@ class Columns:
             if column.datatype == "date":
                 code = f"{value.code} if {value.code}.__class__ is date else {code}"
             return self.code.assign(code, kind)
-        value = self.code.held(self._shown(node, self._joining(column, node)))
+        declared = declared_of(node)
+        if declared is not None and isinstance(node, n.FieldPath):  # the text as it was read
+            value = self._paths.read(node, declared.as_text())
+            value = self.code.held(self._unless_unread(node, declared.as_text(), value))
+        else:
+            value = self.code.held(self._shown(node, self._joining(column, node)))
         text = f"None if {value.code} is None else text_of({value.code})"
         code = f"cleaned({text}, {column.clean!r})"
         return self.code.assign(code, "text")
 
     def _read(self, column: Column, node: n.Node) -> Operand:
-        """A value out of a text as its sender writes it; a number stays one."""
-        locale = column.locale or self.code.plan.layout.locale or "en"
-        value = self.emit.present(node)
-        if column.reads != "amount":
-            name = self.code.constants.name(DateReader(column.reads, locale), "reader")
-            code = f"read_date({value.code}, {name}, {self.code.told(node)})"
-            return self.code.unless_null((value,), code, "moment")
+        """A value out of a text as its sender writes it; of a field, out of its own text."""
         how = column.conversion
-        unit, factors = ("", how.factors) if how else (column.unit, None)
-        reader = ColumnReader(amount_reader(locale), unit, factors)
-        watch = "None"
-        if self._notes_units and (not column.unit or how is not None):
-            watch = self.code.constants.name(
-                self.code.constants.watches.units_of(column.heading), "units"
-            )
-        names = self.code.constants.name(reader, "reader"), watch
-        code = f"read_amount({value.code}, {', '.join(names)}, {self.code.told(node)})"
-        return self.code.unless_null((value,), code, "number")
+        locale = column.locale or self.code.plan.layout.locale or "en"
+        timed = column.datatype in DATATYPES
+        declared = FieldDeclaration(
+            datatype=(column.datatype or "") if timed else "decimal",
+            reads=column.reads,
+            locale=locale,
+            unit="" if how and not how.factors else column.unit,
+            factors=how.factors if how else {},
+        )
+        notes = self._notes_units and (not column.unit or how is not None)
+        watch = f"column `{column.heading}`" if notes and "amount" in column.reads else ""
+        if isinstance(node, n.FieldPath):
+            return self._paths.read(node, declared, watch)
+        return self._paths.read_value(node, self.emit.present(node).code, declared, watch)
+
+    def _fault_text(self, column: Column, node: n.Node) -> str:
+        """The code for what a cell shows of a value that is null: a field's own text, where that
+        could not be read."""
+        if not isinstance(node, n.FieldPath):
+            return "None"
+        raw, declared = self._paths.source(node).code, declared_of(node)
+        if declared is None or column.reads:
+            return f"raw_text({raw})"
+        reader = self.code.constants.name(self.code.constants.reader(declared), "reader")
+        return f"fault_text({raw}, {reader})"
+
+    def _unless_unread(
+        self, node: n.FieldPath, declared: FieldDeclaration, value: Operand
+    ) -> Operand:
+        """The value of a declared field as a cell shows it, also where it could not be read."""
+        raw = self._paths.source(node).code
+        reader = self.code.constants.name(self.code.constants.reader(declared), "reader")
+        code = f"{value.code} if {value.code} is not None else fault_text({raw}, {reader})"
+        return self.code.assign(code, value.kind)
 
     def _known_code(self, plan: ColumnPlan) -> Operand:
         """The value of a column whose codes are all on its list; another one is a fault."""
@@ -226,8 +244,25 @@ class Columns:
         names = (*known_of(node).start, *access_of(node).names)
         return self.code.plan.chain.is_level(names)
 
+    def _shown_as_declared(
+        self, node: n.FieldPath, declared: FieldDeclaration, joining: Joining
+    ) -> Operand:
+        """The value of a declared field as a cell shows it; several are joined."""
+        access = access_of(node)
+        one = node.is_singular() and (access.crossed is None or access.alone)
+        if one and not joining.aligned:
+            return self._unless_unread(node, declared, self._paths.value(node))
+        raw = self._paths.aligned(node) if joining.aligned else self._paths.source(node)
+        reader = self.code.constants.name(self.code.constants.reader(declared), "reader")
+        how = self.code.constants.name(joining._replace(reckoned=self._reckoned(node)), "joining")
+        call = f"read_cell({raw.code}, {reader}, {how}, {self.code.told(node)})"
+        return self.code.assign(call, "any")
+
     def _shown(self, node: n.Node, joining: Joining) -> Operand:
         """A value ready to be written: what is usual at a path is let through at once."""
+        declared = declared_of(node)
+        if declared is not None and isinstance(node, n.FieldPath):
+            return self._shown_as_declared(node, declared, joining)
         value = self._paths.aligned(node) if joining.aligned else self.emit.value(node)
         if value.kind != "any":
             return value

@@ -7,11 +7,14 @@ from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand
-from ..plan.known import Known, kind_of
+from ..plan.known import Known, declared_of, kind_of
 from ..values.collations import collation_key
+from ..values.field_values import FieldDeclaration
 from ..values.numbers import read_decimal
+from ..values.read_lists import ReadList
 from .conversions import Conversions
 from .emission import Expressions
+from .paths import Paths
 
 _SIGNS = {"=": "==", "<>": "!="}
 
@@ -19,9 +22,9 @@ _SIGNS = {"=": "==", "<>": "!="}
 class Conditions:
     """Emits comparisons, tests and logic."""
 
-    def __init__(self, emit: Expressions, conversions: Conversions) -> None:
+    def __init__(self, emit: Expressions, conversions: Conversions, paths: Paths) -> None:
         self.emit, self.code = emit, emit.code
-        self._conversions = conversions
+        self._conversions, self._paths = conversions, paths
 
     def between_days(self, node: n.InPeriod) -> Operand:
         """Whether a day lies in a period."""
@@ -141,10 +144,21 @@ class Conditions:
         return self._all(tests, settled="True", other="False")
 
     def _in_list(self, node: n.InList) -> Operand:
+        declared = declared_of(node.operand)
+        if declared is not None and declared.kind not in ("any", "text"):
+            return self._in_read_list(node, declared)
         value = self.emit.text(node.operand)
         options = self.code.constants.name(
             self.code.constants.watches.lists[node.name, node.heading], "list"
         )
+        return self.code.unless_null((value,), f"{value.code} in {options}", "truth")
+
+    def _in_read_list(self, node: n.InList, declared: FieldDeclaration) -> Operand:
+        """A list whose values are read as the field is declared that is looked up in it."""
+        value = self.code.held(self.emit.value(node.operand))
+        listed = self.code.constants.watches.lists[node.name, node.heading]
+        read = ReadList(listed, self.code.constants.reader(declared))
+        options = self.code.constants.name(read, "list")
         return self.code.unless_null((value,), f"{value.code} in {options}", "truth")
 
     def is_test(self, node: n.IsTest) -> Operand:
@@ -155,6 +169,10 @@ class Conditions:
                 f"{self.emit.truth(node.operand).code} {sign} {wanted}", "truth"
             )
         value = self.emit.value(node.operand)
+        declared = declared_of(node.operand)
+        if declared is not None and isinstance(node.operand, n.FieldPath):
+            unread = self._paths.is_unread(node.operand, value)
+            return self.code.assign(f"None if {unread} else {value.code} {sign} None", "truth")
         if value.kind == "any":
             return self.code.assign(
                 f"{'not ' if node.negated else ''}is_null({value.code})", "truth"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
+from ..values.field_values import FieldDeclaration, FieldReader
 from .watches import Watches
 
 
@@ -20,6 +21,15 @@ class Constants:
         self.watches = watches
         self.values: dict[str, Any] = {}
         self._names: dict[tuple[Any, ...], str] = {}
+        self._readers: dict[str, FieldReader] = {}
+
+    def reader(self, declared: FieldDeclaration) -> FieldReader:
+        """What reads the values of a field: one for each declaration, since it keeps what it
+        reads."""
+        key = repr(declared)
+        if key not in self._readers:
+            self._readers[key] = declared.reader()
+        return self._readers[key]
 
     def name(self, value: Any, stem: str) -> str:
         """The name of a value; equal plain values of one stem have one name."""

@@ -47,9 +47,10 @@ class Emitter:
     ) -> None:
         self.code = Emission(plan, constants, variables or Variables())
         self.paths = Paths(self)
+        self.paths.notes_units = notes_units
         self.conversions = Conversions(self, self.paths)
-        self.conditions = Conditions(self, self.conversions)
-        self.calculations = Calculations(self, self.conversions, self.conditions)
+        self.conditions = Conditions(self, self.conversions, self.paths)
+        self.calculations = Calculations(self, self.conversions, self.conditions, self.paths)
         self.aggregates = Aggregates(self, self.paths, self.conditions, roots, judging)
         self.columns = Columns(self, self.paths, notes_units)
         self.trees = TreeFunctions(self)

@@ -9,11 +9,12 @@ from ..language import nodes as n
 from ..language.choosing import Choice, choice_of
 from ..language.selecting import compile_path
 from ..plan.kinds import Operand
-from ..plan.known import access_of, known_of
+from ..plan.known import access_of, declared_of, known_of, text_of_node
 from ..structure.levels import Access, Names, level_name
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
 from ..values.element_texts import TEXT
+from ..values.field_values import FieldDeclaration
 from .emission import Expressions
 from .stated_levels import StatedLevels
 
@@ -24,13 +25,68 @@ class Paths:
     def __init__(self, emit: Expressions) -> None:
         self.emit, self.code = emit, emit.code
         self._steps = "walk"
+        self.notes_units = False
         self._stated = self._at_level = False
 
     def variable_of(self, access: Access) -> str:
         return self.code.scope.variables[access.anchor]
 
     def value(self, node: n.FieldPath) -> Operand:
-        """The value at a path, whatever it is."""
+        """The value at a path: as it is declared or, where it is not, whatever it is."""
+        declared = declared_of(node)
+        return self.source(node) if declared is None else self._declared(node, declared)
+
+    def _declared(self, node: n.FieldPath, declared: FieldDeclaration) -> Operand:
+        """The value at a path as it is declared. Where amounts can be in any unit, that is noted
+        where rows are made."""
+        notes = self.notes_units and self.code.constants.reader(declared).notes_units
+        return self.read(node, declared, f"field `{text_of_node(node)}`" if notes else "")
+
+    def read(self, node: n.FieldPath, declared: FieldDeclaration, watch: str = "") -> Operand:
+        """The value at a path read by a declaration, once. Where it may not be needed it is read
+        there alone, so that it tells of no fault. ``watch`` names what notes the units."""
+        raw = self.source(node)
+        key = ("read", raw.code, repr(declared))
+        known = self.code.known(key)
+        if known is None and self.code.nested:
+            known = self.code.note(key, self.read_value(node, raw.code, declared, watch))
+        elif known is None:
+            with self.code.at(access_of(node).anchor):
+                known = self.code.note(key, self.read_value(node, raw.code, declared, watch))
+                self.code.note_test(node)
+        return known
+
+    def read_value(self, node: n.Node, raw: str, declared: FieldDeclaration, watch: str) -> Operand:
+        """A value read by a declaration: what texts usually are is looked up, all else is read with
+        care."""
+        reader = self.code.constants.reader(declared)
+        name = self.code.constants.name(reader, "reader")
+        if watch:
+            named = self.code.constants.name(self.code.constants.watches.units_of(watch), "units")
+            call = f"read_amounts({raw}, {name}, {named}, {self.code.told(node)})"
+            return self.code.assign(f"None if {raw} is None else {call}", declared.kind, "read")
+        quick = self.code.constants.name(reader.quick, "texts")
+        found = f"{quick}[{raw}] if {raw}.__class__ is str else None"
+        if self._only(node) is str:
+            found = f"None if {raw} is None else {quick}[{raw}]"
+        elif declared.datatype in ("", "decimal", "integer") and not declared.nulls:
+            usual = ("int",) if declared.datatype == "integer" else ("int", "Decimal")
+            typed = " or ".join(f"{raw}.__class__ is {one}" for one in usual)
+            found = f"{raw} if {typed} else {found}"
+        value = self.code.assign(found, declared.kind, "read")
+        with self.code.below(f"if {value.code} is None and {raw} is not None:"):
+            self.code.add(f"{value.code} = read_field({raw}, {name}, {self.code.told(node)})")
+        return value
+
+    def is_unread(self, node: n.FieldPath, value: Operand) -> str:
+        """The code for whether the value of a declared field is there, and could not be read."""
+        declared, raw = declared_of(node), self.source(node).code
+        assert declared is not None
+        name = self.code.constants.name(self.code.constants.reader(declared), "reader")
+        return f"{value.code} is None and {raw} is not None and is_unread({raw}, {name})"
+
+    def source(self, node: n.FieldPath) -> Operand:
+        """The value at a path as the source has it."""
         known = self.load(access_of(node), self._is_stated(node))
         return known if self._is_text(node) else self._of_element(known)
 
@@ -122,7 +178,11 @@ class Paths:
         return self.code.plan.record_types.field_of(names)
 
     def only(self, node: n.Node) -> type | None:
-        """The class of all values at a path, beside null; None where they may be anything."""
+        """The class of all values at a path, beside null; None where they may be anything, or are
+        read as they are declared."""
+        return None if declared_of(node) is not None else self._only(node)
+
+    def _only(self, node: n.Node) -> type | None:
         place = self.field_of(node)
         crosses = place is not None and access_of(node).crossed not in (None, place.names)
         return None if place is None or crosses else place.only
@@ -153,7 +213,7 @@ class Paths:
 
     def _is_text(self, node: n.Node) -> bool:
         """Whether no element is met at a path as an object, since it was asked for as a text."""
-        return not self._of_elements or self.only(node) is str or self.lists_texts(node)
+        return not self._of_elements or self._only(node) is str or self.lists_texts(node)
 
     def _of_element(self, value: Operand) -> Operand:
         """What stands at a path, as a value: of an element that has a text, that."""
@@ -245,7 +305,7 @@ class Paths:
 
     def lists_texts(self, node: n.Node) -> bool:
         """Whether the value at a path is a list of texts, if it is not null."""
-        if not isinstance(node, n.FieldPath):
+        if not isinstance(node, n.FieldPath) or declared_of(node) is not None:
             return False
         access, types = access_of(node), self.code.plan.record_types
         names = (*known_of(node).start, *access.names)
@@ -332,7 +392,7 @@ class Paths:
 
     def kinds_met(self, node: n.Node) -> list[type]:
         """The kinds of value that the records read so far have at a path, the commonest first."""
-        if not isinstance(node, n.FieldPath):
+        if not isinstance(node, n.FieldPath) or declared_of(node) is not None:
             return []
         access = access_of(node)
         names = (*known_of(node).start, *access.names)

@@ -7,12 +7,28 @@ from typing import Any
 
 import msgspec
 
-from ..values.numbers import read_decimal
+from ..values.field_values import FieldReader
+from ..values.numbers import ValueFaultError, read_decimal
+from .plain_data import FaultText, alone, raw_text
 
 
 def collected(found: list[Any]) -> list[Any] | None:
     """The values themselves, for an aggregate over a group."""
     return [value for value in found if value is not None] or None
+
+
+def is_unread(value: Any, reader: FieldReader) -> bool:
+    """Whether a value is there, and is none of those that its field is declared to have."""
+    try:
+        reader.read(value if value.__class__ is not list else alone(value))
+    except ValueFaultError:
+        return True
+    return False
+
+
+def fault_text(value: Any, reader: FieldReader) -> FaultText | None:
+    """What could not be read as it is declared, as a cell shows it all the same."""
+    return raw_text(value) if value is not None and is_unread(value, reader) else None
 
 
 def as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:

@@ -19,17 +19,17 @@ from ..language.selecting import Selection
 from ..plan.row_order import in_order
 from ..values import times
 from ..values.aggregates import over
-from ..values.amounts import ColumnReader, UnitWatch
+from ..values.amounts import UnitWatch
 from ..values.cleaning import cleaned
 from ..values.element_texts import element_text, element_value
 from ..values.faults import Fault, FaultNotes, shown
+from ..values.field_values import FieldReader
 from ..values.functions import FUNCTIONS, cast_value, text_of
 from ..values.literals import Interval
 from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from ..values.parts import flattened, goes_deeper
 from ..values.patterns import SECONDS, PatternTooSlowError
-from ..values.reading_texts import read_date
 from .level_entries import Address, LevelEntries
 from .plain_data import (
     FaultText,
@@ -47,7 +47,15 @@ from .plain_data import (
     with_entries,
     with_members,
 )
-from .plain_values import NUMERALS, as_numbers, collected, is_number, is_whole_entry
+from .plain_values import (
+    NUMERALS,
+    as_numbers,
+    collected,
+    fault_text,
+    is_number,
+    is_unread,
+    is_whole_entry,
+)
 from .stated_levels import StatedLevels
 from .subtrees import result_below
 from .watches import ListsMet
@@ -89,8 +97,21 @@ class Runtime:
         )
         levels = LevelEntries(self.fault)
         entries = (levels.entries, levels.member_entries)
-        deep = (self.cell, self.compare, self.among, self.select, self.gather)
-        shared = (alone, walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
+        deep = (self.cell, self.read_cell, self.compare, self.among, self.select, self.gather)
+        shared = (
+            alone,
+            fault_text,
+            is_unread,
+            walk,
+            walk_aligned,
+            plain,
+            is_null,
+            raw_text,
+            mark,
+            below,
+            listed,
+            spliced,
+        )
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
             "aggregate": over,
@@ -122,8 +143,8 @@ class Runtime:
             "collected": collected,
             "cleaned": cleaned,
             "converted": self._guarded(lambda value, convert: convert(value)),
-            "read_date": self._guarded(read_date),
-            "read_amount": self.read_amount,
+            "read_amounts": self.read_amounts,
+            "read_field": self.read_field,
             "known_code": self.known_code,
             "whole": self.whole,
         }
@@ -174,23 +195,44 @@ class Runtime:
         return convert
 
     def fault(self, where: Address, path: str, value: object, reason: str) -> None:
+        if value.__class__ is FaultText:  # it has been told where it was first met
+            return
         number, *ordinals = where
         self._log.add(Fault(number, path, shown(value), reason, ordinals=tuple(ordinals)))
 
-    def read_amount(
-        self, value: Any, reader: ColumnReader, watch: UnitWatch | None, path: str, where: Address
-    ) -> int | Decimal | None:
-        """A number out of a text; a number stays. The unit is noted where none is stated."""
-        if not isinstance(value, str):
-            return self.as_number(value, path, where)
+    def read_field(self, value: Any, reader: FieldReader, path: str, where: Address) -> Any:
+        """A value read by a declaration: one, where there are several entries."""
+        value = self.one(value, path, where)
         try:
-            amount, unit = reader(value)
+            return reader.read(value) if value is not None else None
         except ValueFaultError as error:
             self.fault(where, path, value, str(error))
             return None
-        if unit and watch is not None:
-            watch.note(unit, where[0])
-        return amount
+
+    def read_amounts(
+        self, value: Any, reader: FieldReader, watch: UnitWatch, path: str, where: Address
+    ) -> Any:
+        """The same of amounts, whose units are noted."""
+        value = self.one(value, path, where)
+        read = self.read_field(value, reader, path, where)
+        if read is not None:
+            watch.note(reader.amount(value).unit if isinstance(value, str) else "", where[0])
+        return read
+
+    def read_cell(
+        self, value: Any, reader: FieldReader, joining: Joining, path: str, where: Address
+    ) -> Any:
+        """The values of a declared field as a cell shows them: one, or several joined."""
+        if value.__class__ is not list:
+            read = self.read_field(value, reader, path, where)
+            return fault_text(value, reader) if read is None else read
+        if not joining.reckoned:
+            self._lists.some = True
+        cells = [self.read_cell(one, reader, joining, path, where) for one in flattened(value)]
+        if len(cells) == 1 and not joining.aligned:
+            return cells[0]
+        texts = [cell if cell is None else text_of(cell) for cell in cells]
+        return self.cell(texts, joining, path, where)
 
     def known_code(
         self, value: Any, find: Callable[[str], str | None], reason: str, path: str, where: Address

@@ -21,7 +21,7 @@ class Watches:
         self.lists: dict[tuple[str, str | None], ListWatch] = {}  # by name and heading
         self.seen: dict[int, ValuesSeen] = {}  # by the index of a condition
         self.numerals: dict[str, NumeralWatch] = {}
-        self.units: dict[str, UnitWatch] = {}  # by the heading of a column
+        self.units: dict[str, UnitWatch] = {}  # by what they are amounts of
 
     @classmethod
     def of(cls, layout: SettledLayout) -> Watches:
@@ -38,9 +38,9 @@ class Watches:
         """What watches whether numbers are compared as texts, or ``codes`` with numbers in them."""
         return self.numerals.setdefault(what, NumeralWatch(what, ordered, codes))
 
-    def units_of(self, heading: str) -> UnitWatch:
-        """What watches the units of a column's amounts."""
-        return self.units.setdefault(heading, UnitWatch(heading))
+    def units_of(self, what: str) -> UnitWatch:
+        """What watches the units of a column's amounts, or of a field's."""
+        return self.units.setdefault(what, UnitWatch(what))
 
     def taken(self) -> Watches:
         """What has been noted since this was last asked."""

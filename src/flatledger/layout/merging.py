@@ -10,7 +10,7 @@ from ..errors import LayoutError, Problem
 from .names import proposal
 from .text import Item, ItemList, ItemMap, Scalar
 
-_MERGED = ("source", "ask", "totals", "calendar", "output")
+_MERGED = ("source", "fields", "ask", "totals", "calendar", "output")
 _OWN = ("layout", "about")  # what a layout says of itself only
 _TAKES_PLACE = {"row-per-group": ("row-per", "group"), "row-per": ("row-per-group",)}
 Pairs = tuple[tuple[Scalar, Item], ...]

@@ -10,6 +10,7 @@ import msgspec
 
 from .asking import Answer, Question
 from .column import Column, Expression
+from .declared import DeclaredField
 from .output_options import Output
 from .source_options import SourceOptions
 from .text import TextPlace
@@ -190,17 +191,18 @@ class NamedList(msgspec.Struct, frozen=True):
 class LayoutParts(msgspec.Struct, frozen=True):
     """What a layout says, whether or not it is settled yet.
 
-    ``levels`` are the places that repeat, where the layout states them (a `*` is each member of a
-    mapping); ``spread_levels`` are those that it makes columns from. ``may_lack`` are paths that no
-    record need have; ``nests`` are levels that nest in themselves, each with the name of the member
-    by which it does; ``primary_key`` are the headings of the columns that identify a row. ``lists``
-    are those that its conditions look up.
+    ``fields`` say what the values of places are. ``levels`` are the places that repeat, where the
+    layout states them (a `*` is each member of a mapping); ``spread_levels`` are those that it
+    makes columns from. ``may_lack`` are paths that no record need have; ``nests`` are levels that
+    nest in themselves, each with the name of the member by which it does; ``primary_key`` are the
+    headings of the columns that identify a row. ``lists`` are those that its conditions look up.
     """
 
     name: str
     columns: tuple[Column, ...]
     about: str = ""
     source: SourceOptions = msgspec.field(default_factory=SourceOptions)
+    fields: tuple[DeclaredField, ...] = ()
     levels: tuple[Expression, ...] | None = None
     spread_levels: tuple[Expression, ...] = ()
     may_lack: tuple[Expression, ...] = ()

@@ -11,8 +11,10 @@ from ..bounds import LARGEST_COLUMN_WIDTH, MOST_COLUMNS, MOST_DECIMALS
 from ..errors import LayoutError, ShelfError
 from ..language.nodes import Call, Cast, Concatenation, FieldPath
 from ..values.aggregates import AGGREGATES
+from ..values.field_values import NUMBERS
 from ..values.functions import FUNCTIONS
 from .column import Column, Expression, Spread, Total
+from .declared import as_declared, field_at
 from .forms import (
     CHARACTER,
     CHARACTERS_OR_NAME,
@@ -24,13 +26,12 @@ from .forms import (
     list_of,
     whole_number,
 )
-from .read_units import UNIT, Unit, check_unit
+from .read_units import UNIT, Unit, check_unit, settled_unit
 from .read_values import (
     CLEAN,
     CODES,
     DATATYPE,
     LOCALE,
-    NUMBERS,
     TRANSLATE,
     check_values,
 )
@@ -120,7 +121,7 @@ PROPERTIES: Section = {
     "value": Key(EXPRESSION, "A path or an expression."),
     "text": Key(TEXT, "The same text on every row."),
     "datatype": Key(DATATYPE, "What a value is (CSVW)."),
-    "reads": Key(TEXT, "How its sender writes it: amount, or a pattern for dates."),
+    "reads": Key(list_of(TEXT), "How its sender writes it: amount, or patterns for dates."),
     "clean": Key(CLEAN, "What is done to a text."),
     "decimals": Key(whole_number(MOST_DECIMALS), "How many digits are after the decimal mark."),
     "rounding": Key(choice_of(ROUNDING), "How it is rounded."),
@@ -195,7 +196,7 @@ def _column(item: Item, reading: Reading) -> list[Column]:
     if isinstance(value, Scalar) and not value.text.strip() and not value.style:
         return [Column(heading.text, place=place)]
     expression = EXPRESSION.read(value, f"column `{heading.text}`", reading)
-    return [Column(heading.text, expression, place=place)]
+    return [as_declared(Column(heading.text, expression, place=place), reading.fields)]
 
 
 def _extra_key(heading: str, extra: str) -> str:
@@ -215,7 +216,12 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
     if value is not None and found.get("datatype") in NUMBERS and "reads" not in found:
         value = _as_number(value, found["datatype"])
     unit = found.pop("unit", Unit())
-    _check_column(item, keys, found, unit, where, reading)
+    field = field_at(value.node, reading.fields) if value is not None else None
+    if "unit" in keys:
+        unit = settled_unit(keys["unit"], unit, field.declared.unit if field else "", reading)
+    declared = field.declared.datatype if field and "reads" not in keys else ""
+    typed = {"datatype": declared} if declared and "clean" not in keys else {}
+    _check_column(item, keys, {**typed, **found}, unit, where, reading)
     column = Column(
         heading,
         value,
@@ -226,7 +232,7 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
         place=place,
     )
     if "columns-from" not in keys:
-        return [column]
+        return [as_declared(column, reading.fields)]
     return _spread(item, keys, column, spread, reading)
 
 
@@ -259,14 +265,14 @@ def _check_column(
     if "clean" in keys and (found.get("datatype", "string") != "string" or "decimals" in keys):
         reading.fault(item, f"{where}: `clean` is for texts, and this is a number or a date")
     if "unit" in keys:
-        check_unit(keys["unit"], unit, datatype, found.get("reads", ""), reading)
+        check_unit(keys["unit"], unit, datatype, found.get("reads", ()), reading)
     if not keys.keys() & {"value", "values"}:
         _check_without_value(item, keys, unit, where, reading)
     total = found.get("total")
     if total is not None and total.name in ("sum", "avg") and datatype not in NUMBERS:
         what = f"`{total.name}` adds up numbers, and a {datatype} is none"
         reading.fault(keys["total"], f"{what}; it can have min, max or count")
-    check_values(keys, found, reading)
+    check_values(keys, found, where, reading)
 
 
 def _check_without_value(

@@ -13,6 +13,7 @@ from .model import Condition, LayoutRequest
 from .names import proposal
 from .read_additions import FIT_TO, LOOKUP, SPLIT
 from .read_columns import COLUMNS_SCHEMA, read_columns
+from .read_fields import FIELDS
 from .read_output import OUTPUT
 from .read_questions import ASK, check_asked
 from .read_rows import CALENDAR, EXPECTS_ORDER, GROUP, GROUPING, SORT, TAKE, TOTALS
@@ -101,6 +102,7 @@ LAYOUT_KEYS: Section = {
     "about": Key(TEXT, "What it is for."),
     "locale": Key(LOCALE, "Whose way of writing numbers and dates it is (BCP 47)."),
     "source": Key(SOURCE, "How the source is read."),
+    "fields": Key(FIELDS, "What the values of fields are, wherever these are used."),
     "levels": Key(PATHS, "The places that repeat, all of them."),
     "may-lack": Key(PATHS, "Paths that no record need have."),
     "row-per": Key(EXPRESSION, "The level that a row stands for."),
@@ -137,12 +139,15 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     reading = Reading(files, item.file)
     reading.catalogue = _is_catalogue(item)
     keys = reading.mapping(item, "a layout", LAYOUT_KEYS)
+    if "fields" in keys:
+        reading.fields = FIELDS.read(keys.pop("fields"), "`fields`", reading)
     columns = read_columns(keys.pop("columns", None), item, reading)
     reading.headings = frozenset(column.heading for column in columns)
     found: dict[str, Any] = {"name": name, **read_keys(keys, LAYOUT_KEYS, reading)}
     found |= dict(zip(("group", "group_order"), found.pop("group", ()), strict=False))
     levels = tuple(reading.spread_levels)
-    request = LayoutRequest(columns=columns, spread_levels=levels, **found)
+    found |= {"fields": reading.fields, "spread_levels": levels}
+    request = LayoutRequest(columns=columns, **found)
     _check_together(request, keys, reading)
     if reading.problems:
         raise LayoutError(name, reading.problems)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import NamedTuple
 
@@ -15,14 +16,17 @@ from .reading import Form, Key, Reading, Section, either, object_schema, pairs_o
 from .text import Item, Scalar
 
 MINOR_UNIT = "minor-unit"  # of a currency, as ISO 4217 calls it
+_BY_ONE_OF = "by one of `from`, `factor` or `factors`"
 _FACTOR = re.compile(r"[0-9]{1,30}(?:\.[0-9]{1,30})?(?:/[1-9][0-9]{0,29})?")
 
 
 class Unit(NamedTuple):
-    """A unit for the heading, and what brings values into it, if anything does."""
+    """A unit for the heading, and what brings values into it, if anything does. An ``open`` one
+    does not say what its values are in, which their field says."""
 
     unit: str = ""
     conversion: Conversion | None = None
+    open: bool = False
 
 
 def read_factor(item: Item, _: str, reading: Reading) -> Factor:
@@ -60,8 +64,10 @@ def _unit(item: Item, where: str, reading: Reading) -> Unit:
     keys = reading.mapping(item, where, _UNIT_KEYS)
     to = read_text(keys["to"], "`to`", reading) if "to" in keys else ""
     ways = [key for key in _UNIT_KEYS if key in keys and key != "to"]
+    if to and not ways:
+        return Unit(to, open=True)
     if not to or len(ways) != 1:
-        reading.fault(item, "`unit` goes `to` a unit, by one of `from`, `factor` or `factors`")
+        reading.fault(item, f"`unit` goes `to` a unit, {_BY_ONE_OF}")
         return Unit()
     value = keys[ways[0]]
     if "from" in keys:
@@ -70,6 +76,25 @@ def _unit(item: Item, where: str, reading: Reading) -> Unit:
         return Unit(to, Conversion("factor", to, factor=read_factor(value, "", reading)))
     factors = {to: Factor(), **_factors(value, "", reading)}
     return Unit(to, Conversion("factors", to, factors=factors))
+
+
+def settled_unit(item: Item, unit: Unit, given: str, reading: Reading) -> Unit:
+    """The unit of a column whose values are in a ``given`` one by their field; blank where that is
+    not declared."""
+    how = unit.conversion
+    if unit.open and not given:
+        reading.fault(item, f"`unit` goes `to` a unit, {_BY_ONE_OF}, or from that of its field")
+    elif unit.open:
+        if unit.unit == given:
+            return Unit(given)
+        return Unit(unit.unit, _from(Scalar(given, item.line, item.column), unit.unit, reading))
+    elif given and how is not None and how.kind == "time" and not _are_one(how.given, given):
+        reading.fault(item, f"the field is in {given}, and not in {how.given}")
+    return unit
+
+
+def _are_one(one: str, other: str) -> bool:
+    return TIME_UNITS.get(one, one) == TIME_UNITS.get(other, other)
 
 
 UNIT = Form(_unit, either(TEXT.schema, object_schema(_UNIT_KEYS)))
@@ -107,7 +132,9 @@ def _from_minor_unit(item: Item, to: str, reading: Reading) -> Conversion | None
     return Conversion("factor", to, factor=Factor(Decimal(1).scaleb(-digits)))
 
 
-def check_unit(item: Item, unit: Unit, datatype: str, reads: str, reading: Reading) -> None:
+def check_unit(
+    item: Item, unit: Unit, datatype: str, reads: Sequence[str], reading: Reading
+) -> None:
     """What is converted is a number or a duration, read in a way that goes with it."""
     how = unit.conversion
     if how is None:
@@ -116,5 +143,5 @@ def check_unit(item: Item, unit: Unit, datatype: str, reads: str, reading: Readi
         reading.fault(item, "only numbers and durations are converted; leave out the datatype")
     if how.kind == "time" and reads:
         reading.fault(item, "durations are read with their units; leave out `reads`")
-    if how.kind == "factors" and reads != "amount":
+    if how.kind == "factors" and "amount" not in reads:
         reading.fault(item, "`factors` go with `reads: amount`")

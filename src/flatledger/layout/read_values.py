@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import datetime as dt
 import decimal
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -14,13 +15,14 @@ from ..bounds import LONGEST_FORMAT
 from ..errors import LayoutError
 from ..language import other_words
 from ..values.code_lists import CODE_LISTS, code_list
+from ..values.field_values import AMOUNT, DATES, NUMBERS, NUMERAL, TIMED
+from ..values.reading_texts import DateReader, TimeReader
 from .column import Translation
 from .forms import SWITCH, TEXT, choice, list_of, read_text
 from .reading import Form, Key, Reading, Section, either, object_schema, pairs_of, read_keys
 from .text import Item, Scalar
 
 DATATYPES = ("string", "integer", "decimal", "boolean", "date", "dateTime", "time", "duration")
-NUMBERS = ("decimal", "integer")
 DATATYPE = choice(DATATYPES, other_words.DATATYPES)
 CLEAN = list_of(choice(("strip-markup", "nfc", "single-line", "collapse", "trim")))
 _EXAMPLES: dict[str, Any] = {  # of what a pattern can be for
@@ -47,16 +49,39 @@ LOCALE = Form(_locale, TEXT.schema)
 # ---- what goes with a datatype ---------------------------------------------------------------
 
 
-def check_reads(item: Item, text: str, datatype: str | None, reading: Reading) -> None:
-    """`reads` is `amount` for numbers with units and marks; for dates a pattern."""
-    if datatype in ("date", "dateTime"):
-        if not set(text) & {"y"} or not set(text) & {"M"}:
-            reading.fault(item, f"`{text}` is no pattern for dates, such as dd.MM.yyyy")
-    elif datatype not in NUMBERS:
-        says = "`reads` goes with the datatype decimal, integer, date or dateTime"
-        reading.fault(item, says)
-    elif text != "amount":
-        reading.fault(item, "numbers are read as `amount`; the locale tells their marks")
+def date_letters(pattern: str) -> None:
+    """Raise ValueError for the day of the year where the day of the month is meant, and for the
+    year of a week where that of a date is."""
+    bare = re.sub(r"'[^']*'", "", pattern)
+    if "D" in bare and {"M", "d"} & {*bare}:
+        raise ValueError(f"in `{pattern}` D is the day of the year; the day of the month is `dd`")
+    if "Y" in bare and {"M", "d", "D"} & {*bare}:
+        raise ValueError(f"in `{pattern}` Y is the year of a week; the year of a date is `yyyy`")
+
+
+def check_reads(
+    item: Item, patterns: Sequence[str], datatype: str | None, where: str, reading: Reading
+) -> None:
+    """`reads` is `amount` for numbers with marks and units, or `numeral`; for dates and times one
+    pattern or several."""
+    if datatype in NUMBERS:
+        if tuple(patterns) not in ((AMOUNT,), (NUMERAL,)):
+            ways = "`amount` (with marks and units; the locale tells the marks) or `numeral`"
+            reading.fault(item, f"{where}: numbers are read as {ways}")
+    elif datatype not in TIMED:
+        says = "`reads` goes with the datatype decimal, integer, date, dateTime, time or duration"
+        reading.fault(item, f"{where}: {says}")
+    for pattern in patterns if datatype in TIMED else ():
+        try:
+            if datatype in DATES:
+                date_letters(pattern)
+                DateReader(pattern, "en")
+                if not {"y", "M"} <= set(pattern):
+                    raise ValueError(f"`{pattern}` is no pattern for dates, such as dd.MM.yyyy")
+            else:
+                TimeReader(pattern)
+        except ValueError as error:
+            reading.fault(item, f"{where}: {error}")
 
 
 def check_format(item: Item, text: str, datatype: str, reading: Reading) -> None:
@@ -79,6 +104,11 @@ def check_format(item: Item, text: str, datatype: str, reading: Reading) -> None
 def _check_dates(item: Item, text: str, datatype: str, reading: Reading) -> None:
     from babel.dates import parse_pattern
 
+    try:
+        date_letters(text)
+    except ValueError as error:
+        reading.fault(item, str(error))
+        return
     try:
         parse_pattern(text).apply(_EXAMPLES[datatype], "en")
     except ValueError as error:
@@ -155,11 +185,13 @@ def _of_standard(codes: Item, found: Translation) -> Translation:
 TRANSLATE = Form(_translation, either(CODES.schema, object_schema(_TRANSLATE_KEYS)))
 
 
-def check_values(keys: Mapping[str, Item], found: Mapping[str, Any], reading: Reading) -> None:
+def check_values(
+    keys: Mapping[str, Item], found: Mapping[str, Any], where: str, reading: Reading
+) -> None:
     """What a column's values become goes together."""
     datatype = found.get("datatype")
     if "reads" in keys:
-        check_reads(keys["reads"], found["reads"], datatype, reading)
+        check_reads(keys["reads"], found["reads"], datatype, where, reading)
     if "format" in keys:
         check_format(keys["format"], found["format"], datatype or "decimal", reading)
     if "decimals" in keys and datatype not in (None, *NUMBERS):

@@ -11,6 +11,7 @@ from typing import Any, Generic, NamedTuple, TypeVar
 
 from ..errors import Problem
 from .column import Expression
+from .declared import DeclaredField
 from .files import Files
 from .names import proposal
 from .text import Item, ItemList, ItemMap, Scalar
@@ -25,7 +26,7 @@ class Reading:
 
     ``files`` opens what it names; ``own_file`` is the file that its text is in. ``headings`` are
     those of its columns, and ``spread_levels`` the levels that columns are made from. Of a
-    ``catalogue`` paths may be in its own notation.
+    ``catalogue`` paths may be in its own notation. ``fields`` are those that it declares.
     """
 
     def __init__(self, files: Files, own_file: str = "") -> None:
@@ -34,6 +35,7 @@ class Reading:
         self.headings: frozenset[str] = frozenset()
         self.catalogue = False
         self.spread_levels: list[Expression] = []
+        self.fields: tuple[DeclaredField, ...] = ()
 
     def fault(self, item: Item, message: str) -> None:
         """Note what is wrong with an item, at its place."""

@@ -127,7 +127,7 @@ def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
         return n.Case(position, None, ((met, value),), None)
     joined = n.Call(position, "listagg", (of_key(value), n.Literal(position, column.separator)))
     timed = column.conversion is not None and column.conversion.kind == "time"
-    read = column.numeric and not timed and column.reads != "amount"
+    read = column.numeric and not timed and "amount" not in column.reads
     return n.Cast(position, joined, "decimal", ()) if read else joined
 
 

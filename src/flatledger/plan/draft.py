@@ -16,6 +16,7 @@ from ..layout.model import SettledLayout
 from ..structure.levels import Access, Chain, Names, level_name, plain_steps
 from ..structure.missing_fields import MissingPath
 from ..structure.trees import OF_AN_ARGUMENT, TREE_KINDS
+from ..values.field_values import FieldDeclaration
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from .kinds import (
     AGGREGATE_KINDS,
@@ -53,6 +54,8 @@ class Draft:
     lists_matter: set[Names] = field(default_factory=set)  # of any length
     several_matter: set[Names] = field(default_factory=set)  # lists of several
     inside: set[int] = field(default_factory=set)  # paths that stand in an aggregate
+    fields: dict[Names, FieldDeclaration] = field(default_factory=dict)  # by their places
+    declared: dict[int, FieldDeclaration] = field(default_factory=dict)  # paths that end at one
     missing: list[MissingPath] = field(default_factory=list)
     used: set[Names] = field(default_factory=set)
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)
@@ -134,7 +137,9 @@ class Draft:
         match node:
             case n.Literal():
                 return kind_of_literal(node.value)
-            case n.FieldPath() | n.Asked():
+            case n.FieldPath():
+                return self.declared[id(node)].kind if id(node) in self.declared else "any"
+            case n.Asked():
                 return "any"
             case n.Heading():
                 if node.heading not in self.referred_kinds:
@@ -212,7 +217,10 @@ class Draft:
             access, chain = self.accesses[id(node)]
             start, own = chain.levels[access.anchor], chain is self.chain
             inside = id(node) in self.inside
-            return Known("any", (access.anchor,), text, expression, access, start, own, inside)
+            kind, declared = self.kind(node), self.declared.get(id(node))
+            return Known(
+                *(kind, (access.anchor,), text, expression, access, start, own, inside, declared)
+            )
         aggregate = self.aggregates.get(id(node))
         homes = (aggregate.base,) if aggregate else tuple(dict.fromkeys(self.homes(whole)))
         at = self.nodes.get(id(node))

@@ -193,6 +193,7 @@ class Decomposed:
             row_per_group=(),
             sort=tuple(self._sort),
             totals=Totals(grand_total=False),
+            fields=(),
             take=self.layout.take if self.layout.take and self.layout.take.of == "rows" else None,
             expects=(),
             nests=(),

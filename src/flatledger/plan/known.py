@@ -6,6 +6,7 @@ import msgspec
 
 from ..language import nodes as n
 from ..structure.levels import Access, Names
+from ..values.field_values import FieldDeclaration
 from .kinds import SQL_TYPES, Ready, kind_of_literal
 from .plan import AggregatePlan
 
@@ -17,7 +18,7 @@ class Known(msgspec.Struct, frozen=True):
     what it is called in a fault (a path by its names) and ``expression`` the text that it is part
     of. A path knows how it is reached (``access``) from the place where that begins (``start``),
     whether it is the row's own chain that it is reached by (``own``), and whether it stands
-    ``inside`` an aggregate. A function of a tree
+    ``inside`` an aggregate, and how its values are ``declared``. A function of a tree
     knows the level whose ``node`` it is about.
     """
 
@@ -29,6 +30,7 @@ class Known(msgspec.Struct, frozen=True):
     start: Names = ()
     own: bool = True
     inside: bool = False
+    declared: FieldDeclaration | None = None
     aggregate: AggregatePlan | None = None
     node: int | None = None
 
@@ -57,6 +59,12 @@ def known_of(node: n.Node) -> Known:
     known = node.known
     assert isinstance(known, Known)
     return known
+
+
+def declared_of(node: n.Node) -> FieldDeclaration | None:
+    """How the values of a path are declared, if they are."""
+    known = node.known
+    return known.declared if isinstance(known, Known) and isinstance(node, n.FieldPath) else None
 
 
 def access_of(path: n.Node) -> Access:

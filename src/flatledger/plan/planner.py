@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 from typing import NamedTuple
 
 import msgspec
@@ -25,58 +24,20 @@ from ..structure.missing_fields import TREE_FIELD, MissingPath, judged, places_o
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
 from ..values.element_texts import TEXT
-from ..values.reading_texts import DateReader
+from ..values.field_values import FieldDeclaration
 from .circles import referring_to_themselves
-from .doubts import doubts_of
 from .draft import Draft
-from .groups import Decomposed
 from .judging import Judging
 from .keys import Keys
 from .kinds import DATATYPES, a_kind
 from .plan import (
     ColumnPlan,
     Mark,
-    OverGroups,
     Plan,
     expressions_in,
 )
-from .quotients import with_quotients
-from .resolver import Resolver, places_crossed
+from .resolver import Resolver
 from .wants import wants_of
-
-
-def make_plan(
-    layout: SettledLayout, structure: Place, today: dt.date, complete: bool = False
-) -> Plan:
-    """Plan a run by the structure of the first records, or of all where it is ``complete``.
-
-    ``today`` is the day that relative periods are counted from.
-
-    Raises LayoutError with every fault that only the data could show.
-    """
-
-    def planned(*named: Names) -> Plan:
-        return _plan_with_trees(layout, structure, today, complete, frozenset(named))
-
-    plan = planned()
-    return replace(plan, doubts=tuple(doubts_of(plan, planned)))
-
-
-def _plan_with_trees(
-    layout: SettledLayout,
-    structure: Place,
-    today: dt.date,
-    complete: bool,
-    named: frozenset[Names],
-) -> Plan:
-    """The plan in which further places are ``named`` as levels; those that functions of trees are
-    about are trees."""
-    made: dict[Names, str] = {}
-    while True:
-        plan = _plan_rows(layout, structure, today, complete, Supposed(named, made))
-        if plan.made_trees <= made.keys():
-            return plan
-        made = made | {names: names[-1] for names in plan.made_trees}
 
 
 class Supposed(NamedTuple):
@@ -92,34 +53,12 @@ class Supposed(NamedTuple):
         return msgspec.structs.replace(known, named=named, nests=nests)
 
 
-_NOTHING_SUPPOSED = Supposed(frozenset(), {})
+NOTHING_SUPPOSED = Supposed(frozenset(), {})
 
 
-def _plan_rows(
-    layout: SettledLayout, structure: Place, today: dt.date, complete: bool, supposed: Supposed
-) -> Plan:
-    """The plan with what is supposed of levels."""
-    if not layout.row_per_group:
-        plan = _Planner(layout, structure, complete, today, supposed=supposed).plan()
-        return with_quotients(plan, layout.columns)
-    known = supposed.added_to(known_levels(layout, expressions_in(layout), complete))
-    parted = Decomposed(layout, Chain.of((), *with_trees(structure, known)))
-    plan = _Planner(parted.inner_layout(), structure, complete, today, supposed=supposed).plan()
-    kinds = parted.kinds(plan)
-    fields = Place(children={name: Place() for name in kinds})
-    rows = _Planner(parted.outer_layout(), fields, True, today, kinds).plan()
-    rows = replace(with_quotients(rows, layout.columns), addressed=True)
-    over = OverGroups(layout, tuple(parted.keys), tuple(parted.parts.values()), rows)
-    values = [one.value for one in layout.columns if one.value is not None]
-    values += [one.value for one in layout.sort if one.value is not None]
-    crossed = frozenset(
-        place for one in (*values, *parted.keys) for place in places_crossed(one.node, parted.chain)
-    )
-    lists = plan.lists_matter | crossed
-    return replace(plan, over=over, addressed=True, lists_matter=lists)
+class Planner:
+    """Makes the plan of one layout by what records look like."""
 
-
-class _Planner:
     def __init__(
         self,
         layout: SettledLayout,
@@ -127,7 +66,7 @@ class _Planner:
         complete: bool,
         today: dt.date,
         kinds: Mapping[str, str] | None = None,
-        supposed: Supposed = _NOTHING_SUPPOSED,
+        supposed: Supposed = NOTHING_SUPPOSED,
     ) -> None:
         """``kinds`` are those of the fields of records, where they are known."""
         self.kinds = kinds or {}
@@ -141,6 +80,7 @@ class _Planner:
         self.structure, self.known = with_trees(structure, known)
         self.planned = False  # whether there is a result yet
         self.result = Draft(layout, self._chain())
+        self.result.fields = self._declared_places()
         self.planned = True
 
     def plan(self) -> Plan:
@@ -201,6 +141,16 @@ class _Planner:
         ends += [one.side.levels[-1] for one in self.result.conditions if one.side is not None]
         ends += [one.chain.levels[-1] for one in self.result.openings]
         return {end[:length] for end in ends for length in range(1, len(end) + 1)}
+
+    def _declared_places(self) -> dict[Names, FieldDeclaration]:
+        """The declared fields by their places."""
+        found = {}
+        for one in self.layout.fields:
+            node = one.expression.node
+            assert isinstance(node, n.FieldPath)
+            names, _ = plain_steps(node, self.result.chain)
+            found[names] = one.in_locale(self.layout.locale)
+        return found
 
     def _asks_for_entries(self) -> bool:
         """Whether the run asks which entry a row stands for."""
@@ -352,40 +302,51 @@ class _Planner:
         self.result.columns = [self._placed(plan) for plan in self.result.columns]
 
     def _placed(self, plan: ColumnPlan) -> ColumnPlan:
-        column = plan.column
-        if column.value is None:
+        value = plan.column.value
+        if value is None:
             return plan
-        kind = self.result.kind(column.value.node)
+        column = self._unless_joined(plan.column, value)
+        kind = self.result.kind(value.node)
         timed = column.conversion is not None and column.conversion.kind == "time"
-        read = column.reads == "amount"
+        read = "amount" in column.reads
+        if column.reads and isinstance(value.node, n.FieldPath):
+            kind = "any"  # it is the text of the source that is read
         others = ("interval", "text") if timed else ("text",) if read else ()
         fitting = ("number", "any", "null", *others)
         if column.numeric and kind not in fitting:
             what = "a total" if column.adds else "`decimals`" if column.decimals else "a unit"
             message = f"column `{column.heading}` has {what}, but its value is {a_kind(kind)}"
-            self.problems.append(column.value.problem(message))
-        if column.reads not in ("", "amount"):
-            try:
-                DateReader(column.reads, column.locale or self.layout.locale or "en")
-            except ValueError as error:
-                self.problems.append(column.problem(f"column `{column.heading}`: `reads`: {error}"))
-        home = self.result.home(column.value.node)
-        if isinstance(column.value.node, n.FieldPath):
-            kind = self.kinds.get(level_name(column.value.node.names() or ()), kind)
+            self.problems.append(value.problem(message))
+        if isinstance(value.node, n.FieldPath) and self._joins(value.node):
+            kind = "any"
+        home = self.result.home(value.node)
+        if isinstance(value.node, n.FieldPath):
+            kind = self.kinds.get(level_name(value.node.names() or ()), kind)
         numeric = column.numeric or kind == "number"
         made = "number" if numeric else DATATYPES.get(column.datatype or "", kind)
         made = "text" if column.clean else made
-        if made == "any" and (self.kinds or self.result.may_be_timed(column.value.node)):
+        if made == "any" and (self.kinds or self.result.may_be_timed(value.node)):
             made = "mixed"
-        above = self._above_key(column.value) if column.once else home
+        above = self._above_key(value) if column.once else home
         if above < home:
-            once = self._once(column.value, above)
+            once = self._once(value, above)
             nodes = self._nodes_totalled(column, above)
             return ColumnPlan(
                 column, above, numeric, plan.slot, made, shown=home, once=once, nodes=nodes
             )
         nodes = self._nodes_totalled(column, home)
         return ColumnPlan(column, home, numeric, plan.slot, made, nodes=nodes)
+
+    def _unless_joined(self, column: Column, value: Expression) -> Column:
+        """A column; without the datatype of its field where it joins several of its values."""
+        node = value.node
+        if column.inherited and isinstance(node, n.FieldPath) and self._joins(node):
+            return msgspec.structs.replace(column, datatype=None, inherited=False)
+        return column
+
+    def _joins(self, path: n.FieldPath) -> bool:
+        """Whether a path stands for several values, which a column joins."""
+        return self.result.access(path).side is not None or not path.is_singular()
 
     def _nodes_totalled(self, column: Column, home: int) -> str:
         """Which nodes of a tree a total takes, if not all: sums and means take the leaves, unless

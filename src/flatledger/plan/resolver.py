@@ -95,6 +95,9 @@ class Resolver:
         self.plan.accesses[id(path)] = access, chain
         if access.rest and not access.rest[0].descendant:  # a lone object is a list of one there
             self.plan.lists_matter.add((*chain.levels[access.anchor], *access.names))
+        place = chain.place_of(path) if self.plan.fields else None
+        if place in self.plan.fields:
+            self.plan.declared[id(path)] = self.plan.fields[place]
         if self._within:
             self.plan.inside.add(id(path))
         if single and not self._may_be_one(path):

@@ -4,26 +4,22 @@ from __future__ import annotations
 
 from ..run.balance import Balance
 from ..values.faults import Fault, FaultKind
-from .words import counted, short
+from .words import short
 
 KINDS_SHOWN = 10
 _VALUE = 40
 
 
 def fault_lines(balance: Balance) -> list[str]:
-    """How many faults there are, and each kind of them: its commonest values and its first records;
-    those of records that were filtered out apart."""
-    gone = balance.faults_filtered_out
-    others = [f"In records that were filtered out: {counted(gone, 'fault')}"] if gone else []
+    """How many faults there are, and each kind of them: its commonest values and first records."""
     if not balance.fault_count:
-        return others
+        return []
     kinds = balance.fault_kinds[:KINDS_SHOWN]
     more = balance.fault_count - sum(one.count for one in kinds)
     return [
         f"Faults: {balance.fault_count:,}; what could not be read is in no total",
         *(f"  {kind_line(one)}" for one in kinds),
         *([f"  and {more:,} more; --faults-to FILE lists them all"] if more else []),
-        *others,
     ]
 
 

@@ -227,9 +227,7 @@ class Balance(msgspec.Struct):
 
     ``dropped`` records have no entry at the row's level. ``repeating`` are all levels that the plan
     reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths,
-    ``fault_kinds`` by their reasons too; those of records that were filtered out are in
-    ``faults_filtered_out`` alone. ``wrong`` says what is
-    not as it should be with rows or cells, which is an error of this program. ``notes`` are what
+    ``fault_kinds`` by their reasons too. ``wrong`` says what is not as it should be with rows or cells, which is an error of this program. ``notes`` are what
     the outputs have to say, and ``notices`` what somebody should look at: it may be right, and need
     not be. ``files_read`` are those of a source of several. ``below_left`` are columns that tell of
     what is left below a node, ``nodes_taken`` where the leaves of a tree are added up.
@@ -278,7 +276,6 @@ class Balance(msgspec.Struct):
     fault_count: int = 0
     fault_places: dict[str, int] = {}
     fault_kinds: list[FaultKind] = []
-    faults_filtered_out: int = 0
     faults: list[Fault] = []
     wrong: list[str] = []
     keyless: list[Keyless] = []

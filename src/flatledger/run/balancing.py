@@ -68,12 +68,12 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         fault_count=state.faults.count,
         fault_places=dict(state.faults.places.most_common()),
         fault_kinds=state.faults.told_kinds(),
-        faults_filtered_out=state.faults.filtered,
         faults=state.faults.kept,
         keyless=list(_keyless(keyless)),
         drift=state.drift.drift(),
         notices=[
             *(notice for one in state.watches.numerals.values() if (notice := one.notice())),
+            *(notice for one in state.watches.units.values() if (notice := one.notice())),
             *_both_figures(plan, state),
         ],
     )

@@ -7,13 +7,13 @@ import decimal
 import time
 from collections.abc import Iterator
 
-from ..errors import LayoutError
+from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.model import SettledLayout
 from ..layout.source_options import CATALOGUE
 from ..layout.spreading import without_keyless
+from ..plan.making import make_plan
 from ..plan.plan import ColumnPlan, Plan
-from ..plan.planner import make_plan
 from ..structure.missing_fields import MissingPath
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
@@ -131,8 +131,12 @@ class Run:
         """Amounts in several units can't be added up, compared or set side by side."""
         mixed = [one for one in self._state.watches.units.values() if one.mixed]
         if mixed:
+            columns = {f"column `{one.column.heading}`": one.column for one in self.plan.columns}
             problems = [
-                self.plan.column(one.heading).column.problem(one.message()) for one in mixed
+                columns[one.what].problem(one.message())
+                if one.what in columns
+                else Problem(one.message())
+                for one in mixed
             ]
             raise LayoutError(self.plan.layout.name, problems)
 

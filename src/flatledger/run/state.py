@@ -82,7 +82,6 @@ class RunState:
         self.read += result.read
         self.unreadable += result.unreadable
         self.counts.update(result.counts)
-        self.faults.filtered += result.filtered
         self._order.absorb(result.sequences)
         self._found += [*result.told, *result.judged]
         rows = self._taken(result)

@@ -15,6 +15,8 @@ from ..compile.doubting import BothFigures, Look
 from ..compile.plain_data import below
 from ..compile.program import GroupSums, Kept, Program, Sums, generate, generate_doubts
 from ..compile.watches import Watches
+from ..language.nodes import Node
+from ..plan.known import declared_of
 from ..plan.plan import Plan
 from ..structure.levels import Names
 from ..values.faults import Fault
@@ -48,7 +50,6 @@ class BatchResult(msgspec.Struct):
     told: list[Fault]
     judged: list[Fault]
     filled: list[Fault]
-    filtered: int
     counts: Counter[str]
     passed: list[int]
     rows: list[Row]
@@ -126,15 +127,14 @@ class Stepper:
         rows, entries = program.unfold(records, numbers, kept)
         if program.lists.taken() and program.watch_all is not None:
             program.watch_all(batch.records, batch.numbers)
-        known = set(judged)
-        filled = [fault for fault in program.faults.taken() if fault not in known]
+        known = {fault.address for fault in judged}
+        filled = [fault for fault in program.faults.taken() if fault.address not in known]
         sums, by_record = ControlSums((), {}), list[tuple[ControlSums, list[int]]]()
         if self._chooses_records:
             by_record = self._each(records, numbers, kept)
         else:
             sums = ControlSums(*program.control_sums(records, numbers, kept))
         self._look_at_keys(rows)
-        passed = set(numbers)
         names = self._identified(batch) if judged or filled else {}
         counted = Counter(dict(zip(program.counters, counts, strict=True)))
         counted.update({f"kept_{level}": count for level, count in enumerate(entries, 1)})
@@ -144,9 +144,8 @@ class Stepper:
             read=len(batch.records) + len(batch.faults),
             unreadable=len(batch.faults),
             told=_named([*batch.remarks, *batch.faults], {}, origin),  # a record's before it
-            judged=_named((one for one in judged if one.record in passed), names, origin),
+            judged=_named(judged, names, origin),
             filled=_named(filled, names, origin),
-            filtered=sum(one.record not in passed for one in judged),
             counts=counted,
             passed=numbers,
             rows=rows,
@@ -205,10 +204,18 @@ def _named(faults: Iterable[Fault], names: dict[int, str], origin: Origin) -> li
     return [msgspec.structs.replace(one, identifier=names.get(one.record, "")) for one in placed]
 
 
+def _is_typed(node: Node | None) -> bool:
+    """Whether a value is a field that is declared to have a datatype."""
+    declared = declared_of(node) if node is not None else None
+    return declared is not None and bool(declared.datatype)
+
+
 def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:
     """The keys whose texts could be meant as numbers: their places, what to call them, and whether
     they are ordered."""
-    clear = {c.slot for c in plan.columns if c.numeric or c.column.typed}
+    clear = {c.slot for c in plan.columns if c.numeric or c.column.typed or _is_typed(c.value)}
+    keys = enumerate(plan.extra_keys, len(plan.columns))
+    clear |= {slot for slot, (node, _) in keys if _is_typed(node)}
     sorted_by = set()
     for key in plan.sort:
         if not key.collation and key.slot not in clear:

@@ -176,6 +176,24 @@ class Chain(msgspec.Struct, frozen=True):
         for length in range(len(start) + 1, len(names) + 1):
             yield names[:length]
 
+    def place_of(self, path: n.FieldPath) -> Names | None:
+        """The place that a path ends at, whatever selectors are on the way; None where these may
+        lead to several."""
+        names, rest = plain_steps(path, self)
+        for segment in rest:
+            only = segment.selectors[0]
+            if segment.descendant or len(segment.selectors) > 1:
+                return None
+            if isinstance(only, n.Name):
+                names = (*names, only.name)
+            elif not self.is_level(names) and self._is_mapping(names):
+                names = (*names, MEMBERS)
+        return names
+
+    def _is_mapping(self, names: Names) -> bool:
+        place = self.structure.find(names)
+        return place is not None and place.kinds[dict] > 0 and not place.lists
+
     def counts_as_level(self, names: Names, segment: n.Segment) -> bool:
         """Whether a place that a selector chooses from is a level, or counts as stated."""
         if self.is_level(names):

@@ -21,6 +21,7 @@ def names_wanted(layout: LayoutParts) -> frozenset[str]:
     parts += [layout.row_per_group, layout.conditions, layout.sort, layout.group, layout.expects]
     parts += [layout.splits, layout.lookups, layout.source.records, layout.nest]
     parts += [layout.openings, layout.opens_by]
+    parts += [one.expression for one in layout.fields]
     for column in layout.columns:
         parts += [column.value, column.spread]
     nesting = {name for names, inner in layout.nests for name in (*names, inner)}

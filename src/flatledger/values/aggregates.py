@@ -274,7 +274,8 @@ class Last(First):
 
 
 class AnyOf(Aggregate):
-    """True if one is; else unknown if one is unknown; over nothing false."""
+    """True if one is; what is unknown is passed over, and if all are, so is the result (our own;
+    ISO 9075 gives unknown if one is). Over nothing false."""
 
     name, takes, gives = "any", "truth", "truth"
     unknown = composes = merges_at_once = True
@@ -290,16 +291,19 @@ class AnyOf(Aggregate):
         return state | later
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
-        settled = self._settled
-        return settled if settled in state else None if None in state else not settled
+        one, other = self._settled, not self._settled
+        if one in state:
+            return one
+        return None if None in state and other not in state else other
 
     def of_present(self, found: str) -> str:
-        settled = self._settled
-        return f"{settled} if {settled} in {found} else None if None in {found} else {not settled}"
+        one, other = self._settled, not self._settled
+        unknown = f"{found} and {other} not in {found}"
+        return f"{one} if {one} in {found} else None if {unknown} else {other}"
 
 
 class Every(AnyOf):
-    """False if one is; else unknown if one is unknown; over nothing true."""
+    """False if one is; unknown ones are passed over as by `any`. Over nothing true."""
 
     name = "every"
     _settled = False

@@ -149,31 +149,38 @@ def folded_unit(unit: str) -> str:
 
 
 class UnitWatch:
-    """The units that the values of one column stand in, each with its count and first record.
+    """The units that amounts stand in, each with its count and first record; ``what`` they are
+    amounts of. Those without a unit are counted.
 
-    >>> watch = UnitWatch("Weight")
+    >>> watch = UnitWatch("column `Weight`")
     >>> watch.note("kg", 1), watch.note("KG", 2), watch.note("g", 3), watch.mixed
     (None, None, None, True)
     """
 
-    def __init__(self, heading: str) -> None:
-        self.heading = heading
+    def __init__(self, what: str) -> None:
+        self.what = what
         self.met: dict[str, tuple[str, int, int]] = {}
+        self.bare = 0
 
     def note(self, unit: str, number: int) -> None:
         """Take note of a value's unit, and of its record."""
+        if not unit:
+            self.bare += 1
+            return
         key = folded_unit(unit)
         name, count, first = self.met.get(key, (unit, 0, number))
         self.met[key] = name, count + 1, min(first, number)
 
     def taken(self) -> UnitWatch:
         """What was noted since this was last asked."""
-        found = UnitWatch(self.heading)
+        found = UnitWatch(self.what)
         found.met, self.met = self.met, {}
+        found.bare, self.bare = self.bare, 0
         return found
 
     def merge(self, later: UnitWatch) -> None:
         """Take in what was noted elsewhere."""
+        self.bare += later.bare
         for key, (unit, count, first) in later.met.items():
             name, own, own_first = self.met.get(key, (unit, 0, first))
             self.met[key] = name, own + count, min(own_first, first)
@@ -183,13 +190,23 @@ class UnitWatch:
         """Whether there are several, so that the values can't be added up."""
         return len(self.met) > 1
 
+    def notice(self) -> str:
+        """What to point out where some amounts have a unit and others none."""
+        if not self.bare or len(self.met) != 1:
+            return ""
+        ((unit, count, _),) = self.met.values()
+        return (
+            f"{self.what}: {count:,} amounts are in {unit}, and {self.bare:,} have no unit; "
+            f"`unit: {unit}` says that these are in {unit} too"
+        )
+
     def message(self) -> str:
         """What is wrong, and what to write into the layout."""
         units = sorted(self.met.values(), key=lambda met: (-met[1], met[2]))
         told = ", ".join(f"{name} ({count:,}, first in record {n:,})" for name, count, n in units)
         most, other = units[0][0], units[1][0]
         return (
-            f"column `{self.heading}` holds amounts in {len(units):,} units: {told}. Write "
+            f"{self.what} holds amounts in {len(units):,} units: {told}. Write "
             f"`unit: {most}` if the others are mistakes, or what each is worth: "
             f"`unit: {{to: {most}, factors: {{{other}: …}}}}`"
         )
@@ -235,5 +252,5 @@ class ColumnReader:
                 raise ValueFaultError(f"is in {unit}, for which there is no factor")
             return Amount(scaled(number, factor), "")
         if folded_unit(unit) != folded_unit(self._unit):
-            raise ValueFaultError(f"is in {unit}, and the column in {self._unit}")
+            raise ValueFaultError(f"is in {unit}, and not in {self._unit}")
         return Amount(number, "")

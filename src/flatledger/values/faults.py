@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
+from typing import Any
 
 import msgspec
 
@@ -38,6 +39,11 @@ class Fault(msgspec.Struct, frozen=True):
     file_record: int = 0
 
     @property
+    def address(self) -> tuple[Any, ...]:
+        """What is the same of all faults of one value."""
+        return self.record, self.path, self.ordinals, self.value
+
+    @property
     def in_file(self) -> str:
         """The file with the number that the record has in it; blank where there is one only."""
         return f"{self.file}, record {self.file_record:,}" if self.file else ""
@@ -50,21 +56,20 @@ class Fault(msgspec.Struct, frozen=True):
 
 
 class FaultNotes:
-    """The faults that code meets as it runs; one that was noted already is the same one.
-
-    A value that both a condition and a column read is met twice, and noted once, by its address.
+    """The faults that code meets as it runs: one for each value, by its address, however many
+    conditions and columns read it; the first says what is wrong.
     """
 
     def __init__(self) -> None:
-        self._noted: dict[Fault, None] = {}
+        self._noted: dict[tuple[Any, ...], Fault] = {}
 
     def add(self, fault: Fault) -> None:
         """Take note of a fault."""
-        self._noted[fault] = None
+        self._noted.setdefault(fault.address, fault)
 
     def taken(self) -> list[Fault]:
         """What has been noted since this was last asked."""
-        found, self._noted = list(self._noted), {}
+        found, self._noted = list(self._noted.values()), {}
         return found
 
 
@@ -102,14 +107,13 @@ class FaultLog:
     """Counts all faults and keeps the first ones, so that memory stays bounded. Beyond so many
     ``kinds`` the others are counted by their paths alone.
 
-    ``sink`` is called with each fault that counts. ``filtered`` are those of records that were
-    filtered out, which are counted alone.
+    ``sink`` is called with each fault.
     """
 
     def __init__(
         self, most: int = MOST_FAULTS_HELD, sink: Callable[[Fault], None] | None = None
     ) -> None:
-        self.count = self.filtered = 0
+        self.count = 0
         self.kept: list[Fault] = []
         self.places: Counter[str] = Counter()
         self.kinds: dict[tuple[str, str], FaultKind] = {}
@@ -141,7 +145,6 @@ class FaultLog:
     def merge(self, later: FaultLog) -> None:
         """Take in the faults of what came later; those that it did not keep are counted."""
         self.count += later.count
-        self.filtered += later.filtered
         self.places.update(later.places)
         for path, reason in later.kinds:
             self._kind(path, reason).merge(later.kinds[path, reason])

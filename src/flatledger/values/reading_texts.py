@@ -5,10 +5,9 @@ from __future__ import annotations
 import datetime as dt
 import re
 import unicodedata
-from collections.abc import Callable
 from functools import lru_cache
-from typing import Any
 
+from .literals import Interval
 from .numbers import ValueFaultError
 
 _FIELD = re.compile(r"'([^']*)'|(y+|M+|d+|H+|h+|m+|s+|a)|(.)", re.DOTALL)
@@ -78,6 +77,45 @@ class DateReader:
             raise ValueFaultError("is not a time in the pattern that is read") from None
 
 
+class TimeReader:
+    """Reads times of day or, where it is no ``whole_day``, durations in a pattern of H, m and s.
+
+    >>> TimeReader("HH:mm")("07:30"), str(TimeReader("H:mm", whole_day=False)("26:05"))
+    (datetime.time(7, 30), 'P1DT2H5M')
+    """
+
+    def __init__(self, pattern: str, *, whole_day: bool = True) -> None:
+        parts = []
+        for quoted, field, other in _FIELD.findall(pattern):
+            if (field and field[0] not in "Hhms") or other.isalpha():
+                what = field or other
+                raise ValueError(f"`{what}` is no part of a time; these are HH, mm and ss")
+            if not field:
+                parts.append(re.escape(quoted or other))
+            elif field[0] in "Hh" and not whole_day:
+                parts.append(rf"(?P<hour>\d{{{len(field)},9}})")
+            else:
+                parts.append(_FIELDS.get(field, r"(?P<none>)"))
+        self._regex = re.compile("".join(parts), re.ASCII)
+        self._whole_day = whole_day
+
+    def __call__(self, text: str) -> dt.time | Interval:
+        """A time of day, or a duration. Raises ValueFaultError."""
+        found = self._regex.fullmatch(text.strip())
+        if found is None:
+            raise ValueFaultError("is not a time in the pattern that is read")
+        hour, minute, second = (
+            int(found.groupdict().get(name) or 0) for name in ("hour", "minute", "second")
+        )
+        try:
+            whole = dt.time(hour if self._whole_day else 0, minute, second)
+        except ValueError:
+            raise ValueFaultError("is not a time in the pattern that is read") from None
+        if self._whole_day:
+            return whole
+        return Interval(0, dt.timedelta(hours=hour, minutes=minute, seconds=second))
+
+
 def _century(short: int) -> int:
     """A year of two digits lies from 1970 to 2069."""
     return short + (2000 if short < 70 else 1900)
@@ -102,10 +140,3 @@ def _month_names(width: str, locale: str) -> dict[str, int]:
         for number, name in found.items():
             names |= {_folded(name): number, _folded(name.removesuffix(".")): number}
     return names
-
-
-def read_date(value: Any, reader: Callable[[str], Any]) -> Any:
-    """A date by a reader of texts."""
-    if isinstance(value, str):
-        return reader(value)
-    raise ValueFaultError("is no text that can be read")

@@ -1,0 +1,248 @@
+"""What the values of a field are, as its declaration has it: read once, and never rounded.
+
+A value that the source types itself is taken as it is where that can be the declared one: a number
+for a number. Texts are read by ISO 8601, as plain numbers or in the stated patterns.
+"""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Callable, Sequence
+from decimal import Decimal
+from typing import Any
+
+import msgspec
+
+from . import times
+from .amounts import Amount, ColumnReader, amount_reader
+from .cleaning import cleaned
+from .factors import Factor
+from .functions import text_of
+from .literals import Interval
+from .numbers import Unreadable, ValueFaultError, read_decimal
+from .reading_texts import DateReader, TimeReader
+
+NUMBERS = ("decimal", "integer")
+DATES = ("date", "dateTime")
+TIMED = (*DATES, "time", "duration")
+NUMERAL, AMOUNT = "numeral", "amount"
+KINDS = {
+    "string": "text",
+    "boolean": "truth",
+    "decimal": "number",
+    "integer": "number",
+    "date": "moment",
+    "dateTime": "moment",
+    "time": "time",
+    "duration": "interval",
+}
+_PADDED = re.compile(r"\s*[+-]?0[0-9]")
+_SHORT, _MOST = 60, 50_000
+
+
+class FieldDeclaration(msgspec.Struct, frozen=True):
+    """How the values of a field are read: its ``datatype`` (of CSVW), the patterns of ``reads``,
+    the ``unit`` that bare numbers are in with ``factors`` for others, what stands for no value
+    (``nulls``), and what is cleaned away.
+
+    >>> reader = FieldDeclaration("date", ("yyyy-MM-dd", "dd/MM/yyyy")).reader()
+    >>> reader.read("31/03/2026"), reader.quick["2026-03-31"], reader.quick["n/a"]
+    (datetime.date(2026, 3, 31), datetime.date(2026, 3, 31), None)
+    """
+
+    datatype: str = ""
+    reads: tuple[str, ...] = ()
+    locale: str = "en"
+    unit: str = ""
+    factors: dict[str, Factor] = {}
+    nulls: tuple[str, ...] = ()
+    clean: tuple[str, ...] = ()
+
+    @property
+    def kind(self) -> str:
+        """The kind of its values; ``any`` where no datatype is declared."""
+        return KINDS.get(self.datatype, "any")
+
+    def as_text(self) -> FieldDeclaration:
+        """The same, of which the texts are wanted as they were written."""
+        return FieldDeclaration("string", nulls=self.nulls, clean=self.clean)
+
+    def reader(self) -> FieldReader:
+        """What reads a value. Raises ValueError for a pattern that is none."""
+        return FieldReader(self)
+
+
+class _Quick(dict[str, Any]):
+    """What texts are read as, keeping the latest; None for null, and for what has to be told."""
+
+    def __init__(self, read: Callable[[str], Any]) -> None:
+        super().__init__()
+        self._read = read
+
+    def __missing__(self, text: str) -> Any:
+        try:
+            value = self._read(text)
+        except ValueFaultError:
+            value = None
+        if len(text) <= _SHORT:
+            if len(self) >= _MOST:
+                self.clear()
+            self[text] = value
+        return value
+
+
+class FieldReader:
+    """Reads the values of one field. ``quick`` has what texts are, without a word of what is wrong.
+
+    ``notes_units``: amounts can stand in any unit, which is to be noted.
+    """
+
+    def __init__(self, declared: FieldDeclaration) -> None:
+        self.declared = declared
+        self.kind = declared.kind
+        self._nulls = frozenset(text.strip() for text in declared.nulls)
+        self._amounts: ColumnReader | None = None
+        if AMOUNT in declared.reads:
+            reader = amount_reader(declared.locale)
+            factors = {declared.unit: Factor(), **declared.factors} if declared.factors else None
+            self._amounts = ColumnReader(reader, "" if factors else declared.unit, factors)
+        self.notes_units = self._amounts is not None and not declared.unit
+        self._from_text = self._text_reader()
+        self.quick = _Quick(self._read_text)
+
+    def read(self, value: Any) -> Any:
+        """A value as the declared one; None for null. Raises ValueFaultError."""
+        if isinstance(value, str):
+            return self._read_text(value)
+        if isinstance(value, Unreadable):
+            raise ValueFaultError(value.reason)
+        if isinstance(value, dict | list | msgspec.Struct):
+            if self.kind == "any":
+                return value
+            raise ValueFaultError("is no single value, and is declared as one")
+        if self._nulls and text_of(value) in self._nulls:
+            return None
+        return self._typed(value)
+
+    def amount(self, text: str) -> Amount:
+        """The amount in a text, with its unit where that is to be noted. Raises ValueFaultError."""
+        assert self._amounts is not None
+        return self._amounts(text)
+
+    def _read_text(self, text: str) -> Any:
+        bare = text.strip()
+        if not bare or bare in self._nulls:
+            return None
+        if self.declared.clean:
+            kept = cleaned(text, self.declared.clean)
+            if kept is None or kept.strip() in self._nulls:
+                return None
+            text = kept
+        return self._from_text(text)
+
+    def _typed(self, value: Any) -> Any:
+        """A value that the source typed itself: a number, a truth value, a moment."""
+        datatype = self.declared.datatype
+        if datatype in ("", *NUMBERS) and isinstance(value, float):
+            value = read_decimal(repr(value))
+        if not datatype:
+            return value
+        if datatype == "string":
+            return text_of(value)
+        if datatype == "boolean" and isinstance(value, bool):
+            return value
+        is_number = isinstance(value, int | Decimal) and not isinstance(value, bool)
+        if datatype in NUMBERS and is_number:
+            return self._whole(value)
+        if datatype in TIMED and isinstance(value, dt.date | dt.time | Interval):
+            return self._moment(value)
+        if datatype in TIMED and self.declared.reads and is_number:
+            return self._from_text(text_of(value))
+        raise ValueFaultError(f"is {_called(value)}, and is declared as {_an(datatype)}")
+
+    def _whole(self, number: int | Decimal) -> int | Decimal:
+        if self.declared.datatype == "decimal" or isinstance(number, int):
+            return number
+        if number != number.to_integral_value():
+            raise ValueFaultError("is no whole number")
+        return int(number)
+
+    def _moment(self, value: Any) -> Any:
+        as_declared: dict[str, Callable[[Any], Any]] = {
+            "date": times.as_date,
+            "dateTime": times.as_timestamp,
+            "time": times.as_time,
+            "duration": times.as_interval,
+        }
+        return as_declared[self.declared.datatype](value)
+
+    def _text_reader(self) -> Callable[[str], Any]:
+        """What reads a text that is neither blank nor null."""
+        datatype, patterns = self.declared.datatype, self.declared.reads
+        if datatype in NUMBERS:
+            return self._amount if self._amounts is not None else self._numeral
+        if datatype == "boolean":
+            return _truth
+        if datatype in DATES and patterns:
+            readers = [(one, DateReader(one, self.declared.locale)) for one in patterns]
+            return lambda text: self._moment(_agreed(text, readers))
+        if datatype in TIMED and patterns:
+            spans = [(one, TimeReader(one, whole_day=datatype == "time")) for one in patterns]
+            return lambda text: _agreed(text, spans)
+        if datatype in TIMED:
+            return self._moment
+        return lambda text: text
+
+    def _amount(self, text: str) -> int | Decimal:
+        assert self._amounts is not None
+        return self._whole(self._amounts(text).number)
+
+    def _numeral(self, text: str) -> int | Decimal:
+        bare = text.strip()
+        number = read_decimal(bare)
+        if number is None:
+            raise ValueFaultError("is not a number")
+        if NUMERAL not in self.declared.reads and (_PADDED.match(bare) or bare[0] == "+"):
+            raise ValueFaultError(
+                "may be a code: it has zeros before it, or a plus; `reads: numeral` takes it for "
+                "a number, `datatype: string` for a text"
+            )
+        if bare.lstrip("+-").isdigit():
+            return int(bare) if len(bare) < _SHORT else self._whole(number)
+        return self._whole(number)
+
+
+def _agreed(text: str, readers: Sequence[tuple[str, Callable[[str], Any]]]) -> Any:
+    """What a text is by each pattern that fits, which must be one. Raises ValueFaultError."""
+    found: dict[str, Any] = {}
+    why = ""
+    for pattern, read in readers:
+        try:
+            found[pattern] = read(text)
+        except ValueFaultError as error:
+            why = why or str(error)
+    if not found:
+        alone = len(readers) == 1
+        raise ValueFaultError(why if alone else "is not in any of the patterns that are read")
+    if len({*found.values()}) > 1:
+        ways = " and ".join(f"{value} ({pattern})" for pattern, value in found.items())
+        raise ValueFaultError(f"can be read as {ways}")
+    return next(iter(found.values()))
+
+
+def _truth(text: str) -> bool:
+    known = {"true": True, "false": False}.get(text.strip().lower())
+    if known is None:
+        raise ValueFaultError("is neither true nor false")
+    return known
+
+
+def _called(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true or false"
+    return "a number" if isinstance(value, int | float | Decimal) else "a date or a time"
+
+
+def _an(datatype: str) -> str:
+    return f"{'an' if datatype[0] in 'aeiou' else 'a'} {datatype}"
