@@ -30,7 +30,7 @@ columns:
 only: [no in list('wanted.txt')]
 fit-to: form.csv
 """,
-    "l.fields.txt": "# by hand\nno\nlines\nlines.qty\nkind\nstation\n",
+    "l.note.txt": "# by hand\nno\nlines\nlines.qty\nkind\nstation\n",
     "side.csv": "code,name\nTAR,Tarven\n",
     "codes.csv": "code,says\na,An A\n",
     "wanted.txt": "R1\nR2\n",
@@ -120,8 +120,8 @@ def test_a_layout_s_own_file_and_standard_input_are_looked_at_too(tool: Tool, fo
         ("survey", "s.jsonl", "--html", "link"),
         ("draft", "s.jsonl", "-o", "s.jsonl", "--replace"),
         ("draft", "s.jsonl", "--fit-to", "form.csv", "-o", "form.csv", "--replace"),
-        ("draft", "l.fields.txt", "-o", "l.yaml", "--replace", "--learn"),
-        ("export", "l.yaml", "l.fields.txt", "-o", "t.csv", "--learn"),
+        ("draft", "l.note.txt", "-o", "l.yaml", "--replace", "--learn"),
+        ("export", "l.yaml", "l.note.txt", "-o", "t.csv", "--learn"),
     ],
 )
 def test_other_commands_write_over_nothing_that_takes_part(
@@ -240,8 +240,8 @@ def test_what_people_write_is_replaced_on_their_word_alone(tool: Tool, folder: P
 def test_learning_only_adds(tool: Tool, folder: Path) -> None:
     done = tool("export", "l.yaml", "s.jsonl", "-o", "t.csv", "--learn")
     assert done.returncode == 0
-    note = FILES["l.fields.txt"] + "new\nplace\nplace.code\nplace.name\n"
-    assert (folder / "l.fields.txt").read_text() == note
+    note = FILES["l.note.txt"] + "new\nplace\nplace.code\nplace.name\n"
+    assert (folder / "l.note.txt").read_text() == note
 
 
 def test_the_demo_leaves_what_is_there(tool: Tool, folder: Path) -> None:

@@ -51,12 +51,14 @@ def draft(
     fit_to: str | PathLike[str] | None = None,
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
+    fields: Mapping[str, Any] | None = None,
 ) -> DraftedLayout:
     """The text of a layout for a source (as in `table`): every field at or above the row's level.
 
     ``row_per`` is left out: the deepest level that most records have is taken, and the comments
     say what else there is. With ``fit_to`` its columns are those of a published form (CSV or XLSX),
-    filled where a field's name is the heading's, and else blank with proposals. Raises SourceError,
+    filled where a field's name is the heading's, and else blank with proposals. What ``fields``
+    declares is written into it. Raises SourceError,
     also where there is no such level, and LayoutError where the form can't be read.
 
     >>> text = draft([{"no": 1, "unit_price": 2}])
@@ -64,10 +66,17 @@ def draft(
     ['  - No: no', '  - Unit price: unit_price']
     """
     result = survey(
-        source, records=records, sample=sample, largest_record=largest_record, reading=reading
+        source,
+        records=records,
+        sample=sample,
+        largest_record=largest_record,
+        reading=reading,
+        fields=fields,
     )
     source_states = {**result.states, **source_keys(records, reading)}
-    drafted = DraftedLayout(_writer(result, row_per, source_states, fit_to).text())
+    writer = _writer(result, row_per, source_states, fit_to)
+    writer.declared = dict(fields or {})
+    drafted = DraftedLayout(writer.text())
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted
 

@@ -28,6 +28,7 @@ from ..sources import AnySource
 from ..structure.missing_fields import judged
 from ..structure.wanted import names_wanted
 from ..values.functions import text_of
+from .declaring import declared_fields
 from .layout_files import FilesOf
 from .opening import is_catalogue, open_as
 from .shelf_folders import ShelfFolders
@@ -73,13 +74,14 @@ def evaluate(
     first: int = 10,
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
+    fields: Mapping[str, Any] | None = None,
 ) -> EvaluatedRows:
     """Evaluate an expression on the first records of a source.
 
     ``row_per`` is the level that a row stands for, ``records`` the path to the records within a
     document, and ``largest_record`` bounds each, in MB. Values come as they are, lists and mappings
-    included. Raises ExpressionError, with the position, where the expression cannot be evaluated,
-    and SourceError.
+    included, or as ``fields`` declares them. Raises ExpressionError, with the position, where the
+    expression cannot be evaluated, and SourceError.
 
     >>> for found in evaluate("lines.qty", [{"lines": [{"qty": 2}, {"qty": 3}]}]):
     ...     print(found.record, found.value)
@@ -88,10 +90,12 @@ def evaluate(
     catalogue = is_catalogue(source, reading)
     level = _expression(row_per, catalogue) if row_per and row_per != "record" else None
     columns = (Column(expression, _expression(expression, catalogue)),)
+    declared = declared_fields(fields, catalogue=catalogue)
     layout = SettledLayout(
         "expression",
         columns,
         row_per=level,
+        fields=declared,
         today=dt.date.today(),
         source=SourceOptions(format=CATALOGUE if catalogue else ""),
     )

@@ -43,6 +43,7 @@ def export(
     report_to: Destination | None = None,
     if_there: IfThere | None = None,
     verify: bool = False,
+    fields: Mapping[str, Any] | None = None,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
@@ -60,7 +61,7 @@ def export(
     form that the columns do not fit, and looks for names that come twice in an object.
     ``verify`` reads each finished file again, by a reader that is not ours, and holds every cell
     against what was written. ``faults_to`` takes every fault as a table (CSV), ``report_to`` the
-    balance as JSON. Nothing that takes part is written over.
+    balance as JSON. ``fields`` declares further fields. Nothing that takes part is written over.
 
     Raises LayoutError, ShelfError, AnswerError, SourceError, OutputError and MissingExtraError.
 
@@ -70,7 +71,7 @@ def export(
     >>> balance.balanced, balance.rows, written.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    stated = Layout.of(layout)
+    stated = Layout.of(layout).declaring(fields)
     given = given_for(stated, ask, learn=learn, strict=strict)
     output = output_of(stated.request, given)
     places = Places(

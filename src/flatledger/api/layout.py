@@ -169,6 +169,15 @@ directory
         changed.path = self.path
         return changed.made_of(self.files | met)
 
+    def declaring(self, fields: Mapping[str, Any] | None) -> Layout:
+        """The layout with further declared fields, which are merged with its own by place and key.
+
+        >>> layout = Layout.from_data({"columns": [{"Raised": "raised"}]})
+        >>> [one.declared.datatype for one in layout.declaring({"raised": "date"}).request.fields]
+        ['date']
+        """
+        return self.with_changes({"fields": fields}) if fields else self
+
     def fitted_to(
         self, form: str | PathLike[str], *, header_row: int = 0, first_row: int = 0
     ) -> Layout:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from ..errors import LayoutError, Problem
-from ..layout.note import Note, note_of, note_text, parse_note, with_more
+from ..layout.note import FORMER, Note, note_of, note_text, parse_note, with_more
 from .files_met import reading
 from .layout import Layout
 
@@ -23,6 +23,10 @@ def note_beside(layout: Layout, *, learn: bool = False) -> Note | None:
             raise LayoutError(layout.name, [problem])
         return None
     path = note_of(layout.path)
+    former = layout.path.with_name(layout.path.stem + FORMER)
+    if former.exists() and not path.exists():
+        problem = Problem(f"the note {former.name} is called {path.name} now; rename it")
+        raise LayoutError(layout.name, [problem])
     if not path.exists():
         return Note(frozenset()) if learn else None
     return parse_note(_text(path), str(path))

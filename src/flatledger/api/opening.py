@@ -10,6 +10,7 @@ from typing import Any
 from ..bounds import LARGEST_LIST_HELD
 from ..compile.definitions import Definitions
 from ..errors import LayoutError, SourceError
+from ..layout.declared import bare
 from ..layout.model import LayoutParts, Lookup
 from ..layout.read_source import SOURCE
 from ..layout.reading import Reading
@@ -29,6 +30,7 @@ from ..sources.splitting import Splitter
 from ..structure.levels import KnownLevels, known_levels
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
+from ..values.field_values import FieldReader
 from .layout_files import FilesOf
 from .shelf_folders import ShelfFolders
 
@@ -116,7 +118,7 @@ def enriched(request: LayoutParts, source: Source, structure: Place | None = Non
     known = known_levels(request, expressions_in(request), structure is not None)
 
     def enrichments() -> list[Enrichment]:
-        lists = (_side_list(one, known) for one in request.lookups)
+        lists = (_side_list(one, known, _key_reader(one, request)) for one in request.lookups)
         return [*(Splitter(one, known) for one in request.splits), *lists]
 
     return EnrichedSource(source, enrichments, structure)
@@ -128,10 +130,23 @@ def lookup_counts(reader: Reader) -> list[LookupCount]:
     return [one.count() for one in added if isinstance(one, SideList)]
 
 
-def _side_list(lookup: Lookup, known: KnownLevels) -> SideList:
+def _key_reader(lookup: Lookup, request: LayoutParts) -> FieldReader | None:
+    """What reads the keys of a side list, where the field is declared that it is matched by."""
+    names = [*lookup.matched_by]
+    fields = (one for one in request.fields if bare(one.names) == names)
+    field = next((one for one in fields if one.declared.kind not in ("any", "text")), None)
+    return field.in_locale(request.locale).reader() if field is not None else None
+
+
+def _side_list(lookup: Lookup, known: KnownLevels, reader: FieldReader | None) -> SideList:
     """A side list, in memory where it is not too large. Raises SourceError."""
     path = Path(lookup.file)
     if path.stat().st_size > LARGEST_LIST_HELD:
+        if reader is not None:
+            raise SourceError(
+                f"{path} is too large to be held in memory, and its keys can't be read as they are "
+                f"declared; leave out what no record needs, or declare {lookup.key} as a string"
+            )
         if path.suffix not in ORDERED:
             raise SourceError(
                 f"{path} is too large to be held in memory; save it as CSV or JSON Lines, ordered "
@@ -141,4 +156,5 @@ def _side_list(lookup: Lookup, known: KnownLevels) -> SideList:
     with OpenedList(lookup.file, lookup.reading) as found:
         if found.double:
             raise SourceError(f"{path} has a heading twice: {', '.join(found.double)}")
-        return SideList(lookup, HeldEntries(lookup, found.entries, found.names), known)
+        held = HeldEntries(lookup, found.entries, found.names, reader)
+        return SideList(lookup, held, known, reader)

@@ -59,21 +59,22 @@ def preview(
     rows: int = ROWS,
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
+    fields: Mapping[str, Any] | None = None,
 ) -> Preview:
     """Run a layout without writing; count over the whole source, or over its first 1,000 records.
 
     So many ``rows`` are kept as the first ones.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``ask`` gives the values
-    that the layout asks for. Raises LayoutError, ShelfError, AnswerError, SourceError and
-    OutputError, as the export would.
+    that the layout asks for, ``fields`` declares further fields. Raises LayoutError, ShelfError,
+    AnswerError, SourceError and OutputError, as the export would.
 
     >>> layout = {"columns": [{"No": "no"}, {"Mark": {"text": "x"}}]}
     >>> look = preview(layout, [{"no": 1}, {}])
     >>> [(one.column.heading, one.column.text, one.filled) for one in look.columns], look.rows
     ([('No', None, 1), ('Mark', 'x', 2)], 2)
     """
-    stated = Layout.of(layout)
+    stated = Layout.of(layout).declaring(fields)
     given = given_for(stated, ask)
     check_own_place(stated, source, output_of(stated.request, given))
     prepared = Preparation(stated, source, given, most=SAMPLE if sample else None)

@@ -33,6 +33,7 @@ from ..structure.survey import (
 from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
 from ..values.parts import flattened
+from .declaring import FieldsRead, declared_fields
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
 
@@ -65,26 +66,30 @@ def survey(
     progress: Progress | None = None,
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
+    fields: Mapping[str, Any] | None = None,
 ) -> Survey:
     """Look at the first ``sample`` records of a source (as in `table`; None: at all) and describe
     each place.
 
     ``records`` is the path to the records within a document, and ``largest_record`` bounds each, in
     MB. ``reading`` says more of how it is read, by the keys that stand under `source` in a layout
-    (``{"delimiter": "pipe"}``, ``{"sheet": "Stores"}``). Raises SourceError and LayoutError.
+    (``{"delimiter": "pipe"}``, ``{"sheet": "Stores"}``). Of what ``fields`` declares it is told how
+    many values are read so. Raises SourceError and LayoutError.
 
     >>> result = survey([{"no": 1, "lines": [{"qty": 2}]}, {"no": 2, "lines": {"qty": 3}}])
     >>> [(field.path, field.filled, field.entries) for field in result.fields]
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
-    tops, found = _gathered(source, records, sample, None, progress, largest_record, reading)
-    fields = _fields(tops.get("", Spot()), found)
+    read = FieldsRead(declared_fields(fields, catalogue=is_catalogue(source, reading)))
+    tops, found = _gathered(source, records, sample, None, progress, largest_record, reading, read)
+    places = _fields(tops.get("", Spot()), found)
+    read.tell(places)
     if not found.records:
-        fields = [unfilled(path_of("", heading)) for heading in found.headings]
+        places = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
-        for field in _outermost_levels(fields):
+        for field in _outermost_levels(places):
             field.remarks.append(f"if these are the records: --records {field.path}")
-    return msgspec.structs.replace(found, fields=fields)
+    return msgspec.structs.replace(found, fields=places)
 
 
 def _outermost_levels(fields: Sequence[FieldSurvey]) -> Iterator[FieldSurvey]:
@@ -164,6 +169,7 @@ def _gathered(
     progress: Progress | None,
     largest_record: int,
     reading: Mapping[str, Any] | None,
+    read: FieldsRead | None = None,
 ) -> tuple[dict[str, Spot], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
     everything = sample is None
@@ -183,6 +189,8 @@ def _gathered(
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
         for taken in _counted(reader, found, sample, progress):
+            if read is not None:
+                read.look_at(taken)
             for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")

@@ -43,8 +43,9 @@ class Table(Iterator[Row]):
         *,
         ask: Mapping[str, Any] | None = None,
         progress: Progress | None = None,
+        fields: Mapping[str, Any] | None = None,
     ) -> None:
-        stated = Layout.of(layout)
+        stated = Layout.of(layout).declaring(fields)
         self._prepared = Preparation(stated, source, given_for(stated, ask))
         self._progress = progress
         self._run = self._prepared.run(progress)
@@ -240,14 +241,15 @@ def table(
     *,
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
+    fields: Mapping[str, Any] | None = None,
 ) -> Table:
     """Flatten records into the rows of a table; nothing is written.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``source`` is a path
     (``-``: standard input), several files (a list of paths, a pattern, a folder, a ZIP file), an
     open file, or any iterable of records. ``ask`` gives the values
-    that the layout asks for; ``progress`` is called with the number of records read so far. Raises
-    LayoutError, ShelfError, AnswerError and SourceError.
+    that the layout asks for; ``progress`` is called with the number of records read so far.
+    ``fields`` declares further fields. Raises LayoutError, ShelfError, AnswerError and SourceError.
 
     >>> layout = {
     ...     "row-per": "lines",
@@ -260,4 +262,4 @@ def table(
     >>> lines.balance.balanced, [(one.heading, one.level) for one in lines.columns]
     (True, [('No', 'record'), ('Sum', 'lines')])
     """
-    return Table(layout, source, ask=ask, progress=progress)
+    return Table(layout, source, ask=ask, progress=progress, fields=fields)

@@ -15,7 +15,14 @@ SECTIONS = {
         *("row_per", "columns", "only", "sort", "group", "take", "fit_to", "save"),
     ),
     "What the layout asks for": ("ask", "answers"),
-    "How the source is read": ("reading", "records", "below", "everything", "largest_record"),
+    "How the source is read": (
+        "fields",
+        "reading",
+        "records",
+        "below",
+        "everything",
+        "largest_record",
+    ),
     "How the table is written": (
         *("to", "format_", "delimiter", "header", "encoding", "csvw", "with_balance"),
         *("if_there", "verify"),

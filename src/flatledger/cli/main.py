@@ -58,7 +58,20 @@ def reading_option(command: Callable[..., Any]) -> Callable[..., Any]:
         help="How SOURCE is read, as under `source` in a layout: sheet=Stores, delimiter=pipe.",
     )
     below = click.option("--below", is_flag=True, help="Of a folder also the folders within it.")
-    return read(below(command))
+    field = click.option(
+        *("--field", "fields"),
+        multiple=True,
+        metavar="TEXT",
+        callback=_fields,
+        help="What the values of a field are: 'raised: {datatype: date, reads: dd/MM/yyyy}'.",
+    )
+    return field(read(below(command)))
+
+
+def _fields(context: click.Context, _: click.Parameter, texts: tuple[str, ...]) -> dict[str, Any]:
+    from .typed import declared_fields
+
+    return declared_fields(texts)
 
 
 def _reading(context: click.Context, _: click.Parameter, texts: tuple[str, ...]) -> dict[str, Any]:

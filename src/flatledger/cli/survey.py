@@ -40,6 +40,7 @@ def run_survey(
 ) -> int:
     """Show a survey; what was read is said on standard error."""
     check_page(page, [*inputs_of(source)])
+    fields = options.pop("fields")
     sample = None if everything else SAMPLE
     if values:
         return _show_values(values, source, options)
@@ -51,7 +52,7 @@ def run_survey(
             result = survey_positions(under, source, sample=sample, progress=progress, **options)
             found = {"": result}
         else:
-            result = survey(source, sample=sample, progress=progress, **options)
+            result = survey(source, sample=sample, progress=progress, fields=fields, **options)
             found = {"": result}
     if under:
         found = _under(under, found)

@@ -137,11 +137,28 @@ def reading_keys(texts: tuple[str, ...]) -> dict[str, Any]:
     return found
 
 
+def declared_fields(texts: tuple[str, ...]) -> dict[str, Any]:
+    """Fields as they would stand in a layout: 'raised: date'. Raises click.UsageError."""
+    found: dict[str, Any] = {}
+    for text in texts:
+        if glued := _GLUED.match(text):
+            path, declared = glued.groups()
+            raise click.UsageError(f"Write a blank after the colon: --field '{path}: {declared}'")
+        item = _without_places(read_yaml(text, f"--field {text!r}"))
+        if not isinstance(item, ItemMap):
+            raise click.UsageError(
+                f"--field takes a field with what it is, such as 'raised: date', not {text!r}."
+            )
+        found |= {key.text: value for key, value in item.pairs}
+    return found
+
+
 def _typed(
     row_per: str | None,
     reading: dict[str, Any],
     take: int | None = None,
     output: dict[str, Any] | None = None,
+    fields: dict[str, Any] | None = None,
     **lists: tuple[str, ...],
 ) -> dict[str, Any]:
     """What was typed, as a layout's keys and values."""
@@ -152,6 +169,8 @@ def _typed(
         typed["output"] = output
     if take is not None:
         typed["take"] = {"first": take, "of": "records"}
+    if fields:
+        typed["fields"] = fields
     for key, texts in lists.items():
         if texts:
             typed[key] = [_column(text) if key == "columns" else _condition(text) for text in texts]

@@ -52,6 +52,7 @@ class Draft:
     ) -> None:
         self.result = result
         self.source = source
+        self.declared: Mapping[str, Any] = {}  # the fields that are declared already
         lone = result.records == 1  # a document whose keys are data holds the entries
         self.catalogue = result.states.get("format") == CATALOGUE
         self.outer = outer = {path_above(f.path) for f in result.fields}
@@ -153,6 +154,8 @@ class Draft:
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
         if self.source:
             lines += ["", *write_yaml(from_data({"source": self.source})).splitlines()]
+        if self.declared:
+            lines += ["", *write_yaml(from_data({"fields": self.declared})).splitlines()]
         repeating = [scalar(rooted(f.path)) for f in self.result.fields if f.is_level]
         lines += ["", f"levels: [{', '.join(repeating)}]"]
         if repeating:
@@ -164,7 +167,7 @@ class Draft:
         others = [path for path in ("record", *self.levels) if path != self.row]
         if others:
             lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
-        keys = ("row-per", "levels", "nests", "primary-key")
+        keys = ("row-per", "levels", "nests", "primary-key", "fields", "  ")
         lines += self._primary_key()
         return [line if line.startswith(keys) else comment(line) for line in lines]
 

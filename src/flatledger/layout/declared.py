@@ -56,10 +56,10 @@ def field_at(node: n.Node, fields: Iterable[DeclaredField]) -> DeclaredField | N
         for one in steps
         if isinstance(one, n.Name | n.Wildcard)
     ]
-    return next((one for one in fields if _bare(one.names) == _bare(names)), None)
+    return next((one for one in fields if bare(one.names) == bare(names)), None)
 
 
-def _bare(names: Iterable[str]) -> list[str]:
+def bare(names: Iterable[str]) -> list[str]:
     """Names without the wildcards between them, which go to the entries of a list."""
     found = [*names]
     return [name for name in found[:-1] if name != ANY] + found[-1:]

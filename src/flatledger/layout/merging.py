@@ -6,11 +6,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..errors import LayoutError, Problem
+from ..errors import ExpressionError, LayoutError, Problem
+from ..language import parse_expression
+from .declared import place_of
 from .names import proposal
 from .text import Item, ItemList, ItemMap, Scalar
 
-_MERGED = ("source", "fields", "ask", "totals", "calendar", "output")
+_MERGED = ("source", "ask", "totals", "calendar", "output")
 _OWN = ("layout", "about")  # what a layout says of itself only
 _TAKES_PLACE = {"row-per-group": ("row-per", "group"), "row-per": ("row-per-group",)}
 Pairs = tuple[tuple[Scalar, Item], ...]
@@ -58,6 +60,8 @@ class Merger:
                 value = self.columns(before, value, leave_out)
             elif key.text == "only" and before is not None:
                 value = _joined(before, value)
+            elif key.text == "fields" and isinstance(before, ItemMap):
+                value = _fields(before, value)
             elif key.text in _MERGED and isinstance(before, ItemMap):
                 value = _overlaid(before, value)
             if key.text != "leave-out":
@@ -142,6 +146,33 @@ def _overlaid(before: ItemMap, now: Item) -> Item:
     own = {key.text for key, _ in now.pairs}
     kept = tuple((key, value) for key, value in before.pairs if key.text not in own)
     return _with(now, (*kept, *now.pairs))
+
+
+def _fields(before: ItemMap, now: Item) -> Item:
+    """Declared fields over those of another layout, by their places and keys."""
+    if not isinstance(now, ItemMap):
+        return now
+    former = {_spelt(key): (key, value) for key, value in before.pairs}
+    changed = []
+    for key, value in now.pairs:
+        _, other = former.pop(_spelt(key), (key, ItemMap(())))
+        changed.append((key, _overlaid(_with_datatype(other), _with_datatype(value))))
+    return _with(now, (*former.values(), *changed))
+
+
+def _spelt(key: Scalar) -> object:
+    """A place however it is spelt; the text where it is none."""
+    try:
+        return place_of(parse_expression(key.text)) or key.text
+    except ExpressionError:
+        return key.text
+
+
+def _with_datatype(item: Item) -> ItemMap:
+    """A field's keys; a datatype alone is one of them."""
+    if isinstance(item, ItemMap):
+        return item
+    return ItemMap(((Scalar("datatype", item.line, item.column), item),))
 
 
 def _heading(item: Item) -> str | None:

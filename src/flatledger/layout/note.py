@@ -15,7 +15,8 @@ from msgspec import json
 
 from ..errors import LayoutError, Problem
 
-SUFFIX = ".fields.txt"
+SUFFIX = ".note.txt"
+FORMER = ".fields.txt"  # what it was called before
 _KEY = "named-by "
 
 
@@ -23,7 +24,7 @@ def note_of(layout: Path) -> Path:
     """Where the note of a layout stands.
 
     >>> note_of(Path("layouts/lines.yaml")).name
-    'lines.fields.txt'
+    'lines.note.txt'
     """
     return layout.with_name(layout.stem + SUFFIX)
 

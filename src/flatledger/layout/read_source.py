@@ -33,7 +33,7 @@ from .reading import (
 from .source_options import SourceOptions, TableReading
 from .text import Item, Scalar
 
-_PATHS, _FIELDS = "paths", "fields"
+_PATHS, _NAMES = "paths", "names"
 _NAME = re.compile(r"[^\W\d][\w-]*(?::[^\W\d][\w.-]*)?")  # of a field, or of an element
 
 
@@ -80,7 +80,7 @@ def _namespaces(item: Item, where: str, reading: Reading) -> tuple[tuple[str, st
 def _headings(item: Item, where: str, reading: Reading) -> dict[str, Any]:
     """What the headings are: fields, paths, or names of the layout's own."""
     if isinstance(item, Scalar):
-        kind = choice((_FIELDS, _PATHS)).read(item, where, reading)
+        kind = choice((_NAMES, _PATHS)).read(item, where, reading)
         return {"nested": kind == _PATHS}
     names = tuple(TEXT.read(one, where, reading) for one in items_of(item))
     twice = next((name for name in names if names.count(name) > 1), None)
@@ -105,7 +105,7 @@ def _widths(item: Item, where: str, reading: Reading) -> tuple[tuple[str, int], 
 
 _PREFIX = re.compile(r"[^\W\d][\w.-]*")
 _NAMESPACES = Form(_namespaces, {"type": "object", "additionalProperties": TEXT.schema})
-_HEADINGS = Form(_headings, either({"enum": [_FIELDS, _PATHS]}, one_or_more(TEXT.schema)))
+_HEADINGS = Form(_headings, either({"enum": [_NAMES, _PATHS]}, one_or_more(TEXT.schema)))
 _WIDTHS = Form(
     _widths,
     {"type": "object", "additionalProperties": whole_number(LARGEST_COLUMN_WIDTH, 1).schema},

@@ -227,10 +227,11 @@ class Balance(msgspec.Struct):
 
     ``dropped`` records have no entry at the row's level. ``repeating`` are all levels that the plan
     reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths,
-    ``fault_kinds`` by their reasons too. ``wrong`` says what is not as it should be with rows or cells, which is an error of this program. ``notes`` are what
-    the outputs have to say, and ``notices`` what somebody should look at: it may be right, and need
-    not be. ``files_read`` are those of a source of several. ``below_left`` are columns that tell of
-    what is left below a node, ``nodes_taken`` where the leaves of a tree are added up.
+    ``fault_kinds`` by their reasons too. ``wrong`` says what is not as it should be with rows or
+    cells, which is an error of this program. ``notes`` are what the outputs have to say, and
+    ``notices`` what somebody should look at: it may be right, and need not be. ``files_read`` are
+    those of a source of several. ``below_left`` are columns that tell of what is left below a node,
+    ``nodes_taken`` where the leaves of a tree are added up.
 
     >>> import flatledger
     >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "only": ["fee < 9"]}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from decimal import Decimal
 from itertools import islice
 from typing import Any, Protocol
 
@@ -15,17 +16,34 @@ from ..structure.structure import Place
 from ..structure.trees import with_trees
 from ..values.element_texts import element_value
 from ..values.faults import Fault, shown
+from ..values.field_values import FieldReader
 from ..values.functions import text_of
+from ..values.numbers import ValueFaultError
 from .enriched import entries_at
 from .entry_files import Entry
 
 SHOWN = 10
 
 
-def key_of(entry: Entry, name: str) -> str:
-    """The key of an entry as a text; blank where it has none that is one value."""
+def key_of(entry: Entry, name: str, reader: FieldReader | None = None) -> str:
+    """The key of an entry as a text; blank where it has none that is one value. Of a declared field
+    the ``reader`` says what its values are, so that equal ones have one text."""
     key = entry.get(name)
-    return "" if key is None or isinstance(key, dict | list) else text_of(key).strip()
+    return "" if key is None or isinstance(key, dict | list) else key_text(key, reader)
+
+
+def key_text(value: Any, reader: FieldReader | None) -> str:
+    """A value that is matched by, as a text; what can't be read is its own."""
+    text = text_of(value).strip()
+    if reader is None:
+        return text
+    try:
+        read = reader.read(value)
+    except ValueFaultError:
+        return text
+    if isinstance(read, Decimal):
+        return format(read.normalize(), "f")
+    return "" if read is None else text_of(read).strip()
 
 
 def check_key(file: str, key: str, names: Iterable[str], found: bool) -> None:
@@ -60,7 +78,11 @@ class HeldEntries:
     """The entries of a side list in memory (Entries). ``headings`` are those of a CSV file."""
 
     def __init__(
-        self, lookup: Lookup, entries: Iterator[Entry], headings: Sequence[str] = ()
+        self,
+        lookup: Lookup,
+        entries: Iterator[Entry],
+        headings: Sequence[str] = (),
+        reader: FieldReader | None = None,
     ) -> None:
         self._entries: dict[str, list[Entry]] = {}
         self._used: set[str] = set()
@@ -68,7 +90,7 @@ class HeldEntries:
         self.keyless = 0
         for entry in entries:
             first = first or entry
-            key = key_of(entry, lookup.key)
+            key = key_of(entry, lookup.key, reader)
             if key:
                 self._entries.setdefault(key, []).append(entry)
             else:
@@ -95,8 +117,15 @@ class HeldEntries:
 class SideList:
     """A side list, and what was asked of it (an Enrichment)."""
 
-    def __init__(self, lookup: Lookup, entries: Entries, known: KnownLevels) -> None:
+    def __init__(
+        self,
+        lookup: Lookup,
+        entries: Entries,
+        known: KnownLevels,
+        reader: FieldReader | None = None,
+    ) -> None:
         self.lookup = lookup
+        self._reader = reader
         self._known = known
         self._entries = entries
         self._missing: dict[str, None] = {}
@@ -146,7 +175,9 @@ class SideList:
         value = element_value(value)
         if value is None or value == "" or isinstance(value, dict | list):
             return None
-        key = text_of(value).strip()
+        key = key_text(value, self._reader)
+        if not key:
+            return None
         found = self._entries.find(key)
         if counted:
             self._count(key, bool(found))

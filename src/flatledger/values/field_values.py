@@ -41,6 +41,10 @@ _PADDED = re.compile(r"\s*[+-]?0[0-9]")
 _SHORT, _MOST = 60, 50_000
 
 
+class AmbiguousValueError(ValueFaultError):
+    """Raised for a text that two patterns read as different values."""
+
+
 class FieldDeclaration(msgspec.Struct, frozen=True):
     """How the values of a field are read: its ``datatype`` (of CSVW), the patterns of ``reads``,
     the ``unit`` that bare numbers are in with ``factors`` for others, what stands for no value
@@ -227,7 +231,7 @@ def _agreed(text: str, readers: Sequence[tuple[str, Callable[[str], Any]]]) -> A
         raise ValueFaultError(why if alone else "is not in any of the patterns that are read")
     if len({*found.values()}) > 1:
         ways = " and ".join(f"{value} ({pattern})" for pattern, value in found.items())
-        raise ValueFaultError(f"can be read as {ways}")
+        raise AmbiguousValueError(f"can be read as {ways}")
     return next(iter(found.values()))
 
 
