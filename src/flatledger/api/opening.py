@@ -76,7 +76,11 @@ def open_plain(
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
     options = Options.of(
-        how, double_keys=strict, asked=names_wanted(request), reads_all=reads_everything(request)
+        how,
+        double_keys=strict,
+        asked=names_wanted(request),
+        reads_all=reads_everything(request),
+        declared=frozenset(".".join(one.names) for one in request.fields),
     )
     opened = open_source(source, options, format=how.stated_format, keep=keep)
     if request.nest is not None and not request.nest.of:

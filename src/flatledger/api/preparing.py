@@ -9,6 +9,7 @@ from typing import Any
 from ..compile.definitions import Definitions
 from ..compile.level_watch import LevelsDifferError
 from ..errors import LayoutError, LevelsError
+from ..language.nodes import FieldPath
 from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
 from ..outputs.finishing import group_wording
@@ -18,7 +19,7 @@ from ..run.protocols import Lent, Progress, Source
 from ..sources import AnySource
 from ..sources.first_records import FirstRecords
 from ..sources.remembered import RememberedSource
-from ..structure.levels import Names, level_name, named_place
+from ..structure.levels import Names, level_name, named_place, plain_steps
 from ..structure.missing_fields import judged
 from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
@@ -122,6 +123,7 @@ class Preparation:
         once more where that can be done.
         """
         missing = run.missing()
+        self._check_declared(run)
         if not missing:
             return
         structure = run.plan.chain.structure
@@ -134,6 +136,19 @@ class Preparation:
         if found.problems and not by_a_standard:
             raise LayoutError(layout.name, found.problems)
         run.notices += [*(one.message for one in found.problems), *found.notices]
+
+    def _check_declared(self, run: Run) -> None:
+        """Point out a declared field that no record has and nothing else uses."""
+        chain = run.plan.chain
+        for one in self.layout.fields:
+            assert isinstance(one.expression.node, FieldPath)
+            names = plain_steps(one.expression.node, chain)[0]
+            if names in run.plan.used or chain.structure.find(names) is not None:
+                continue
+            if run.saw_all or (
+                self.source.again and self._structure_of(self.source).find(names) is None
+            ):
+                run.notices.append(f"`fields` declares {one.expression.text}, which no record has")
 
     def named_keys(self) -> dict[str, tuple[str, ...]]:
         """All keys that are known by now, by what the columns for them are named by."""
@@ -158,6 +173,7 @@ class Preparation:
         structure = Place(names_wanted(self._request))
         with source.open() as reader:
             structure.of_elements = reader.of_elements
+            structure.types_moments = reader.types_moments
             for batch in reader.batches():
                 for number, record in zip(batch.numbers, batch.records, strict=True):
                     structure.add(record, number)

@@ -171,6 +171,7 @@ class Columns:
             locale=locale,
             unit="" if how and not how.factors else column.unit,
             factors=how.factors if how else {},
+            typed=self.code.plan.chain.structure.types_moments,
         )
         notes = self._notes_units and (not column.unit or how is not None)
         watch = f"column `{column.heading}`" if notes and "amount" in column.reads else ""

@@ -22,9 +22,11 @@ class DeclaredField(msgspec.Struct, frozen=True):
     declared: FieldDeclaration
     locale: str = ""
 
-    def in_locale(self, locale: str) -> FieldDeclaration:
-        """The declaration with the locale that it is read by, where that of the layout is given."""
-        return msgspec.structs.replace(self.declared, locale=self.locale or locale or "en")
+    def in_locale(self, locale: str, typed: bool = False) -> FieldDeclaration:
+        """The declaration with the locale that it is read by, where that of the layout is given;
+        of a source that has ``typed`` its dates and times."""
+        locale = self.locale or locale or "en"
+        return msgspec.structs.replace(self.declared, locale=locale, typed=typed)
 
 
 def place_of(node: n.Node) -> tuple[str, ...] | None:

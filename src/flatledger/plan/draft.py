@@ -56,6 +56,7 @@ class Draft:
     inside: set[int] = field(default_factory=set)  # paths that stand in an aggregate
     fields: dict[Names, FieldDeclaration] = field(default_factory=dict)  # by their places
     declared: dict[int, FieldDeclaration] = field(default_factory=dict)  # paths that end at one
+    notices: list[str] = field(default_factory=list)
     missing: list[MissingPath] = field(default_factory=list)
     used: set[Names] = field(default_factory=set)
     referred_homes: dict[str, tuple[int, ...]] = field(default_factory=dict)

@@ -151,7 +151,7 @@ class Plan:
     ``made_trees`` are levels that it takes for trees though the records show none. It would be
     another plan if a list stood at a place of ``lists_matter``, of whatever length, or one of
     several at one of ``several_matter``; it is in ``doubts`` about places that have held lone
-    objects only. ``over``
+    objects only. ``notices`` are what the layout says that may be meant otherwise. ``over``
     is there where a row of the table stands for a group of the rows of this plan. Rows have an
     address where they are ``addressed``: where something asks which entry a row stands for.
     """
@@ -173,6 +173,7 @@ class Plan:
     lists_matter: frozenset[Names] = frozenset()
     several_matter: frozenset[Names] = frozenset()
     doubts: tuple[Doubt, ...] = ()
+    notices: tuple[str, ...] = ()
     openings: tuple[OpeningPlan, ...] = ()
     over: OverGroups | None = None
     addressed: bool = False

@@ -132,6 +132,7 @@ class Planner:
             lists_matter=frozenset(draft.lists_matter | self._on_the_way()),
             several_matter=frozenset(draft.several_matter),
             openings=tuple(draft.openings),
+            notices=tuple(dict.fromkeys(draft.notices)),
             addressed=self._asks_for_entries(),
         )
 
@@ -149,7 +150,7 @@ class Planner:
             node = one.expression.node
             assert isinstance(node, n.FieldPath)
             names, _ = plain_steps(node, self.result.chain)
-            found[names] = one.in_locale(self.layout.locale)
+            found[names] = one.in_locale(self.layout.locale, self.structure.types_moments)
         return found
 
     def _asks_for_entries(self) -> bool:

@@ -98,6 +98,8 @@ class Resolver:
         place = chain.place_of(path) if self.plan.fields else None
         if place in self.plan.fields:
             self.plan.declared[id(path)] = self.plan.fields[place]
+        if self.plan.fields:
+            self._note_raw(path, chain)
         if self._within:
             self.plan.inside.add(id(path))
         if single and not self._may_be_one(path):
@@ -114,6 +116,22 @@ class Resolver:
                 f"{_first_list(chain, access.side)}; use {ways}",
                 path,
             )
+
+    def _note_raw(self, path: n.FieldPath, chain: Chain) -> None:
+        """Point out a comparison in brackets with a declared field: the raw value stands there."""
+        for place, segment in enumerate(path.segments):
+            start = chain.place_of(n.FieldPath(path.position, path.segments[:place])) or ()
+            parts = [part for part in segment.walk() if isinstance(part, n.FilterComparison)]
+            for side in (side for part in parts for side in (part.left, part.right)):
+                names = side.names() if isinstance(side, n.FieldPath) and side.relative else None
+                declared = self.plan.fields.get((*start, *(names or ())))
+                if names and declared is not None and declared.datatype not in ("", "string"):
+                    field = level_name((*start, *names))
+                    self.plan.notices.append(
+                        f"`{self._expression.text}`: in brackets the value of {field} is compared "
+                        f"as it stands in the source, and not as the {declared.datatype} that it "
+                        "is declared"
+                    )
 
     def _may_be_one(self, path: n.FieldPath) -> bool:
         """Whether a path stands for one value where one is needed, and several are a fault."""

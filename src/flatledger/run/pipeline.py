@@ -92,7 +92,7 @@ class Run:
             structure is not None,
         )
         self.stepper = Stepper(self.plan, definitions=lent.definitions)
-        self.notices: list[str] = []
+        self.notices = list(self.plan.notices)
         self._looked_at = len(first)
         self._state = RunState(self.plan, first=first, store=lent.store, sink=lent.faults)
         self._last = last_step(self.plan, self._state, lent)

@@ -129,7 +129,9 @@ class Reader(Protocol):
 
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
     plan asks for. ``manner`` says how the source is read, where there is something to say. Records
-    ``of_elements`` are those of marked-up text: what stands for one value may be an object. What it
+    ``of_elements`` are those of marked-up text: what stands for one value may be an object. One
+    that
+    ``types_moments`` gives dates and times by ISO 8601, however they are shown in it. What it
     ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
     is given at its end. Its batches have their origin from it, or come from its ``file``.
     """
@@ -138,6 +140,7 @@ class Reader(Protocol):
     manner: str
     decodes: bool
     of_elements: bool
+    types_moments: bool
     states: Mapping[str, Any]
     account: Account
     file: str

@@ -67,9 +67,12 @@ class Described:
                 f"{', '.join(headings)}; mend or remove the metadata"
             )
 
-    def readings(self) -> list[Reading | None]:
-        """What is made of the cells of each column, if anything."""
-        return [_reading(one) for one in self._columns]
+    def readings(self, declared: frozenset[str] = frozenset()) -> list[Reading | None]:
+        """What is made of the cells of each column, if anything; nothing of those that a layout has
+        ``declared``."""
+        return [
+            None if declared.intersection(_titles(one)) else _reading(one) for one in self._columns
+        ]
 
 
 def metadata_beside(name: str) -> list[Path]:

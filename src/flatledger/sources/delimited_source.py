@@ -58,7 +58,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         data.close()
         raise SourceError(f"{name} has no headings; name them under `source` with `headings`")
     described.check([*headings])
-    readings = described.readings()
+    readings = described.readings(options.declared)
     if any(readings):
         blocks = read_cells(blocks, readings)
     if stated.formula_guard:

@@ -141,6 +141,7 @@ class FilesReader(BaseReader):
         self._looked: list[Any] | None = None
         first = self._first[1]
         self.decodes, self.of_elements, self.states = first.decodes, first.of_elements, first.states
+        self.types_moments = first.types_moments
         self._take_note(*self._first)
 
     def peek(self) -> list[Any]:

@@ -16,7 +16,8 @@ class Options(NamedTuple):
     ``table`` is how a table is read. ``namespaces`` are the prefixes of the names of elements. Only
     the names that are ``asked`` for are built, where a format has more than anybody wants (None: it
     is not known), unless it is all that is read. Several files are read ``as_named``, or in the
-    natural order of their names. What can be read of a broken record is taken ``in_part``.
+    natural order of their names. What can be read of a broken record is taken ``in_part``. The
+    columns of a table that are ``declared`` in a layout are not read as metadata describe them.
     """
 
     records: tuple[Names, ...] = ()
@@ -29,6 +30,7 @@ class Options(NamedTuple):
     as_named: bool = False
     skips_unreadable: bool = False
     in_part: bool = False
+    declared: frozenset[str] = frozenset()
 
     @classmethod
     def of(
@@ -38,6 +40,7 @@ class Options(NamedTuple):
         double_keys: bool = False,
         asked: frozenset[str] | None = None,
         reads_all: bool = False,
+        declared: frozenset[str] = frozenset(),
     ) -> Self:
         """The options that a layout states."""
         largest = how.largest_record << 20
@@ -52,6 +55,7 @@ class Options(NamedTuple):
             how.file_order == "as-named",
             how.unreadable_files == "skip",
             how.broken_records == "in-part",
+            declared,
         )
 
     @property

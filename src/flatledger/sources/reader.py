@@ -14,6 +14,7 @@ class BaseReader:
 
     decodes = False
     of_elements = False
+    types_moments = False
     states: Mapping[str, Any] = MappingProxyType({})
     account = Account()
     name = ""
@@ -24,6 +25,7 @@ class BaseReader:
         """Tell of the records what a reader tells that they are taken from."""
         self.name, self.file, self.manner = reader.name, reader.file, reader.manner
         self.of_elements, self.states = reader.of_elements, reader.states
+        self.types_moments = reader.types_moments
         self.account = reader.account
 
     def close(self) -> None:

@@ -109,6 +109,7 @@ class TableReader(BaseReader):
         self._blocks = blocks
         self._close = close
         self._texts = texts
+        self.types_moments = not texts
         self._value = value
         self._plain: Maker = _nested(self._headings, name) if nested else self._as_mappings
         if nested and value is not None:

@@ -23,7 +23,8 @@ class Place:
     number of the record that has the first of these. Where names are ``wanted``, others are kept
     apart only as long as they are few: beyond that they are the ``rest``, of which no more is known
     than what they have in common.
-    Records ``of_elements`` are those of marked-up text, as is said of the record itself.
+    Records ``of_elements`` are those of marked-up text, and a source ``types_moments`` whose dates
+    are by ISO 8601 however they are shown, as is said of the record itself.
     ``nesting`` is the name that a place and the one above it have in common: a member of that name
     is this place again, however deep it goes.
     """
@@ -33,6 +34,7 @@ class Place:
     nesting: str = ""
     nested: bool = False  # an object was met there
     of_elements: bool = False
+    types_moments: bool = False
 
     lists: int = 0
     many: int = 0

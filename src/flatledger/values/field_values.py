@@ -38,6 +38,7 @@ KINDS = {
     "duration": "interval",
 }
 _PADDED = re.compile(r"\s*[+-]?0[0-9]")
+_ISO = re.compile(r"\s*(?:\d{4}-\d\d-\d\d(?:T|\s*$)|\d\d:\d\d:\d\d|-?P)")
 _SHORT, _MOST = 60, 50_000
 
 
@@ -48,7 +49,8 @@ class AmbiguousValueError(ValueFaultError):
 class FieldDeclaration(msgspec.Struct, frozen=True):
     """How the values of a field are read: its ``datatype`` (of CSVW), the patterns of ``reads``,
     the ``unit`` that bare numbers are in with ``factors`` for others, what stands for no value
-    (``nulls``), and what is cleaned away.
+    (``nulls``), and what is cleaned away. Where the source has ``typed`` its dates and times, these
+    are by ISO 8601, whatever the patterns.
 
     >>> reader = FieldDeclaration("date", ("yyyy-MM-dd", "dd/MM/yyyy")).reader()
     >>> reader.read("31/03/2026"), reader.quick["2026-03-31"], reader.quick["n/a"]
@@ -62,6 +64,7 @@ class FieldDeclaration(msgspec.Struct, frozen=True):
     factors: dict[str, Factor] = {}
     nulls: tuple[str, ...] = ()
     clean: tuple[str, ...] = ()
+    typed: bool = False
 
     @property
     def kind(self) -> str:
@@ -112,6 +115,7 @@ class FieldReader:
             factors = {declared.unit: Factor(), **declared.factors} if declared.factors else None
             self._amounts = ColumnReader(reader, "" if factors else declared.unit, factors)
         self.notes_units = self._amounts is not None and not declared.unit
+        self._patterns = self._pattern_readers()
         self._from_text = self._text_reader()
         self.quick = _Quick(self._read_text)
 
@@ -181,6 +185,15 @@ class FieldReader:
         }
         return as_declared[self.declared.datatype](value)
 
+    def _pattern_readers(self) -> list[tuple[str, Callable[[str], Any]]]:
+        """What reads by each pattern of dates or times."""
+        datatype, patterns = self.declared.datatype, self.declared.reads
+        if datatype in DATES:
+            return [(one, DateReader(one, self.declared.locale)) for one in patterns]
+        if datatype in TIMED:
+            return [(one, TimeReader(one, whole_day=datatype == "time")) for one in patterns]
+        return []
+
     def _text_reader(self) -> Callable[[str], Any]:
         """What reads a text that is neither blank nor null."""
         datatype, patterns = self.declared.datatype, self.declared.reads
@@ -188,15 +201,17 @@ class FieldReader:
             return self._amount if self._amounts is not None else self._numeral
         if datatype == "boolean":
             return _truth
-        if datatype in DATES and patterns:
-            readers = [(one, DateReader(one, self.declared.locale)) for one in patterns]
-            return lambda text: self._moment(_agreed(text, readers))
         if datatype in TIMED and patterns:
-            spans = [(one, TimeReader(one, whole_day=datatype == "time")) for one in patterns]
-            return lambda text: _agreed(text, spans)
+            return self._in_patterns
         if datatype in TIMED:
             return self._moment
         return lambda text: text
+
+    def _in_patterns(self, text: str) -> Any:
+        """A date or time in one of the patterns, or typed by the source itself."""
+        if self.declared.typed and _ISO.match(text):
+            return self._moment(text.strip())
+        return self._moment(_agreed(text, self._patterns))
 
     def _amount(self, text: str) -> int | Decimal:
         assert self._amounts is not None
