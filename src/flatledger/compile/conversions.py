@@ -50,6 +50,8 @@ class Conversions:
         return known
 
     def _convert(self, kind: str, node: n.Node) -> Operand:
+        if kind in ("moment", "when") and isinstance(node, n.Call) and node.name == "period_of":
+            return self._period_start(node)
         value = self.emit.value(node)
         if value.kind in (kind, "null") or (kind == "when" and value.kind in TIMES):
             return value
@@ -80,6 +82,13 @@ class Conversions:
         with self.code.below(f"if {' and '.join(tests)}:"):
             self.code.add(convert)
         return Operand(result, kind)
+
+    def _period_start(self, node: n.Call) -> Operand:
+        """A period where a moment is wanted: its first day."""
+        moment, unit = self.as_kind("moment", node.arguments[0]), self.emit.text(node.arguments[1])
+        told = self.code.told(node.arguments[0])
+        code = f"period_start({moment.code}, {unit.code}, {told})"
+        return self.code.unless_null((moment, unit), code, "moment")
 
     def _looked_up(self, kind: str, code: str, raw: str, node: n.Node) -> Operand:
         """A moment or a number: what texts usually are is looked up, all else read with care."""

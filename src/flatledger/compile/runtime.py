@@ -30,6 +30,7 @@ from ..values.matching import like, like_regex, overlap
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
 from ..values.parts import flattened, goes_deeper
 from ..values.patterns import SECONDS, PatternTooSlowError
+from ..values.periods import period_start
 from .level_entries import Address, LevelEntries
 from .plain_data import (
     FaultText,
@@ -117,6 +118,7 @@ class Runtime:
             "aggregate": over,
             **{f.__name__: f for f in (cast_value, overlap, result_below)},
             "compare_times": times.compare,
+            "period_start": period_start,
             "calculate": times.calculate,
         }
         kinds: dict[str, Callable[[Any], Any]] = {

@@ -12,6 +12,7 @@ from ..layout.model import SettledLayout
 from ..values.amounts import UnitWatch
 from ..values.matching import ListWatch, ValuesSeen
 from ..values.numerals import NumeralWatch
+from ..values.shown_alike import AlikeWatch
 
 
 class Watches:
@@ -21,6 +22,7 @@ class Watches:
         self.lists: dict[tuple[str, str | None], ListWatch] = {}  # by name and heading
         self.seen: dict[int, ValuesSeen] = {}  # by the index of a condition
         self.numerals: dict[str, NumeralWatch] = {}
+        self.alike: dict[str, AlikeWatch] = {}  # by the key
         self.units: dict[str, UnitWatch] = {}  # by what they are amounts of
 
     @classmethod
@@ -37,6 +39,10 @@ class Watches:
     def numerals_of(self, what: str, ordered: bool = True, codes: bool = False) -> NumeralWatch:
         """What watches whether numbers are compared as texts, or ``codes`` with numbers in them."""
         return self.numerals.setdefault(what, NumeralWatch(what, ordered, codes))
+
+    def alike_of(self, what: str, value: str, pattern: str) -> AlikeWatch:
+        """What watches whether a key is shown alike by a pattern though it differs."""
+        return self.alike.setdefault(what, AlikeWatch(what, value, pattern))
 
     def units_of(self, what: str) -> UnitWatch:
         """What watches the units of a column's amounts, or of a field's."""
@@ -59,7 +65,7 @@ class Watches:
                     own[key] = watch
 
     def _tables(self, other: Watches) -> list[tuple[dict[Any, Any], dict[Any, Any]]]:
-        names = ("lists", "seen", "numerals", "units")
+        names = ("lists", "seen", "numerals", "alike", "units")
         return [(getattr(self, name), getattr(other, name)) for name in names]
 
 

@@ -220,6 +220,8 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
     if "unit" in keys:
         unit = settled_unit(keys["unit"], unit, field.declared.unit if field else "", reading)
     declared = field.declared.datatype if field and "reads" not in keys else ""
+    if value is not None and "format" in keys and "datatype" not in keys and _is_period(value):
+        found["datatype"] = "date"  # its first day
     typed = {"datatype": declared} if declared and "clean" not in keys else {}
     _check_column(item, keys, {**typed, **found}, unit, where, reading)
     column = Column(
@@ -234,6 +236,10 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
     if "columns-from" not in keys:
         return [as_declared(column, reading.fields)]
     return _spread(item, keys, column, spread, reading)
+
+
+def _is_period(value: Expression) -> bool:
+    return isinstance(value.node, Call) and value.node.name == "period_of"
 
 
 def _as_number(value: Expression, datatype: str) -> Expression:

@@ -9,6 +9,7 @@ from ..language import nodes as n
 from ..values.collations import collation_key
 from ..values.functions import FUNCTIONS
 from ..values.patterns import interoperable
+from ..values.periods import UNITS
 from .draft import Draft
 from .kinds import TIMES, a_kind, fits
 
@@ -82,6 +83,10 @@ class KindChecks:
             self._tell("this pattern is no I-Regexp (RFC 9485)", node.pattern)
 
     def _check_arguments(self, node: n.Call) -> None:
+        if node.name == "period_of":
+            unit = getattr(node.arguments[1], "value", UNITS[0])
+            if unit not in UNITS:
+                self._tell(f"no period `{unit}`; there are {', '.join(UNITS)}", node.arguments[1])
         if node.name in FUNCTIONS:
             function = FUNCTIONS[node.name]
             for argument, kind in zip(node.arguments, function.parameters, strict=False):

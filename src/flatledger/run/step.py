@@ -15,13 +15,16 @@ from ..compile.doubting import BothFigures, Look
 from ..compile.plain_data import below
 from ..compile.program import GroupSums, Kept, Program, Sums, generate, generate_doubts
 from ..compile.watches import Watches
-from ..language.nodes import Node
+from ..language.nodes import FieldPath, Node
+from ..layout.column import Column
 from ..plan.known import declared_of
 from ..plan.plan import Plan
 from ..structure.levels import Names
 from ..values.faults import Fault
+from ..values.field_values import DATES
 from ..values.functions import text_of
 from ..values.numbers import EXACT
+from ..values.shown_alike import period_shown
 from .drift import DriftLook, Seen
 from .expecting import Sequences, sequences
 from .protocols import Batch, Origin, Row
@@ -77,6 +80,7 @@ class Stepper:
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
         self._keys = list(watched_keys(plan))
+        self._alike = list(keys_shown_alike(plan))
         self._doubts: Look | None = None
         self._told: set[int] = set()  # doubts for which a record was found
 
@@ -135,6 +139,7 @@ class Stepper:
         else:
             sums = ControlSums(*program.control_sums(records, numbers, kept))
         self._look_at_keys(rows)
+        self._look_at_days(rows)
         names = self._identified(batch) if judged or filled else {}
         counted = Counter(dict(zip(program.counters, counts, strict=True)))
         counted.update({f"kept_{level}": count for level, count in enumerate(entries, 1)})
@@ -187,6 +192,10 @@ class Stepper:
             if watch.on:
                 watch.look([row[place] for row in rows])
 
+    def _look_at_days(self, rows: list[Row]) -> None:
+        for place, *called in self._alike:
+            self.program.watches.alike_of(*called).look(row[place] for row in rows)
+
     def _identified(self, batch: Batch) -> dict[int, str]:
         """What the primary key says of the records of a batch, by their numbers."""
         if self.program.identify is None:
@@ -224,3 +233,27 @@ def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:
     for key in plan.group:
         if key.slot not in sorted_by | clear:
             yield key.slot, f"group by `{key.text}`", False
+
+
+def keys_shown_alike(plan: Plan) -> Iterator[tuple[int, str, str, str]]:
+    """The keys of days that a format shows by a longer period: their places, what to call them,
+    the value, and the format."""
+    table = plan if plan.over is None else plan.over.plan
+    shown = [one.column for one in table.columns if one.column.format and one.column.value]
+    for way, keys in (("group", plan.group), ("sort", plan.sort)):
+        for key in keys:
+            if key.slot >= len(plan.columns):
+                continue
+            own = plan.columns[key.slot].column
+            for column in shown:
+                same = column.heading == own.heading or _stands_for(column, own.heading)
+                pattern, value = column.format or "", own.value
+                if same and value and column.datatype in DATES and period_shown(pattern):
+                    text = f"{way} by `{column.heading}`"
+                    yield key.slot, text, " ".join(value.text.split()), pattern
+
+
+def _stands_for(column: Column, key: str) -> bool:
+    """Whether a column over groups shows a key as it is."""
+    node = column.value.node if column.value is not None else None
+    return isinstance(node, FieldPath) and node.names() == (key,)

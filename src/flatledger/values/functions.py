@@ -19,6 +19,7 @@ from .element_texts import element_value
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
 from .parts import WHOLE, parts
+from .periods import period_of
 
 Number = int | Decimal
 PARTS_SEPARATOR = ", "  # between all parts, unless another is given
@@ -292,6 +293,7 @@ FUNCTIONS = {
     IN_LANGUAGE: Function(("any", "text"), 0, "any", in_language),
     "mentions": Function(("any", "text"), 0, "truth", mentions, within=True),
     "all_parts": Function(("any", "any"), 1, "text", all_parts, within=True),
+    "period_of": Function(("moment", "text"), 0, "text", period_of),
     "working_time": Function(
         ("any", "text", "text", "number", "number"), 3, "number", times.working_time
     ),

@@ -6,6 +6,8 @@ import datetime as dt
 import re
 from typing import NamedTuple
 
+from .numbers import ValueFaultError
+
 _ABSOLUTE = re.compile(
     r"(?P<year>\d{4})(?:-(?:Q(?P<quarter>[1-4])|W(?P<week>\d\d)|(?P<month>\d\d)(?:-(?P<day>\d\d))?))?"
 )
@@ -54,6 +56,45 @@ def parse_period(text: str, today: dt.date) -> Period:
         return _absolute(found, bare.upper())
     except ValueError:
         raise ValueError(f"there is no '{text}' in the calendar") from None
+
+
+UNITS = ("day", "week", "month", "quarter", "year")
+
+
+def period_of(moment: dt.date, unit: str) -> str:
+    """The period that a day or moment lies in, as ISO 8601 writes it; quarters as `in period` does.
+
+    The texts of one unit are ordered as the periods are. Raises ValueFaultError.
+
+    >>> day = dt.date(2026, 3, 31)
+    >>> [period_of(day, unit) for unit in UNITS]
+    ['2026-03-31', '2026-W14', '2026-03', '2026-Q1', '2026']
+    """
+    if unit == "day":
+        return f"{moment:%Y-%m-%d}" if moment.year > 999 else moment.isoformat()[:10]
+    if unit == "week":
+        year, week, _ = moment.isocalendar()
+        return f"{year:04d}-W{week:02d}"
+    if unit == "month":
+        return f"{moment.year:04d}-{moment.month:02d}"
+    if unit == "quarter":
+        return f"{moment.year:04d}-Q{(moment.month + 2) // 3}"
+    if unit == "year":
+        return f"{moment.year:04d}"
+    raise ValueFaultError(f"`{unit}` is no period; there are {', '.join(UNITS)}")
+
+
+def period_start(moment: dt.date, unit: str) -> dt.date:
+    """The first day of the period that a day or moment lies in. Raises ValueFaultError.
+
+    >>> period_start(dt.datetime(2026, 3, 31, 10), "quarter")
+    datetime.date(2026, 1, 1)
+    """
+    text = period_of(moment, unit)
+    try:
+        return parse_period(text, dt.date.min).first
+    except ValueError:  # a week that begins before the calendar does
+        return dt.date.min
 
 
 def _span(start: str, end: str, today: dt.date) -> Period:
