@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Set as AbstractSet
 from typing import Any
 
 from ..compile.definitions import Definitions
 from ..compile.level_watch import LevelsDifferError
-from ..errors import LayoutError, LevelsError
+from ..errors import LayoutError, LevelsError, SourceError
 from ..language.nodes import FieldPath
 from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
@@ -20,7 +21,8 @@ from ..sources import AnySource
 from ..sources.first_records import FirstRecords
 from ..sources.remembered import RememberedSource
 from ..structure.levels import Names, level_name, named_place, plain_steps
-from ..structure.missing_fields import judged
+from ..structure.missing_fields import MissingPath, judged
+from ..structure.nothing_met import named_places, nothing_met, what_is_there
 from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
@@ -124,8 +126,12 @@ class Preparation:
         """
         missing = run.missing()
         self._check_declared(run)
-        if not missing:
-            return
+        self._stop_at_nothing(run, missing)
+        told = self._judge_missing(run, missing) if missing else set()
+        run.notices += self._blank_columns(run, told)
+
+    def _judge_missing(self, run: Run, missing: list[MissingPath]) -> set[Names]:
+        """Judge the paths that no record had; those that were pointed out. Raises LayoutError."""
         structure = run.plan.chain.structure
         if not run.saw_all and self.source.again:
             structure = self._structure_of(self.source)
@@ -136,6 +142,55 @@ class Preparation:
         if found.problems and not by_a_standard:
             raise LayoutError(layout.name, found.problems)
         run.notices += [*(one.message for one in found.problems), *found.notices]
+        return found.told
+
+    def _stop_at_nothing(self, run: Run, missing: list[MissingPath]) -> None:
+        """Raise SourceError where no record had any field that columns and conditions name."""
+        chain, layout = run.plan.chain, self.layout
+        if run.reader.states.get("format") in NAMED_BY_A_STANDARD or not missing:
+            return
+        values = [one.value for one in layout.columns if one.value is not None]
+        values += [one.value for one in layout.row_per_group if one.value is not None]
+        values += [one.value for one in layout.conditions]
+        made = {one.name for one in layout.lookups} | {one.name for one in layout.splits}
+        lacks = {place for one in layout.may_lack if (place := named_place(one.node))}
+        places = {
+            names
+            for names in named_places(values, chain)
+            if names not in lacks and not made.intersection(names)
+        }
+        absent = {one.names for one in missing}
+        if not places or not all(
+            any(names[: len(one)] == one or one[: len(names)] == names for one in absent)
+            for names in places
+        ):
+            return
+        structure = chain.structure
+        if not run.saw_all and self.source.again:
+            structure = self._structure_of(self.source)
+        if nothing_met(places, structure):
+            has = what_is_there(structure)
+            raise SourceError(
+                f"none of the fields that the layout names is in {run.reader.name}, which has "
+                f"{has}; is it the right source?"
+            )
+
+    def _blank_columns(self, run: Run, told: AbstractSet[Names]) -> Iterator[str]:
+        """The columns without a value in any row, but those of which no record has the field."""
+        lacks = {place for one in self.layout.may_lack if (place := named_place(one.node))}
+        for plan, faulty in run.blanks.found():
+            value = plan.column.value
+            assert value is not None
+            places = named_places([value], run.plan.chain)
+            named = any(isinstance(part, FieldPath) for part in value.node.walk())
+            if not named or plan.column.checks or places & lacks:
+                continue
+            if any(names[: len(one)] == one for names in places for one in told):
+                continue
+            if run.reader.states.get("format") in NAMED_BY_A_STANDARD:
+                continue
+            what = "nothing could be read" if faulty else "there is no value in any row"
+            yield f"column `{plan.column.heading}`: {what}"
 
     def _check_declared(self, run: Run) -> None:
         """Point out a declared field that no record has and nothing else uses."""

@@ -3,6 +3,7 @@ whether it can be calculated at all."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
@@ -28,6 +29,7 @@ from .plan import AggregatePlan
 
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (0, 1), "key": (1, 1)}
+_DATE = re.compile(r"(?:19|20)\d\d-[01]\d-[0-3]\d\b")
 FEW_LISTS = 9  # times as many values that stand alone
 
 
@@ -58,6 +60,7 @@ class Resolver:
         self._judges = judges
         self._expression = expression
         found = len(self.problems)
+        self.plan.notices += dates_that_subtract(expression)
         for node in expression.node.walk():
             self.plan.texts[id(node)] = expression.text
         bare = joined and isinstance(expression.node, n.FieldPath)
@@ -315,6 +318,18 @@ class Resolver:
 
     def _is_level(self, argument: n.Node, target: Names, chain: Chain) -> bool:
         return isinstance(argument, n.FieldPath) and plain_steps(argument, chain) == (target, ())
+
+
+def dates_that_subtract(expression: Expression) -> Iterator[str]:
+    """Dates that are typed without quotes: 2026-01-01 is 2024."""
+    for node in expression.node.walk():
+        if isinstance(node, n.Arithmetic) and node.operator == "-":
+            text = _DATE.match(expression.scalar.text, node.position)
+            if text is not None:
+                yield (
+                    f"`{expression.text}`: {text[0]} subtracts two numbers from a third; a date "
+                    f"stands so: date '{text[0]}'"
+                )
 
 
 def _first_list(chain: Chain, names: Names) -> str:

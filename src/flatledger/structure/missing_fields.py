@@ -38,10 +38,11 @@ class MissingPath(NamedTuple):
 
 
 class Judgement(NamedTuple):
-    """Slips, which end the run, and what is merely pointed out."""
+    """Slips, which end the run, what is merely pointed out, and the places that both are about."""
 
     problems: list[Problem]
     notices: list[str]
+    told: set[Names]
 
 
 def judged(
@@ -54,8 +55,8 @@ def judged(
 
     ``allowed`` are the paths that records may lack; a problem then says how to allow another.
     """
-    found = Judgement([], [])
-    told: set[Names] = set()
+    found = Judgement([], [], set())
+    met: set[Names] = set()
     may_lack = set(allowed or ())
     for one in missing:
         names = one.names[: one.names.index(MEMBERS)] if MEMBERS in one.names else one.names
@@ -64,11 +65,12 @@ def judged(
         known, name = _split(names, structure)
         parent = structure.find(known)
         top = (*known, name)
-        if parent is None or dict not in parent.kinds or top in told:
+        if parent is None or dict not in parent.kinds or top in met:
             continue
-        told.add(top)
+        met.add(top)
         if {level_name(top), level_name(one.names)} & may_lack:
             continue
+        found.told.add(top)
         near = _near(one, known, name, parent, used)
         if one.what == TREE_FIELD:
             message = f"`nest`: no entry of {level_name(known)} has a field `{name}`"
