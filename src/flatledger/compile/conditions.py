@@ -7,8 +7,9 @@ from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand
-from ..plan.known import Known, declared_of, kind_of
+from ..plan.known import Known, declared_of, kind_of, known_of
 from ..values.collations import collation_key
+from ..values.date_forms import form_of
 from ..values.field_values import FieldDeclaration
 from ..values.numbers import read_decimal
 from ..values.read_lists import ReadList
@@ -90,7 +91,7 @@ class Conditions:
             code = f"compare({a.code}, {sign!r}, {b.code}, {watch or None}, {self.code.told(left)})"
             return self.code.assign(code, "truth")
         a, b = self.emit.as_kind(kind, left), self.emit.as_kind(kind, right)
-        if watch and sign not in _SIGNS.values():
+        if watch and (sign not in _SIGNS.values() or any(map(_is_date, (left, right)))):
             self.code.add(f"if {watch}.on: {watch}.look(({a.code}, {b.code}))")
         if kind in TIMES:
             code = f"compare_times({a.code}, {sign!r}, {b.code}, {self.code.told(left)})"
@@ -102,12 +103,18 @@ class Conditions:
         return self.code.unless_null((a, b), code, "truth")
 
     def watch(self, left: n.Node, right: n.Node) -> str:
-        """The name of what watches whether numbers are compared as texts."""
-        texts = [one.known.expression for one in (left, right) if isinstance(one.known, Known)]
-        text = next(filter(None, texts), "")
-        return self.code.constants.name(
-            self.code.constants.watches.numerals_of(f"`{text}`", codes=True), "watch"
-        )
+        """The name of what watches whether numbers, or dates, are compared as texts."""
+        sides = [one for one in (left, right) if isinstance(one.known, Known)]
+        text = next(filter(None, (known_of(one).expression for one in sides)), "")
+        paths = (one for side in sides for one in side.walk() if isinstance(one, n.FieldPath))
+        field = next((known_of(one).text for one in paths if isinstance(one.known, Known)), "")
+        key = "watch", text, field
+        known = self.code.known(key)
+        if known is None:
+            watch = self.code.constants.watches.comparison_of(f"`{text}`", field)
+            named = self.code.constants.name(watch, "watch")
+            known = self.code.note(key, Operand(named, "any"))
+        return known.code
 
     def _between(self, node: n.Between) -> Operand:
         operand = self._conversions.once(node.operand, (node.low, node.high))
@@ -204,6 +211,11 @@ class Conditions:
         codes = ", ".join(operand.code for operand in operands)
         call = f"overlap({codes}, {self.code.told(node.left[0])})"
         return self.code.unless_null(tuple(operands), call, "truth")
+
+
+def _is_date(node: n.Node) -> bool:
+    """Whether a text is typed that looks like a date."""
+    return isinstance(node, n.Literal) and isinstance(node.value, str) and bool(form_of(node.value))
 
 
 def _plain_pattern(node: n.Like) -> str | None:

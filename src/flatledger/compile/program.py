@@ -20,6 +20,7 @@ from typing import Any
 
 from ..plan.plan import Plan
 from ..structure.levels import Names
+from ..values.date_forms import ComparisonWatch
 from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
@@ -220,5 +221,8 @@ def _namespace(
     watching = {"note_lists": lists_watch.note, "look_below": lists_watch.below}
     values = constants.values
     if quiet:  # what is met a second time is not counted again
-        values = {k: Unwatched() if isinstance(v, NumeralWatch) else v for k, v in values.items()}
+        values = {
+            k: Unwatched() if isinstance(v, NumeralWatch | ComparisonWatch) else v
+            for k, v in values.items()
+        }
     return {**values, **watching, **runtime.functions(), **trees.functions(), **fixed}

@@ -10,6 +10,7 @@ from typing import Any
 
 from ..layout.model import SettledLayout
 from ..values.amounts import UnitWatch
+from ..values.date_forms import ComparisonWatch, DateFormWatch
 from ..values.matching import ListWatch, ValuesSeen
 from ..values.numerals import NumeralWatch
 from ..values.shown_alike import AlikeWatch
@@ -22,6 +23,7 @@ class Watches:
         self.lists: dict[tuple[str, str | None], ListWatch] = {}  # by name and heading
         self.seen: dict[int, ValuesSeen] = {}  # by the index of a condition
         self.numerals: dict[str, NumeralWatch] = {}
+        self.dates: dict[str, DateFormWatch] = {}  # by the comparison
         self.alike: dict[str, AlikeWatch] = {}  # by the key
         self.units: dict[str, UnitWatch] = {}  # by what they are amounts of
 
@@ -39,6 +41,11 @@ class Watches:
     def numerals_of(self, what: str, ordered: bool = True, codes: bool = False) -> NumeralWatch:
         """What watches whether numbers are compared as texts, or ``codes`` with numbers in them."""
         return self.numerals.setdefault(what, NumeralWatch(what, ordered, codes))
+
+    def comparison_of(self, what: str, field: str) -> ComparisonWatch:
+        """What watches what is compared as texts; ``field`` is what the comparison is about."""
+        dates = self.dates.setdefault(what, DateFormWatch(what, field))
+        return ComparisonWatch(self.numerals_of(what, codes=True), dates)
 
     def alike_of(self, what: str, value: str, pattern: str) -> AlikeWatch:
         """What watches whether a key is shown alike by a pattern though it differs."""
@@ -65,7 +72,7 @@ class Watches:
                     own[key] = watch
 
     def _tables(self, other: Watches) -> list[tuple[dict[Any, Any], dict[Any, Any]]]:
-        names = ("lists", "seen", "numerals", "alike", "units")
+        names = ("lists", "seen", "numerals", "dates", "alike", "units")
         return [(getattr(self, name), getattr(other, name)) for name in names]
 
 

@@ -73,6 +73,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         drift=state.drift.drift(),
         notices=[
             *(notice for one in state.watches.numerals.values() if (notice := one.notice())),
+            *(notice for one in state.watches.dates.values() if (notice := one.notice())),
             *(notice for one in state.watches.alike.values() if (notice := one.notice())),
             *(notice for one in state.watches.units.values() if (notice := one.notice())),
             *_both_figures(plan, state),
