@@ -71,13 +71,13 @@ def is_catalogue(source: AnySource, reading: Mapping[str, Any] | None) -> bool:
 
 
 def open_plain(
-    request: LayoutParts, source: AnySource, *, strict: bool = False, keep: bool = False
+    request: LayoutParts, source: AnySource, *, double_keys: bool = False, keep: bool = False
 ) -> Source:
     """The source as it is, read as the layout says. Raises SourceError."""
     how = request.source
     options = Options.of(
         how,
-        double_keys=strict,
+        double_keys=double_keys,
         asked=names_wanted(request),
         reads_all=reads_everything(request),
         declared=frozenset(".".join(one.names) for one in request.fields),

@@ -57,9 +57,12 @@ class Preparation:
         *,
         learn: bool = False,
         most: int | None = None,
+        double_keys: bool = False,
     ) -> None:
         """With ``learn`` keys are looked for that the note does not know; with ``most`` only so
-        many records are read, from the first."""
+        many records are read, from the first; names that come twice in an object are looked for
+        with ``double_keys``."""
+        self._double_keys = double_keys or given.strict
         self._structure: Place | None = None
         self._begun_again: list[BegunAgain] = []
         self._definitions: Definitions | None = None
@@ -74,7 +77,7 @@ class Preparation:
     def _opened(self, layout: Layout, source: AnySource, given: Given, most: int | None) -> Source:
         """The source as it is, so that it can be read as often as the layout needs it."""
         keep = layout.request.levels is None or self._seeking is not None
-        plain = open_plain(layout.request, source, strict=given.strict, keep=keep)
+        plain = open_plain(layout.request, source, double_keys=self._double_keys, keep=keep)
         by = layout.request.opens_by
         twice = self._seeking is not None or (by is not None and not by.file)
         if twice and not plain.again:

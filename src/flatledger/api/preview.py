@@ -77,7 +77,8 @@ def preview(
     stated = Layout.of(layout).declaring(fields)
     given = given_for(stated, ask)
     check_own_place(stated, source, output_of(stated.request, given))
-    prepared = Preparation(stated, source, given, most=SAMPLE if sample else None)
+    most = SAMPLE if sample else None
+    prepared = Preparation(stated, source, given, most=most, double_keys=True)
     while True:
         try:
             return _looked(prepared, sample, rows, progress)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from operator import is_
 from typing import Any
 
@@ -34,6 +34,7 @@ from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
 from ..values.parts import flattened
 from .declaring import FieldsRead, declared_fields
+from .equal_records import EqualRecords
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
 
@@ -80,8 +81,15 @@ def survey(
     >>> [(field.path, field.filled, field.entries) for field in result.fields]
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
+    equal = EqualRecords() if sample is None else None
     read = FieldsRead(declared_fields(fields, catalogue=is_catalogue(source, reading)))
-    tops, found = _gathered(source, records, sample, None, progress, largest_record, reading, read)
+    looking = [read.look_at, *([equal.look_at] if equal else [])]
+    tops, found = _gathered(
+        source, records, sample, None, progress, largest_record, reading, looking
+    )
+    if equal is not None and (count := equal.count()):
+        what = "record is" if count == 1 else "records are"
+        found.notices.append(f"{count:,} {what} equal in everything to an earlier one")
     places = _fields(tops.get("", Spot()), found)
     read.tell(places)
     if not found.records:
@@ -169,10 +177,9 @@ def _gathered(
     progress: Progress | None,
     largest_record: int,
     reading: Mapping[str, Any] | None,
-    read: FieldsRead | None = None,
+    looking: Iterable[Callable[[list[Any]], None]] = (),
 ) -> tuple[dict[str, Spot], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
-    everything = sample is None
     catalogue = is_catalogue(source, reading)
     kinds = _path(kind_path, catalogue) if kind_path else None
     kind_of = _selection(kinds) if kinds else None
@@ -181,7 +188,7 @@ def _gathered(
         records,
         largest_record,
         reading,
-        double_keys=everything,
+        double_keys=True,
         asked=_names_in(kinds) if kinds else None,
         reads_all=True,
     )
@@ -189,8 +196,8 @@ def _gathered(
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
         for taken in _counted(reader, found, sample, progress):
-            if read is not None:
-                read.look_at(taken)
+            for look in looking:
+                look(taken)
             for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")

@@ -80,6 +80,10 @@ def _reading(context: click.Context, _: click.Parameter, texts: tuple[str, ...])
     return reading_keys(texts)
 
 
+STRICT = (
+    "Exit 3 on faults and on what is pointed out; look for names that come twice in an object; "
+    "refuse a form that does not fit."
+)
 LAYOUT_OPTIONS = (
     ("--column", "columns", "A column as in a layout: 'Part: lines.part.code'."),
     ("--only", "only", "A condition that must be true."),
@@ -149,7 +153,7 @@ def flatledger() -> None:
     type=click.Choice(IF_THERE),
     help="What becomes of a file that is there; keep: one changed by hand stays beside.",
 )
-@click.option("--strict", is_flag=True, help="Exit 3 on faults; refuse a form that does not fit.")
+@click.option("--strict", is_flag=True, help=STRICT)
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
 @click.option("--verify", is_flag=True, help="Read what was written again, by another reader.")

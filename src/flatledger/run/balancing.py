@@ -77,8 +77,21 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
             *(notice for one in state.watches.alike.values() if (notice := one.notice())),
             *(notice for one in state.watches.units.values() if (notice := one.notice())),
             *_both_figures(plan, state),
+            *_repeats(state),
         ],
     )
+
+
+def _repeats(state: RunState) -> Iterator[str]:
+    """Records that are equal to the one right before them."""
+    found = state.repeats
+    if found.records == 1:
+        yield f"record {found.first:,} is equal to the one right before it"
+    elif found.records:
+        yield (
+            f"{found.records:,} records are equal to the one right before them, the first of them "
+            f"record {found.first:,}"
+        )
 
 
 def _both_figures(plan: Plan, state: RunState) -> Iterator[str]:

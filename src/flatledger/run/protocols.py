@@ -59,11 +59,23 @@ class Origin(NamedTuple):
         ]
 
 
+class Repeats(NamedTuple):
+    """How many records are equal to the one right before them, and the number of the first."""
+
+    records: int = 0
+    first: int = 0
+
+    def and_later(self, later: Repeats) -> Repeats:
+        """These with those of what came next."""
+        return Repeats(self.records + later.records, self.first or later.first)
+
+
 class Batch(NamedTuple):
     """Some records in the order of the source, their numbers (from 1), and what was unreadable.
 
     ``specimens`` gives one or a few of them whole, as plain data; ``remarks`` are faults that keep
     no record out. They are of the ``exact`` type that was asked for, or else of the loose one.
+    ``repeats`` are records that are equal to the one before, by their text.
     """
 
     records: list[Any]
@@ -73,6 +85,7 @@ class Batch(NamedTuple):
     remarks: Sequence[Fault] = ()
     exact: bool = False
     origin: Origin = Origin()
+    repeats: Repeats = Repeats()
 
 
 class RowStore(Protocol):
@@ -130,8 +143,7 @@ class Reader(Protocol):
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
     plan asks for. ``manner`` says how the source is read, where there is something to say. Records
     ``of_elements`` are those of marked-up text: what stands for one value may be an object. One
-    that
-    ``types_moments`` gives dates and times by ISO 8601, however they are shown in it. What it
+    that ``types_moments`` gives dates and times by ISO 8601, however they are shown in it. What it
     ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
     is given at its end. Its batches have their origin from it, or come from its ``file``.
     """

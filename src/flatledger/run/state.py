@@ -22,7 +22,7 @@ from .expecting import OrderWatch
 from .groups import Groups
 from .identity import IdentityWatch
 from .limiting import Limiter
-from .protocols import Row, RowStore
+from .protocols import Repeats, Row, RowStore
 from .sorting import Sorter
 from .step import BatchResult, ControlSums
 from .tallies import Tally, cells_of, tally_of
@@ -59,6 +59,7 @@ class RunState:
         self.drift = DriftWatch(plan, first)
         self.watches = Watches.of(plan.layout)
         self.levels_met = {*plan.repeating}
+        self.repeats = Repeats()
         self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
         if plan.layout.primary_key:
@@ -91,6 +92,7 @@ class RunState:
         self.watches.merge(result.watches)
         self.levels_met |= result.levels_met
         self._note_figures(result.both_figures)
+        self.repeats = self.repeats.and_later(result.repeats)
         if self.identity is not None and self.plan.layout.totals.detail:
             self.identity.rows(rows)
         self._count_faults()
@@ -192,6 +194,7 @@ class RunState:
         self.watches.merge(later.watches)
         self.levels_met |= later.levels_met
         self._note_figures(later.both_figures.values())
+        self.repeats = self.repeats.and_later(later.repeats)
         if self.identity is not None and later.identity is not None:
             self.identity.merge(later.identity)
         if self.gathered is not None:

@@ -27,7 +27,7 @@ from ..values.numbers import EXACT
 from ..values.shown_alike import period_shown
 from .drift import DriftLook, Seen
 from .expecting import Sequences, sequences
-from .protocols import Batch, Origin, Row
+from .protocols import Batch, Origin, Repeats, Row
 
 
 class ControlSums(NamedTuple):
@@ -63,6 +63,7 @@ class BatchResult(msgspec.Struct):
     watches: Watches
     levels_met: frozenset[Names]
     both_figures: list[BothFigures]
+    repeats: Repeats = Repeats()
 
 
 class Stepper:
@@ -161,6 +162,7 @@ class Stepper:
             watches=program.watches.taken(),
             levels_met=frozenset(program.listed),
             both_figures=self._both_figures(batch),
+            repeats=batch.repeats,
         )
 
     def _both_figures(self, batch: Batch) -> list[BothFigures]:

@@ -26,6 +26,7 @@ from .json_values import (
     specimens,
 )
 from .naming import nothing_read
+from .neighbours import Neighbours
 from .options import Options
 from .reader import BaseReader
 from .reading import Bytes, noting
@@ -127,21 +128,27 @@ class _Decoding:
         self._one, self._many = decoder(shape), decoder(list[shape])
         self._exact = _ExactDecoding(exact) if exact is not None else None
         self._number = 1
+        self._neighbours = Neighbours()
         self.readable = False  # whether there was a record
         self.first_fault, self.first_text = "", b""
 
     def lines(self, text: bytes) -> list[Batch] | None:
         """The records on some lines; None where not all can be decoded so."""
+        number = self._number
         portions = self._exact.lines(text, self._one) if self._exact else None
         if portions is None:
             try:
                 portions = [Portion(False, self._one.decode_lines(text), text)]
             except DECODE_ERRORS:
                 return None
-        return [
+        found = [
             self._whole(one.records, partial(_last, one.text), one.text)._replace(exact=one.exact)
             for one in portions
         ]
+        if found:
+            repeats = self._neighbours.repeats(text.rstrip(b"\n").split(b"\n"), number)
+            found[0] = found[0]._replace(repeats=repeats)
+        return found
 
     def _whole(self, records: list[Any], specimens: Callable[[], list[Any]], text: bytes) -> Batch:
         """A batch without faults. ``text`` is that of the records, one after another."""
@@ -159,14 +166,20 @@ class _Decoding:
                 held.append(piece)
                 size += len(piece.text)
             if held and (size >= _BATCH_BYTES or isinstance(piece, Stretch)):
-                yield self._batch(held)
+                yield self._compared(held)
                 size, held = 0, []
             if isinstance(piece, Stretch):
                 batch = self._stretch(piece)
                 if batch is not None:
                     yield batch
         if held:
-            yield self._batch(held)
+            yield self._compared(held)
+
+    def _compared(self, pieces: list[Piece]) -> Batch:
+        """The records of some pieces, with those that repeat the one before."""
+        texts = [piece.text for piece in pieces if not piece.stray]
+        repeats = self._neighbours.repeats(texts, self._number)
+        return self._batch(pieces)._replace(repeats=repeats)
 
     def _stretch(self, stretch: Stretch) -> Batch | None:
         """The records of a stretch, which is taken; None where not all can be decoded so."""

@@ -16,6 +16,7 @@ from ..run.protocols import Batch, Origin
 from ..values.faults import Fault, shown
 from ..values.formulas import without_guard
 from .json_values import LOOK_AHEAD
+from .neighbours import Neighbours
 from .reader import BaseReader
 from .row_texts import RowBlock
 
@@ -136,8 +137,10 @@ class TableReader(BaseReader):
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         make, is_exact = self._maker(record_type, exact)
         number, readable, first_fault = 1, False, ""
+        neighbours = Neighbours()
         for block in self._blocks:
-            batch = self._batch(block, number, make)._replace(exact=is_exact)
+            repeats = neighbours.repeats(block.rows, number)
+            batch = self._batch(block, number, make)._replace(exact=is_exact, repeats=repeats)
             number += len(batch.records) + len(batch.faults)
             readable = readable or bool(batch.records)
             first_fault = first_fault or next((str(fault.reason) for fault in batch.faults), "")
