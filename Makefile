@@ -2,13 +2,14 @@
 VENV ?= .venv
 PYTHON ?= python3
 BIN := $(VENV)/bin
+PIP = $(BIN)/python -m pip install -qq --disable-pip-version-check
 
-.PHONY: demo test test-browser bench coverage fuzz format schema messages clean
+.PHONY: demo test update test-browser bench coverage fuzz format schema messages clean
 
-$(VENV)/.ready: pyproject.toml
+$(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "Setting up in $(VENV): this takes a minute."
 	@$(PYTHON) -m venv $(VENV)
-	@$(BIN)/python -m pip install -qq --disable-pip-version-check --editable '.[dev]'
+	@$(PIP) --constraint constraints.txt --editable '.[dev]'
 	@touch $@
 
 demo: $(VENV)/.ready
@@ -19,6 +20,17 @@ test: $(VENV)/.ready
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/pytest -n 2
+
+# the newest versions of all packages; they are noted once the tests pass with them
+update:
+	@$(PYTHON) -m venv --clear $(VENV)
+	@$(PIP) --upgrade --editable '.[dev]'
+	@touch $(VENV)/.ready
+	@$(MAKE) test
+	@head -1 constraints.txt > constraints.new
+	@$(BIN)/python -m pip freeze --disable-pip-version-check --exclude-editable >> constraints.new
+	@mv constraints.new constraints.txt
+	@touch $(VENV)/.ready
 
 # the web page in a real browser: Debian's chromium, or another one that BROWSER names
 BROWSER ?= chromium

@@ -35,7 +35,9 @@ REFUSED = [
 
 def evaluate(expression: str, record: Any, row_per: str = "record") -> list[Any]:
     """What an expression gives on one record: a value for each row. Faults fail the test."""
-    rows, balance = table({"row-per": row_per, "columns": [{"X": expression}]}, [record])
+    there = {"There": {"value": "there", "suppress-output": "yes"}}  # so that one field is
+    layout = {"row-per": row_per, "columns": [{"X": expression}, there]}
+    rows, balance = table(layout, [{**record, "there": 1}])
     assert balance.faults == []
     return [row[0] for row in rows]
 

@@ -349,6 +349,16 @@ def test_what_can_t_be_declared_says_why(fields: str, why: str) -> None:
     assert why in str(told.value)
 
 
+def test_the_page_on_fields_shows_what_comes_out(tmp_path: Path) -> None:
+    page = (Path(__file__).parents[1] / "docs" / "fields.md").read_text("utf-8")
+    layout, records, wanted = (
+        page.partition(f"```{kind}\n")[2].partition("```")[0] for kind in ("yaml", "json", "csv")
+    )
+    (tmp_path / "s.json").write_text(records)
+    flatledger.export(Layout.from_text(layout), tmp_path / "s.json", tmp_path / "t.csv")
+    assert (tmp_path / "t.csv").read_text("utf-8") == wanted
+
+
 def test_the_tool_takes_fields(tool: Tool, tmp_path: Path) -> None:
     (tmp_path / "s.jsonl").write_text(
         '{"no": "1", "raised": "28/03/2026"}\n{"no": "2", "raised": "05/03/2026"}\n'
