@@ -7,6 +7,8 @@ import re
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from .times import Days
+
 _QUOTED = re.compile(r"'[^']*'")
 _UNITS = (  # letters of UTS #35, what they show of a moment, the period of which they show the name
     ("yYuUr", lambda day: day.year, "year"),
@@ -16,6 +18,7 @@ _UNITS = (  # letters of UTS #35, what they show of a moment, the period of whic
     ("dDgEec", lambda day: day, "day"),
 )
 _MOST = 50_000
+_DAYS = Days()
 
 
 def period_shown(pattern: str) -> str:
@@ -52,7 +55,8 @@ class AlikeWatch:
     def look(self, values: Iterable[Any]) -> None:
         """Take note of values of the key."""
         if len(self._met) < _MOST:
-            self._met.update(value for value in values if isinstance(value, dt.date))
+            found = (_DAYS[value] if value.__class__ is str else value for value in values)
+            self._met.update(value for value in found if isinstance(value, dt.date))
 
     def taken(self) -> AlikeWatch:
         """What was seen since this was last asked."""
