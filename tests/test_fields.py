@@ -179,7 +179,6 @@ def test_groups_go_by_declared_values(source: tuple[list[Any], list[Any]]) -> No
         ({"null": ["n/a"]}, "n/a", None),
         ({"datatype": "string", "clean": "trim"}, "  a ", "a"),
         ("decimal", True, "is true or false, and is declared as a decimal"),
-        ("decimal", {"a": 1}, "is no single value"),
     ],
 )
 def test_a_value_is_read_as_it_is_declared(field: Any, value: Any, read: Any) -> None:
@@ -341,6 +340,7 @@ def test_from_merges_fields_by_place_and_key(tmp_path: Path) -> None:
         ("{x: {datatype: string, unit: kg}}", "a `unit` goes with `datatype: decimal`"),
         ("{x: {datatype: date, clean: trim}}", "`clean` is for texts"),
         ("{x: {decimals: 2}}", "no key `decimals` in field `x`"),
+        ("{x: date, x.y: date}", "`x.y` is a part of `x`, which is declared as one value"),
     ],
 )
 def test_what_can_t_be_declared_says_why(fields: str, why: str) -> None:
@@ -357,6 +357,12 @@ def test_the_page_on_fields_shows_what_comes_out(tmp_path: Path) -> None:
     (tmp_path / "s.json").write_text(records)
     flatledger.export(Layout.from_text(layout), tmp_path / "s.json", tmp_path / "t.csv")
     assert (tmp_path / "t.csv").read_text("utf-8") == wanted
+
+
+def test_a_level_of_objects_is_no_value() -> None:
+    layout = {"fields": {"lines": "decimal"}, "columns": [{"N": "count(lines)"}]}
+    with pytest.raises(LayoutError, match="lines holds objects; declare what is in them"):
+        table(layout, [{"lines": [{"x": 1}]}])
 
 
 def test_the_tool_takes_fields(tool: Tool, tmp_path: Path) -> None:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
 from ..language import nodes as n
 from ..language.extents import taken_by
-from ..plan.kinds import AGGREGATE_KINDS, COLLECT, Operand
+from ..plan.kinds import COLLECT, Operand
 from ..plan.known import aggregate_of, declared_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
-from ..structure.levels import Access, Chain, Names
+from ..structure.levels import Access, Chain
 from ..structure.structure import MEMBERS
-from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
+from ..values.aggregates import AGGREGATES
+from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
 from .blocks import Block, indented
 from .by_key import ForKey, by_key
 from .conditions import Conditions
@@ -38,7 +39,7 @@ class Aggregates:
         self._paths = paths
         self._conditions = conditions
         self.judging = judging
-        self._simple = list(_simple_aggregates(roots))
+        self._simple = list(simple_aggregates(roots))
         self._seen_below: set[str] = set()  # variables of entries for which that is known
 
     def value(self, node: n.Call) -> Operand:
@@ -61,7 +62,7 @@ class Aggregates:
         """The aggregates over the same entries, which one loop gathers for."""
         if not any(one is node for one in self._simple) or self.code.scope.chain is not self._own:
             return [node]
-        return [one for one in self._simple if _runs_over(one) == _runs_over(node)]
+        return [one for one in self._simple if runs_over(one) == runs_over(node)]
 
     @property
     def _own(self) -> Chain:
@@ -160,7 +161,7 @@ class Aggregates:
         if node.name == COLLECT:
             return f"collected({found})"
         code = f"aggregate({self._object(node)}, {found}{separator}, {self.code.told(node)})"
-        aggregate = _of(node)
+        aggregate = aggregate_object(node)
         if node.distinct or node.order is not None:
             return code
         if node.name == "listagg":
@@ -221,7 +222,9 @@ class Aggregates:
         """The name of the aggregate itself."""
         if node.name == COLLECT:
             return ""
-        return self.code.constants.name(_of(node), f"{'distinct_' * node.distinct}{node.name}")
+        return self.code.constants.name(
+            aggregate_object(node), f"{'distinct_' * node.distinct}{node.name}"
+        )
 
     def _separator(self, node: n.Call) -> str:
         if node.name != "listagg":
@@ -282,7 +285,7 @@ class Aggregates:
         elif isinstance(argument, n.FieldPath):
             raw = self.emit.value(argument).code
             convert = f"as_{kind}" if kind else "None"
-            nulls = not _passes_nulls(node)
+            nulls = not passes_nulls(node)
             other = f"gather({found}, {raw}, {convert}, {nulls}, {self.code.told(argument)})"
             if kind == "number":  # a list is taken too, wherever it stands
                 usual = " or ".join(f"{raw}.__class__ is {one}" for one in ("int", "Decimal"))
@@ -292,7 +295,7 @@ class Aggregates:
                 self.code.add(other)
         else:
             value = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
-            known = not (alone or _passes_nulls(node)) or not value.nullable
+            known = not (alone or passes_nulls(node)) or not value.nullable
             test = "" if known else f"if {value.code} is not None: "
             self.code.add(f"{test}{found}.append({value.code})")
 
@@ -307,11 +310,11 @@ class Aggregates:
             raw = self._paths.source(argument).code
             name = self.code.constants.name(self.code.constants.reader(declared), "reader")
             read = f"lambda value, path, where: read_field(value, {name}, path, where)"
-            nulls, told = not _passes_nulls(node), self.code.told(argument)
+            nulls, told = not passes_nulls(node), self.code.told(argument)
             self.code.add(f"gather({found}, {raw}, {read}, {nulls}, {told})")
             return
         value = self.emit.as_kind(takes, argument) if takes != "any" else self.emit.value(argument)
-        passes = alone or _passes_nulls(node)
+        passes = alone or passes_nulls(node)
         test = f"if {value.code} is not None: " if passes else ""
         self.code.add(f"{test}{found}.append({value.code})")
 
@@ -384,35 +387,3 @@ class Aggregates:
         self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw
-
-
-def _simple_aggregates(roots: Iterable[n.Node | None]) -> Iterator[n.Call]:
-    """The aggregates of expressions that take in plain expressions over entries: no other
-    aggregates, and no columns, which may have some."""
-    for root in roots:
-        for node in root.walk() if root is not None else ():
-            if not isinstance(node, n.Call) or node.name not in AGGREGATE_KINDS:
-                continue
-            within = [part for child in node.children() for part in child.walk()]
-            if node.known and not any(_stands_for_more(part) for part in within):
-                yield node
-
-
-def _stands_for_more(node: n.Node) -> bool:
-    call = isinstance(node, n.Call) and node.name in AGGREGATE_KINDS
-    return call or isinstance(node, n.Heading)
-
-
-def _runs_over(node: n.Call) -> tuple[int, tuple[Names, ...]]:
-    plan = aggregate_of(node)
-    return plan.base, plan.chain.levels
-
-
-def _of(node: n.Call) -> Aggregate:
-    """The aggregate of a call."""
-    return (DISTINCT if node.distinct else AGGREGATES)[node.name]
-
-
-def _passes_nulls(node: n.Call) -> bool:
-    """Whether an aggregate passes over nulls; those that are only collected are wanted too."""
-    return node.name != COLLECT and not _of(node).unknown

@@ -19,11 +19,9 @@ from ..language.selecting import Selection
 from ..plan.row_order import in_order
 from ..values import times
 from ..values.aggregates import over
-from ..values.amounts import UnitWatch
 from ..values.cleaning import cleaned
 from ..values.element_texts import element_text, element_value
 from ..values.faults import Fault, FaultNotes, shown
-from ..values.field_values import FieldReader
 from ..values.functions import FUNCTIONS, cast_value, text_of
 from ..values.literals import Interval
 from ..values.matching import like, like_regex, overlap
@@ -31,6 +29,7 @@ from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_
 from ..values.parts import flattened, goes_deeper
 from ..values.patterns import SECONDS, PatternTooSlowError
 from ..values.periods import period_start
+from .field_reading import FieldReading
 from .level_entries import Address, LevelEntries
 from .plain_data import (
     FaultText,
@@ -57,7 +56,7 @@ from .plain_values import (
     is_unread,
     is_whole_entry,
 )
-from .stated_levels import StatedLevels
+from .stated_levels import StatedReading
 from .subtrees import result_below
 from .watches import ListsMet
 
@@ -87,32 +86,14 @@ class Runtime:
 
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name: this, and nothing else."""
-        own = (
-            self.stray,
-            self.walk_stated,
-            self.unstated,
-            self.as_number,
-            self.as_text,
-            self.as_truth,
-            self.divide,
-        )
+        own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
+        fields = FieldReading(self.fault, self.one, self.cell, self._lists)
+        read = (fields.read_field, fields.read_amounts, fault_text, is_unread)
+        stated = StatedReading(self.fault)
         levels = LevelEntries(self.fault)
         entries = (levels.entries, levels.member_entries)
-        deep = (self.cell, self.read_cell, self.compare, self.among, self.select, self.gather)
-        shared = (
-            alone,
-            fault_text,
-            is_unread,
-            walk,
-            walk_aligned,
-            plain,
-            is_null,
-            raw_text,
-            mark,
-            below,
-            listed,
-            spliced,
-        )
+        deep = (self.cell, fields.read_cell, self.compare, self.among, self.select, self.gather)
+        shared = (alone, walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
             "aggregate": over,
@@ -128,7 +109,7 @@ class Runtime:
             "when": times.as_when,
         }
         return {
-            **{function.__name__: function for function in (*own, *entries, *shared)},
+            **{function.__name__: function for function in (*own, *entries, *read, *shared)},
             **{function.__name__: self._bounded(function) for function in deep},
             **{name: self._guarded(function) for name, function in guarded.items()},
             **{function.__name__: self._clocked(function) for function in (like, like_regex)},
@@ -145,8 +126,8 @@ class Runtime:
             "collected": collected,
             "cleaned": cleaned,
             "converted": self._guarded(lambda value, convert: convert(value)),
-            "read_amounts": self.read_amounts,
-            "read_field": self.read_field,
+            "walk_stated": stated.walk,
+            "unstated": stated.tell,
             "known_code": self.known_code,
             "whole": self.whole,
         }
@@ -202,40 +183,6 @@ class Runtime:
         number, *ordinals = where
         self._log.add(Fault(number, path, shown(value), reason, ordinals=tuple(ordinals)))
 
-    def read_field(self, value: Any, reader: FieldReader, path: str, where: Address) -> Any:
-        """A value read by a declaration: one, where there are several entries."""
-        value = self.one(value, path, where)
-        try:
-            return reader.read(value) if value is not None else None
-        except ValueFaultError as error:
-            self.fault(where, path, value, str(error))
-            return None
-
-    def read_amounts(
-        self, value: Any, reader: FieldReader, watch: UnitWatch, path: str, where: Address
-    ) -> Any:
-        """The same of amounts, whose units are noted."""
-        value = self.one(value, path, where)
-        read = self.read_field(value, reader, path, where)
-        if read is not None:
-            watch.note(reader.amount(value).unit if isinstance(value, str) else "", where[0])
-        return read
-
-    def read_cell(
-        self, value: Any, reader: FieldReader, joining: Joining, path: str, where: Address
-    ) -> Any:
-        """The values of a declared field as a cell shows them: one, or several joined."""
-        if value.__class__ is not list:
-            read = self.read_field(value, reader, path, where)
-            return fault_text(value, reader) if read is None else read
-        if not joining.reckoned:
-            self._lists.some = True
-        cells = [self.read_cell(one, reader, joining, path, where) for one in flattened(value)]
-        if len(cells) == 1 and not joining.aligned:
-            return cells[0]
-        texts = [cell if cell is None else text_of(cell) for cell in cells]
-        return self.cell(texts, joining, path, where)
-
     def known_code(
         self, value: Any, find: Callable[[str], str | None], reason: str, path: str, where: Address
     ) -> None:
@@ -289,21 +236,6 @@ class Runtime:
         if not is_null(value):
             self.fault(where, path, value, "fields were expected here")
         return None
-
-    def walk_stated(
-        self, value: Any, names: tuple[str, ...], at: StatedLevels, where: Address
-    ) -> Any:
-        """Name steps through plain data that cross no list, where levels are stated."""
-        for place, name in enumerate(names):
-            if value.__class__ is list:
-                return self.unstated(value, at.below(names[:place]), where)
-            value = value.get(name) if value.__class__ is dict else None
-        return value
-
-    def unstated(self, value: Any, at: StatedLevels, where: Address) -> None:
-        """Tell of a list at a place that is no level by what the layout states."""
-        if not is_null(value):
-            self.fault(where, at.path, value, at.reason)
 
     # ---- kinds
 

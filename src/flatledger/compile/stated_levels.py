@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from ..structure.levels import Names, level_name
+from .level_entries import Address, Tell
+from .plain_data import is_null
 
 
 class StatedLevels(NamedTuple):
@@ -31,3 +33,23 @@ class StatedLevels(NamedTuple):
         """What is wrong with a list there, and what to write."""
         line = ", ".join(map(level_name, sorted({*self.stated, self.names})))
         return f"this is a list, and no level by `levels`; if it is one, write `levels: [{line}]`"
+
+
+class StatedReading:
+    """Steps through plain data where levels are stated, for generated code."""
+
+    def __init__(self, tell: Tell) -> None:
+        self._tell = tell
+
+    def walk(self, value: Any, names: tuple[str, ...], at: StatedLevels, where: Address) -> Any:
+        """Name steps through plain data that cross no list, where levels are stated."""
+        for place, name in enumerate(names):
+            if value.__class__ is list:
+                return self.tell(value, at.below(names[:place]), where)
+            value = value.get(name) if value.__class__ is dict else None
+        return value
+
+    def tell(self, value: Any, at: StatedLevels, where: Address) -> None:
+        """Tell of a list at a place that is no level by what the layout states."""
+        if not is_null(value):
+            self._tell(where, at.path, value, at.reason)

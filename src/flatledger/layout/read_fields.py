@@ -37,6 +37,13 @@ def _fields(item: Item, where: str, reading: Reading) -> tuple[DeclaredField, ..
             first = found[one.names].expression.text
             reading.fault(key, f"`{key.text}` is declared twice (first as `{first}`); keep one")
         found.setdefault(one.names, one)
+    for names, one in found.items():
+        around = next(
+            (found[names[:at]] for at in range(1, len(names)) if names[:at] in found), None
+        )
+        if around is not None and around.declared.datatype:
+            says = f"is a part of `{around.expression.text}`, which is declared as one value"
+            reading.problems.append(one.expression.problem(f"`{one.expression.text}` {says}"))
     return tuple(found.values())
 
 

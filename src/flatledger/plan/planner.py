@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import msgspec
@@ -20,16 +20,16 @@ from ..structure.levels import (
     level_name,
     plain_steps,
 )
-from ..structure.missing_fields import TREE_FIELD, MissingPath, judged, places_of
+from ..structure.missing_fields import MissingPath, judged, places_of
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
-from ..values.element_texts import TEXT
 from ..values.field_values import FieldDeclaration
 from .circles import referring_to_themselves
 from .draft import Draft
 from .judging import Judging
 from .keys import Keys
 from .kinds import DATATYPES, a_kind
+from .noting import MissingPaths
 from .plan import (
     ColumnPlan,
     Mark,
@@ -84,7 +84,7 @@ class Planner:
         self.planned = True
 
     def plan(self) -> Plan:
-        self._note_missing()
+        MissingPaths(self.result, self.structure, self.given).note(self.level)
         self._columns()
         self._check_circles()
         self._stop_at_problems()
@@ -143,6 +143,11 @@ class Planner:
         ends += [one.chain.levels[-1] for one in self.result.openings]
         return {end[:length] for end in ends for length in range(1, len(end) + 1)}
 
+    def _holds_objects(self, place: Place) -> bool:
+        """Whether nothing but objects was met at a place; elements may have a text."""
+        kinds = {*place.kinds} - {type(None)}
+        return kinds == {dict} and not self.structure.of_elements
+
     def _declared_places(self) -> dict[Names, FieldDeclaration]:
         """The declared fields by their places."""
         found = {}
@@ -150,6 +155,10 @@ class Planner:
             node = one.expression.node
             assert isinstance(node, n.FieldPath)
             names, _ = plain_steps(node, self.result.chain)
+            place = self.structure.find(names)
+            if one.declared.datatype and place and self._holds_objects(place):
+                what = f"`fields`: {one.expression.text} holds objects; declare what is in them"
+                self.problems.append(one.expression.problem(what))
             found[names] = one.in_locale(self.layout.locale, self.structure.types_moments)
         return found
 
@@ -217,62 +226,6 @@ class Planner:
         places = [level_name(one) for one in places_of(names[-1], self.structure)] if names else []
         meant = f"by its name: `row-per: {places[0]}`" if places else "such as lines"
         return f"`row-per` takes a level, {meant}"
-
-    # ---- what only the data can show
-
-    def _note_missing(self) -> None:
-        """Note the paths that no record read so far has; they are judged at the end of the run."""
-        used = {
-            plain_steps(part, self.result.chain)[0]
-            for expression in expressions_in(self.layout)
-            for part in expression.node.walk()
-            if isinstance(part, n.FieldPath)
-        }
-        used |= {names[:length] for names in used for length in range(len(names))}
-        self.result.used = used
-        for expression in expressions_in(self.layout):
-            compared = {id(part) for part in _compared(expression.node)}
-            for part in expression.node.walk():
-                if isinstance(part, n.FieldPath) and not part.relative:
-                    names, _ = plain_steps(part, self.result.chain)
-                    if self.structure.of_elements and names[-1:] == (TEXT,):
-                        names = names[:-1]  # each element has it
-                    exact = any(
-                        isinstance(selector, n.Name) and selector.bracketed
-                        for segment in part.segments
-                        for selector in segment.selectors
-                    )
-                    self._miss(
-                        MissingPath(
-                            names, expression, part.position, exact, compared=id(part) in compared
-                        )
-                    )
-        if self.level:
-            self._miss(self.level)
-        for names in (names for e in self.layout.expects for names in (e.names, e.after) if names):
-            self._miss(MissingPath(names))
-        nest = self.layout.nest
-        for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
-            if field and nest:
-                self._miss(MissingPath((*nest.level, field), what=TREE_FIELD))
-        self._note_missing_of_trees()
-
-    def _note_missing_of_trees(self) -> None:
-        """The same of levels that nest or are opened, and of what does so."""
-        by = self.layout.opens_by
-        levels = [names for names, _ in self.layout.nests]
-        levels += [one.level for one in self.layout.openings]
-        for level in (*levels, *([by.level] if by else [])):
-            self._miss(MissingPath(level, what="level"))
-        if by is not None:
-            self._miss(MissingPath((*by.level, *by.key)))
-        for names, inner in self.layout.nests:
-            if self.given.find((*names, inner)) is None:
-                self.result.missing.append(MissingPath((*names, inner), what="level"))
-
-    def _miss(self, path: MissingPath) -> None:
-        if self.structure.find(_known_part(path.names)) is None:
-            self.result.missing.append(path)
 
     def _resolve(self) -> None:
         resolver = Resolver(self.result, {column.heading for column in self.layout.columns})
@@ -389,17 +342,3 @@ class Planner:
         homes = sorted({(one.home, one.nodes) for one in above if one.once is None})
         alone = [Mark(one.home, one.slot, one.nodes) for one in above if one.once is not None]
         return (*(Mark(home, nodes=nodes) for home, nodes in homes), *alone)
-
-
-def _known_part(names: Names) -> Names:
-    """The names as far as they are a record's own: those of a mapping's members are data."""
-    return names[: names.index(MEMBERS)] if MEMBERS in names else names
-
-
-def _compared(node: n.Node) -> Iterator[n.Node]:
-    """What stands beside a comparison for equality, where a text may have been meant."""
-    for part in node.walk():
-        if isinstance(part, n.Comparison) and part.operator in ("=", "<>"):
-            yield part.right
-        elif isinstance(part, n.In):
-            yield from part.options
