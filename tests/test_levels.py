@@ -65,6 +65,7 @@ def test_lists_of_one_and_lone_values_are_the_same_in_any_order(
         "row-per": row,
         "columns": [{text: text} for text in COLUMNS[row]],
         "only": data.draw(st.lists(st.sampled_from(ONLY[1 if row == "pays" else 0 :]), max_size=1)),
+        "may-lack": [*LEVELS, "lines.q", "lines.lots.w", "pays.m"],
     }
     if row == "pays" and layout["only"] == [ONLY[1]]:
         layout["only"] = ["pays.m > 0"]

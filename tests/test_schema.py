@@ -111,6 +111,16 @@ WHOLE["output"] |= {"escape-char": "backslash", "preamble": ["Lines"], "line-bre
 WHOLE["output"] |= {"decimal-char": "comma", "null": "none", "unencodable": "refuse"}
 WHOLE["output"] |= {"too-long": "cut", "beyond": "continue", "sheet": "Lines", "csvw": True}
 WHOLE["output"] |= {"with-balance": "no"}
+WHOLE["fields"] = {
+    "raised": "date",
+    "fee": {"datatype": "decimal", "reads": "amount", "locale": "de", "null": ["n/a"]},
+    "weight": {
+        "datatype": "decimal",
+        "reads": ["amount"],
+        "unit": {"to": "kg", "factors": {"g": "0.001"}},
+    },
+    "note": {"clean": "trim", "datatype": "string"},
+}
 
 
 def reads(layout: Any) -> bool:

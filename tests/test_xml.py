@@ -231,7 +231,7 @@ def test_what_is_sound_is_read_in_any_encoding() -> None:
         nested = "<i><k>1</k>" + "<a>" * depth + "x" + "</a>" * depth + "</i><i><k>2</k></i>"
         for text in (nested, nested * 155):  # few are never read in exact types
             assert told(["k"], f"<r>{text}</r>")[:2] == [("1",), ("2",)]
-        layout = {"columns": [{"A": "a.a.a"}]}
+        layout = {"columns": [{"A": "a.a.a"}, {"K": "k"}]}
         rows = flatledger.table(layout, io.BytesIO(f"<r>{nested}</r>".encode()))
         assert (len(list(rows)), rows.balance.fault_count) == (many, 1)
     assert told(["char_length(a)"], f"<r><i><a>{'x' * 12_000_000}</a></i></r>") == [(12_000_000,)]

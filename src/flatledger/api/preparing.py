@@ -129,8 +129,8 @@ class Preparation:
         """
         missing = run.missing()
         self._check_declared(run)
-        self._stop_at_nothing(run, missing)
         told = self._judge_missing(run, missing) if missing else set()
+        self._stop_at_nothing(run, missing)
         run.notices += self._blank_columns(run, told)
 
     def _judge_missing(self, run: Run, missing: list[MissingPath]) -> set[Names]:

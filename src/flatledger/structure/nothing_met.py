@@ -26,8 +26,9 @@ def named_places(expressions: Iterable[Expression], chain: Chain) -> set[Names]:
 
 def nothing_met(places: Collection[Names], structure: Place) -> bool:
     """Whether no record had any of some places, nor a level or an object on the way that is empty
-    or null."""
-    return bool(places) and not any(_was_had(names, structure) for names in places)
+    or null. Records that have nothing at all are empty themselves."""
+    some = bool(structure.children) and bool(places)
+    return some and not any(_was_had(names, structure) for names in places)
 
 
 def _was_had(names: Names, structure: Place) -> bool:
