@@ -134,7 +134,7 @@ def test_a_slip_is_told_wherever_the_field_first_occurs(tmp_path: Path, place: i
         ("lines.period", "no record has lines.period; there is period, contains.period ("),
         ("lines.parts1", "no record has lines.parts1"),
         ("contains.qty", ""),
-        ("period.from.x", "column `A`: there is no value in any row"),  # nothing could have it
+        ("period.from.x", "no row has a value in `A`"),  # nothing could have it
     ],
 )
 def test_other_names_that_no_record_had_are_pointed_out(path: str, says: str) -> None:

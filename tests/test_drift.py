@@ -47,11 +47,11 @@ def test_blank_columns_and_paths_that_were_never_found() -> None:
 @given(st.lists(st.sampled_from(["a", "b", "c"]), max_size=4, unique=True), st.integers(0, 700))
 def test_a_column_is_blank_when_no_row_has_it(names: list[str], late: int) -> None:
     records = [{"no": n} for n in range(late)] + [dict.fromkeys(names, 1)]
-    layout = {"columns": [{name: name} for name in "abc"]}
+    layout = {"columns": [{name: name} for name in "abc"], "only": ["no is null or no >= 0"]}
     rows, balance = table(layout, records)
     blank = [name for place, name in enumerate("abc") if all(row[place] is None for row in rows)]
     assert balance.drift.blank_columns == blank
-    assert balance.drift.unmatched == blank
+    assert [one for one in balance.drift.unmatched if one != "no"] == blank
 
 
 @pytest.mark.parametrize("form", ["lines", "document", "packed"])
@@ -94,8 +94,8 @@ def test_learning_from_the_command_line(tool: Tool, demo: Path) -> None:
     text = source.read_text(encoding="utf-8")
     source.write_text(text.replace('"carriage"', '"haulage"'), encoding="utf-8")
     said = tool("export", "own.yaml", source.name, "-o", "out.csv", "--report-to", "b.json").stderr
-    blank = "Columns that are blank on every row: Carriage\n"
-    assert f"{blank}Fields that are new: haulage\n" in said
+    assert "Fields that are new: haulage\n" in said
+    assert "no record has carriage" in said
     report = json.loads((demo / "b.json").read_text(encoding="utf-8"))
     assert report["drift"]["new_fields"] == ["haulage"]
     typed = tool("export", source.name, "--column", "no", "--learn", "-o", "out.csv")

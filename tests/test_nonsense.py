@@ -61,8 +61,8 @@ def test_columns_without_any_value_are_pointed_out() -> None:
     records = [{"no": 1, "blank": "", "odd": "soon", "later": None}, {"no": 2, "later": 5}]
     _, balance = table(layout, records)
     assert balance.notices == [
-        "column `Blank`: there is no value in any row",
-        "column `Day`: nothing could be read",
+        "no row has a value in `Blank`",
+        "nothing could be read in `Day`",
     ]
     assert table(layout, [])[1].notices == []
 

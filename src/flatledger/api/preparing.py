@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterator, Mapping
-from collections.abc import Set as AbstractSet
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ..compile.definitions import Definitions
@@ -14,7 +13,7 @@ from ..language.nodes import FieldPath
 from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
 from ..outputs.finishing import group_wording
-from ..run.balance import BegunAgain
+from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
 from ..run.protocols import Lent, Progress, Source
 from ..sources import AnySource
@@ -34,6 +33,8 @@ from .notes import note_beside
 from .opening import definitions_of, enriched, lookup_counts, open_plain
 from .results import ShownBalance
 from .spilling import TemporaryRows
+
+_HEADINGS_SHOWN = 10
 
 
 def given_for(
@@ -64,6 +65,7 @@ class Preparation:
         with ``double_keys``."""
         self._double_keys = double_keys or given.strict
         self._structure: Place | None = None
+        self._told: set[Names] = set()  # places that no record had, and that were pointed out
         self._begun_again: list[BegunAgain] = []
         self._definitions: Definitions | None = None
         self._seeking = keys_sought(layout.request, given, learn=learn)
@@ -129,9 +131,8 @@ class Preparation:
         """
         missing = run.missing()
         self._check_declared(run)
-        told = self._judge_missing(run, missing) if missing else set()
+        self._told = self._judge_missing(run, missing) if missing else set()
         self._stop_at_nothing(run, missing)
-        run.notices += self._blank_columns(run, told)
 
     def _judge_missing(self, run: Run, missing: list[MissingPath]) -> set[Names]:
         """Judge the paths that no record had; those that were pointed out. Raises LayoutError."""
@@ -178,22 +179,26 @@ class Preparation:
                 f"{has}; is it the right source?"
             )
 
-    def _blank_columns(self, run: Run, told: AbstractSet[Names]) -> Iterator[str]:
-        """The columns without a value in any row, but those of which no record has the field."""
+    def _tell_blank_columns(self, run: Run, balance: Balance) -> None:
+        """Tell of columns without a value in any row. It is pointed out, but where no record need
+        have the field, or that has been pointed out already."""
         lacks = {place for one in self.layout.may_lack if (place := named_place(one.node))}
-        for plan, faulty in run.blanks.found():
-            value = plan.column.value
-            assert value is not None
-            places = named_places([value], run.plan.chain)
-            named = any(isinstance(part, FieldPath) for part in value.node.walk())
-            if not named or plan.column.checks or places & lacks:
-                continue
-            if any(names[: len(one)] == one for names in places for one in told):
-                continue
-            if run.reader.states.get("format") in NAMED_BY_A_STANDARD:
-                continue
-            what = "nothing could be read" if faulty else "there is no value in any row"
-            yield f"column `{plan.column.heading}`: {what}"
+        values = {one.heading: one.value for one in self.layout.columns if one.value is not None}
+        by_a_standard = run.reader.states.get("format") in NAMED_BY_A_STANDARD
+        odd, known = list[str](), list[str]()
+        for heading in balance.drift.blank_columns:
+            places = named_places([values[heading]], run.plan.chain) - {()}
+            told = any(names[: len(one)] == one for names in places for one in self._told)
+            usual = by_a_standard or not places or places & lacks or told
+            (known if usual else odd).append(heading)
+        unread = [one for one in odd if one in balance.drift.unread_columns]
+        blank = [one for one in odd if one not in unread]
+        balance.notices = [
+            *balance.notices,
+            *([f"no row has a value in {_listed(blank)}"] if blank else []),
+            *([f"nothing could be read in {_listed(unread)}"] if unread else []),
+        ]
+        balance.notes += [f"no row has a value in {_listed(known)}"] if known else []
 
     def _check_declared(self, run: Run) -> None:
         """Point out a declared field that no record has and nothing else uses."""
@@ -223,6 +228,7 @@ class Preparation:
         balance.opened_by = opened_by(self._definitions)
         balance.fit = self.layout.fit
         balance.begun_again = self._begun_again
+        self._tell_blank_columns(run, balance)
         balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
 
@@ -236,6 +242,13 @@ class Preparation:
                 for number, record in zip(batch.numbers, batch.records, strict=True):
                     structure.add(record, number)
         return structure
+
+
+def _listed(headings: Sequence[str]) -> str:
+    """Headings in a sentence, the first of them."""
+    more = len(headings) - _HEADINGS_SHOWN
+    shown = ", ".join(f"`{one}`" for one in headings[:_HEADINGS_SHOWN])
+    return f"{shown} and {more:,} more columns" if more > 0 else shown
 
 
 def _message(wrong: BegunAgain, names: Names, given: bool) -> str:

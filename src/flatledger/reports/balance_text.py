@@ -201,7 +201,6 @@ def drift_lines(balance: Balance) -> list[str]:
     some = drift.looked_at < balance.read
     looked = f" ({drift.looked_at:,} of the records were looked at)" if some else ""
     parts = {
-        "Columns that are blank on every row": drift.blank_columns,
         f"Fields that are new{looked}": drift.new_fields,
     }
     for what, names in parts.items():

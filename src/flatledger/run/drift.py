@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ..compile.plain_data import is_null
+from ..compile.plain_data import FaultText, is_null
 from ..plan.plan import ColumnPlan, Plan
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
@@ -25,11 +25,13 @@ FIRST = 300  # so many records are looked at from the start
 class Drift(msgspec.Struct):
     """What drifted apart: headings, paths, and fields (as a survey prints them).
 
-    New fields are those that the layout's note does not know; they were looked for in
-    ``looked_at`` records. Without a note they are not looked for.
+    Of columns that are blank on every row, ``unread_columns`` hold what could not be read. New
+    fields are those that the layout's note does not know; they were looked for in ``looked_at``
+    records. Without a note they are not looked for.
     """
 
     blank_columns: list[str] = []
+    unread_columns: list[str] = []
     unmatched: list[str] = []
     new_fields: list[str] = []
     looked_at: int = 0
@@ -39,10 +41,12 @@ class Drift(msgspec.Struct):
 
 
 class Seen(NamedTuple):
-    """What a batch shows: paths that it has, columns that it fills, some records whole."""
+    """What a batch shows: paths that it has, columns that it fills, or in which something could not
+    be read, some records whole."""
 
     paths: set[Names]
     filled: set[int]
+    unread: set[int]
     specimens: list[Any]
     rows: int
 
@@ -61,10 +65,17 @@ class DriftLook:
         were met to nest."""
         paths = {n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)}
         paths |= self._unmet & nested
-        filled = {p for p in self._blank if any(row[p] is not None for row in rows)}
+        filled, unread = set[int](), set[int]()
+        for place in self._blank:
+            found = [row[place].__class__ for row in rows if row[place] is not None]
+            faults = found.count(FaultText)
+            if faults:
+                unread.add(place)
+            if len(found) > faults:
+                filled.add(place)
         self._unmet -= paths
         self._blank -= filled
-        return Seen(paths, filled, batch.specimens() if self._noted else [], len(rows))
+        return Seen(paths, filled, unread, batch.specimens() if self._noted else [], len(rows))
 
 
 class DriftWatch:
@@ -73,6 +84,7 @@ class DriftWatch:
     def __init__(self, plan: Plan, first: Iterable[Any] = ()) -> None:
         self._unmet = dict.fromkeys(one.names for one in plan.missing)
         self._blank = {one.slot: one.column.heading for one in _own_columns(plan)}
+        self._unread: set[int] = set()
         self._known = plan.layout.known
         self._rows = self._looked_at = 0
         if self._known is not None:
@@ -87,6 +99,7 @@ class DriftWatch:
             self._unmet.pop(names, None)
         for place in seen.filled:
             self._blank.pop(place, None)
+        self._unread |= seen.unread
         self._rows += seen.rows
         if self._known is not None:
             self._look_at(seen.specimens)
@@ -95,6 +108,7 @@ class DriftWatch:
         """Take in what was seen of later records."""
         self._unmet = {names: None for names in self._unmet if names in later._unmet}
         self._blank = {p: heading for p, heading in self._blank.items() if p in later._blank}
+        self._unread |= later._unread
         self._rows += later._rows
         self._looked_at += later._looked_at
         if self._known is not None:
@@ -110,6 +124,7 @@ class DriftWatch:
             return Drift()
         return Drift(
             blank_columns=list(self._blank.values()),
+            unread_columns=[name for p, name in self._blank.items() if p in self._unread],
             unmatched=[level_name(names) for names in self._unmet],
             new_fields=self._new_fields(),
             looked_at=self._looked_at,

@@ -185,7 +185,9 @@ class GroupStage:
         places = Counter(balance.fault_places) + Counter(state.faults.places)
         balance.fault_places = dict(places.most_common())
         balance.fault_kinds = [*balance.fault_kinds, *state.faults.told_kinds()]
-        balance.drift.blank_columns = state.drift.drift().blank_columns
+        drift = state.drift.drift()
+        balance.drift.blank_columns = drift.blank_columns
+        balance.drift.unread_columns = drift.unread_columns
         balance.columns = shown_parts(self._rows_plan, proof.parts.columns())
         balance.totals_apart = self._apart
 

@@ -20,7 +20,6 @@ from ..structure.wanted import names_wanted
 from ..values.numbers import EXACT
 from .balance import Balance
 from .balancing import balance_of
-from .blanks import BlankColumns
 from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
 from .over_groups import GroupStage
@@ -94,7 +93,6 @@ class Run:
         )
         self.stepper = Stepper(self.plan, definitions=lent.definitions)
         self.notices = list(self.plan.notices)
-        self.blanks = BlankColumns((), detail=True)
         self._looked_at = len(first)
         self._state = RunState(self.plan, first=first, store=lent.store, sink=lent.faults)
         self._last = last_step(self.plan, self._state, lent)
@@ -108,21 +106,14 @@ class Run:
         """The rows of the table as they are given to an output, total rows among them."""
         gathered = self._state.gathered = self._last.gathers()
         if gathered is None:
-            yield from self._seen(self._last.blocks(self._rows()))
+            yield from self._last.blocks(self._rows())
         else:
             for _ in self._rows():
                 pass  # the state takes them in
             self._stop_at_mixed_units()
-            yield from self._seen(self._last.blocks(gathered))
+            yield from self._last.blocks(gathered)
         self._stop_at_mixed_units()
         self._state.close()
-
-    def _seen(self, blocks: Iterator[list[Row]]) -> Iterator[list[Row]]:
-        """The blocks, of which is noted which columns have a value."""
-        self.blanks = BlankColumns(self.columns, self.plan.layout.totals.detail)
-        for block in blocks:
-            self.blanks.look(block)
-            yield block
 
     def _rows(self) -> Iterator[list[Row]]:
         """The rows as they come from the source, with their keys, marks and entries."""
