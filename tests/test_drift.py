@@ -95,7 +95,7 @@ def test_learning_from_the_command_line(tool: Tool, demo: Path) -> None:
     source.write_text(text.replace('"carriage"', '"haulage"'), encoding="utf-8")
     said = tool("export", "own.yaml", source.name, "-o", "out.csv", "--report-to", "b.json").stderr
     assert "Fields that are new: haulage\n" in said
-    assert "no record has carriage" in said
+    assert "no row has a value in `Carriage`" in said
     report = json.loads((demo / "b.json").read_text(encoding="utf-8"))
     assert report["drift"]["new_fields"] == ["haulage"]
     typed = tool("export", source.name, "--column", "no", "--learn", "-o", "out.csv")

@@ -204,7 +204,7 @@ def test_neither_takes_an_unknown_key(at: tuple[Any, ...]) -> None:
     for step in at:
         inner = inner[step]
     own_names = {"ask", "split", "translate", "codes", "labels", "values", "pair", "columns"}
-    own_names |= {"nests", "open", "namespaces", "fields"}
+    own_names |= {"nests", "open", "namespaces", "fields", "factors"}
     if isinstance(inner, dict) and not own_names & {at[-1], *at[-2:-1][: at[-1].__class__ is int]}:
         layout = changed(WHOLE, at, {**inner, "zzz": "x"})
         assert not reads(layout)
