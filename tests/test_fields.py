@@ -359,6 +359,29 @@ def test_the_page_on_fields_shows_what_comes_out(tmp_path: Path) -> None:
     assert (tmp_path / "t.csv").read_text("utf-8") == wanted
 
 
+def test_trees_and_mappings_have_declared_values() -> None:
+    tree = [{"parts": [{"q": "2,5", "parts": [{"q": "1,5"}, {"q": "x"}]}]}]
+    layout: dict[str, Any] = {
+        "fields": {"parts.q": {"datatype": "decimal", "reads": "amount", "locale": "de"}},
+        "row-per": "parts",
+        "columns": [
+            {"Q": {"value": "parts.q", "total": "sum"}},
+            {"Below": "sum(below(parts.q))"},
+            {"Parent": "parent(parts.q)"},
+        ],
+    }
+    whole, half = Decimal("2.5"), Decimal("1.5")
+    rows, balance = table(layout, tree)
+    assert rows[:3] == [(whole, half, None), (half, None, whole), ("x", None, whole)]
+    assert rows[3][0] == half
+    assert balance.balanced
+    layout = {
+        "fields": {"names.*": {"datatype": "integer", "reads": "numeral"}},
+        "columns": [{"Sum": "sum(names.*)"}, {"Names": "names.*"}],
+    }
+    assert table(layout, [{"names": {"a": "007", "b": "3"}}])[0] == [(10, "7; 3")]
+
+
 def test_a_level_of_objects_is_no_value() -> None:
     layout = {"fields": {"lines": "decimal"}, "columns": [{"N": "count(lines)"}]}
     with pytest.raises(LayoutError, match="lines holds objects; declare what is in them"):

@@ -94,6 +94,13 @@ def test_aggregates_over_members(given_records: list[Any]) -> None:
         )
 
 
+def test_an_empty_list_is_a_mapping_without_members() -> None:
+    records = [{"names": {"a": 1, "b": 2}}, {"names": []}]
+    layout = {"row-per": "names.*", "columns": [{"K": "key(names.*)"}, {"N": "names.*"}]}
+    assert table(layout, records)[0] == [("a", 1), ("b", 2), (None, None)]
+    assert table({"columns": [{"N": "names.*"}]}, records)[0] == [("1; 2",), (None,)]
+
+
 @given(st.dictionaries(st.text(min_size=1, max_size=3), st.integers(), min_size=1, max_size=5))
 def test_members_of_the_record_itself(record: dict[str, int]) -> None:
     layout = {"row-per": "$.*", "columns": [{"K": "key($.*)"}, {"V": "$.*"}]}

@@ -363,7 +363,9 @@ def _goes_to_members(names: Names, entries: bool, chain: Chain) -> bool:
     """Whether `[*]` at a place goes to the members of a mapping, and not to a level's entries."""
     if entries or not names or not chain.is_level(names):
         return True
-    if names[-1:] != (MEMBERS,):
-        return False
-    place = chain.structure.find(names)  # members that are lists have entries, others members
-    return place is None or not place.lists
+    place = chain.structure.find(names)
+    if (*names, MEMBERS) in chain.known.named:
+        return True
+    if names[-1:] != (MEMBERS,):  # an empty list may stand for a mapping without members
+        return place is not None and place.kinds[dict] > 0 and not place.elements
+    return place is None or not place.lists  # members that are lists have entries, others members
