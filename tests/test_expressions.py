@@ -295,7 +295,7 @@ def test_try_from_python() -> None:
         (2, None, "empty"),
         (3, None, "empty"),
     ]
-    assert trials[1].fault == "is not a number"
+    assert trials[1].fault == "is not a number: x"
     with pytest.raises(flatledger.ExpressionError) as caught:
         flatledger.evaluate("1 + sumx(a)", [{"a": 1}])
     assert caught.value.position == 4

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
+import re
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
@@ -57,6 +58,8 @@ def sources(draw: st.DrawFn) -> tuple[list[Any], list[Any]]:
         raised = odd if day is None else dated(day, draw)
         raw.append({"no": number, "raised": raised, "lines": lines})
         meant.append((str(number), day, known))
+    priced = [line["price"] for one in raw for line in one["lines"] if line["price"] is not None]
+    assume(not priced or any(not isinstance(price, dict) for price in priced))  # else no value
     return raw, meant
 
 
@@ -405,3 +408,22 @@ def test_the_tool_takes_fields(tool: Tool, tmp_path: Path) -> None:
     assert Layout.from_text(drafted).request.fields[0].names == ("raised",)
     wrong = tool("export", "s.jsonl", *span, "--field", "raised:date")
     assert "Write a blank after the colon" in wrong.stderr
+
+
+def test_paths_in_brackets_are_declared_as_they_are_typed(tool: Tool, tmp_path: Path) -> None:
+    (tmp_path / "s.csv").write_text("Counted on,n: kg\n28/03/2026,1\n29.03.2026,2\n")
+    typed = ("--column", "On: \"['Counted on']\"", "--only", "['Counted on'] > '01/03/2026'")
+    told = tool("export", "s.csv", *typed).stderr
+    forms = "{datatype: date, reads: [dd/MM/yyyy, dd.MM.yyyy]}"
+    field = re.search(r'--field "(.*)"', told)
+    assert field
+    assert field[1] == f"['Counted on']: {forms}"
+    span = ("--only", "['Counted on'] > date '2026-03-28'")
+    assert tool("export", "s.csv", *typed[:2], *span, "--field", field[1]).stdout.split() == [
+        "On", "2026-03-29",
+    ]  # fmt: skip
+    assert "2.00" in tool("try", "['n: kg'] * 1.00", "s.csv", "--field", "['n: kg']:integer").stdout
+    for text in ("fields: {['n: kg']: decimal}\n", "columns:\n  - N: ['n: kg']\n"):
+        (tmp_path / "l.yaml").write_text(text)
+        assert "needs quotes" in (said := tool("export", "l.yaml", "s.csv").stderr)
+        assert "\"['n: kg']\"" in said

@@ -27,6 +27,7 @@ from ..run.step import Stepper
 from ..sources import AnySource
 from ..structure.missing_fields import judged
 from ..structure.wanted import names_wanted
+from ..values.faults import Fault
 from ..values.functions import text_of
 from .declaring import declared_fields
 from .layout_files import FilesOf
@@ -40,7 +41,7 @@ class Evaluated(msgspec.Struct, frozen=True):
     """What an expression gives for one row: the record's number, the value, and its faults.
 
     >>> evaluate("qty * 2", [{"qty": "few"}])
-    [Evaluated(record=1, value=None, fault='is not a number')]
+    [Evaluated(record=1, value=None, fault='is not a number: few')]
     """
 
     record: int
@@ -142,9 +143,13 @@ def _evaluated(plan: Plan, reader: Reader, first: int) -> list[Evaluated]:
                 return values
             origin = batch.origin._replace(rows=None if row is None else partial(list, [row]))
             found = stepper.step(Batch([record], [number], [], origin=origin))
-            faults = "; ".join(fault.reason for fault in (*found.judged, *found.filled))
+            faults = "; ".join(map(_what, (*found.judged, *found.filled)))
             values += [Evaluated(number, row[0], faults) for row in found.rows]
     return values
+
+
+def _what(fault: Fault) -> str:
+    return f"{fault.reason}: {_short(fault.value)}" if fault.value else fault.reason
 
 
 def _expression(text: str, catalogue: bool) -> Expression:

@@ -12,6 +12,7 @@ from ..errors import LayoutError, LevelsError, SourceError
 from ..language.nodes import FieldPath
 from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
+from ..layout.text import scalar
 from ..outputs.finishing import group_wording
 from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
@@ -256,8 +257,9 @@ def _message(wrong: BegunAgain, names: Names, given: bool) -> str:
     start = f"record {wrong.record:,} has {wrong.met}, where the first records have none"
     why = "rows were given already" if given else "the source can be read once only"
     if wrong.nests:
-        return f"{start}, and {why}. Say so in the layout: `nests: {{{place}: {names[-1]}}}`"
+        nests = f"nests: {{{scalar(place)}: {scalar(names[-1])}}}"
+        return f"{start}, and {why}. Say so in the layout: `{nests}`"
     return (
-        f"{start}, and {why}. State all levels in the layout: `levels: [{place}, …]` if it "
+        f"{start}, and {why}. State all levels in the layout: `levels: [{scalar(place)}, …]` if it "
         f"repeats; without {place} a list of several there is a fault"
     )

@@ -36,8 +36,9 @@ def run_try(expression: str, source: Source, **options: Any) -> int:
     results().grid(grid)
     if not found:
         reports().line("No rows: the source holds no records that could be read.")
-    elif all(one.value is None for one in found):
-        reports().line(f"Nothing was found in the first {found[-1].record:,} records.")
+    elif all(one.value is None and not one.fault for one in found):
+        of = "record" if found[-1].record == 1 else f"{found[-1].record:,} records"
+        reports().line(f"Nothing was found in the first {of}.")
     return 0
 
 

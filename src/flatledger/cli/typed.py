@@ -27,6 +27,10 @@ Source = str | list[str]
 _WANTED = "This takes LAYOUT and SOURCE, or SOURCE and columns (--column)."
 _GLUED = re.compile(r"([\w ,.-]*\w):([^\s:/].*)", re.DOTALL)
 
+_BRACKETED = re.compile(  # `['Counted on']: date`: for YAML that would begin with a list
+    r"""([^\s:'"{\[]*\[(?:'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*")\]\S*):\s*(.*)""", re.DOTALL
+)
+
 
 @contextmanager
 def layout_and_source(
@@ -144,7 +148,11 @@ def declared_fields(texts: tuple[str, ...]) -> dict[str, Any]:
         if glued := _GLUED.match(text):
             path, declared = glued.groups()
             raise click.UsageError(f"Write a blank after the colon: --field '{path}: {declared}'")
-        item = _without_places(read_yaml(text, f"--field {text!r}"))
+        bracketed = _BRACKETED.match(text)
+        declared = bracketed.group(2) if bracketed else text
+        item = _without_places(read_yaml(declared, f"--field {text!r}"))
+        if bracketed:
+            item = ItemMap(((Scalar(bracketed.group(1)), item),))
         if not isinstance(item, ItemMap):
             raise click.UsageError(
                 f"--field takes a field with what it is, such as 'raised: date', not {text!r}."

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from ..structure.levels import Names, level_name
+from ..structure.levels import Names, level_name, levels_line
 from .level_entries import Address, Tell
 from .plain_data import is_null
 
@@ -31,8 +31,8 @@ class StatedLevels(NamedTuple):
     @property
     def reason(self) -> str:
         """What is wrong with a list there, and what to write."""
-        line = ", ".join(map(level_name, sorted({*self.stated, self.names})))
-        return f"this is a list, and no level by `levels`; if it is one, write `levels: [{line}]`"
+        line = levels_line((*self.stated, self.names))
+        return f"this is a list, and no level by `levels`; if it is one, write `{line}`"
 
 
 class StatedReading:

@@ -8,9 +8,10 @@ from typing import Any
 from ..layout.column import Column
 from ..layout.fitting import matched, near_ones
 from ..layout.model import PublishedForm
+from ..layout.text import scalar
 from ..structure.survey import FieldSurvey, SurveyResult
 from .layout_draft import Draft
-from .wording import comment, humanised, names_of, scalar
+from .wording import comment, humanised, names_of
 
 _PROPOSED = 3
 

@@ -10,7 +10,7 @@ from typing import Any
 from ..errors import SourceError
 from ..layout.names import proposal
 from ..layout.source_options import CATALOGUE, PHOTOS
-from ..layout.text import from_data, write_yaml
+from ..layout.text import from_data, scalar, write_yaml
 from ..reports.words import counted
 from ..structure.catalogue_names import called
 from ..structure.recognising import DEEPER
@@ -26,7 +26,6 @@ from .wording import (
     names_of,
     path_above,
     rooted,
-    scalar,
     within,
 )
 

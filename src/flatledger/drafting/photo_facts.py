@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from ..layout.text import scalar
 from ..structure.survey import FieldSurvey
-from .wording import scalar
 
 # Texts are taken from XMP, then IIM, then Exif (IPTC Photo Metadata Standard, mapping of XMP and
 # IIM); the moment is first that of the camera.

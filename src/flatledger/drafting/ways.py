@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..layout.text import scalar
 from ..structure.catalogue_names import called
 from ..structure.survey import FieldSurvey
 from ..values.code_lists import LANGUAGES
-from .wording import humanised, names_of, scalar
+from .wording import humanised, names_of
 
 OF_CODED_FACTS = (  # what is asked of field 008 of a catalogue
     "  # - First year: 008/07-10",

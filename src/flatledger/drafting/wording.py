@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 
 _BETWEEN_WORDS = r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|[_\-./:]+"
-_PLAIN = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 _ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
 
 
@@ -59,20 +58,6 @@ def humanised(names: list[str]) -> str:
 
 def rooted(path: str) -> str:
     return f"${path}" if path.startswith("[") else path
-
-
-def scalar(text: str) -> str:
-    """A text for YAML: as it is where that is safe, else in double quotes."""
-    if re.fullmatch(r"[A-Za-z][A-Za-z0-9 ]*", text) or _PLAIN.fullmatch(text):
-        return text
-    return '"' + "".join(_escaped(letter) for letter in text) + '"'
-
-
-def _escaped(letter: str) -> str:
-    """A letter within YAML's double quotes."""
-    if letter in '"\\':
-        return f"\\{letter}"
-    return letter if letter.isprintable() else f"\\U{ord(letter):08x}"
 
 
 def comment(line: str) -> str:

@@ -13,7 +13,7 @@ from ..language.nodes import FieldPath, Node
 from .column import Expression
 from .names import CHARACTERS, proposal
 from .reading import Form, Read, Reading, Schema, items_of, one_or_more
-from .text import Item, Scalar
+from .text import Item, ItemList, Scalar, scalar
 
 _SWITCHES = {"yes": True, "no": False, "on": True, "off": False, "true": True, "false": False}
 # every scalar is the text that was typed, whatever YAML would make of it
@@ -58,7 +58,7 @@ def _character(item: Item, where: str, reading: Reading) -> str:
 
 def _expression(item: Item, where: str, reading: Reading) -> Expression | None:
     if not isinstance(item, Scalar):
-        reading.fault(item, f"{where} takes an expression")
+        reading.fault(item, f"{where} takes an expression{_in_quotes(item)}")
         return None
     if not item.text.strip():
         read_text(Scalar("", item.line, item.column, file=item.file), where, reading)
@@ -69,6 +69,15 @@ def _expression(item: Item, where: str, reading: Reading) -> Expression | None:
         place = item.place(error.position)
         reading.problems.append(Problem(f"{where}: {error}", *place))
         return None
+
+
+def _in_quotes(item: Item) -> str:
+    """What to do where a path in brackets was typed, which is a list for YAML."""
+    match item:
+        case ItemList(items=(Scalar(text=name),)) if not {"'", '"', "\\"} & set(name):
+            path = f"['{name}']"
+            return f"; one that begins with a bracket needs quotes: {scalar(path)}"
+    return ""
 
 
 TEXT = Form(read_text, _TYPED)

@@ -6,6 +6,7 @@ Plain Python data goes the same way, without positions.
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -54,6 +55,8 @@ class ItemMap(msgspec.Struct, frozen=True):
 
 
 Item = Scalar | ItemList | ItemMap
+
+_PLAIN = re.compile(r"[A-Za-z][A-Za-z0-9 ]*|[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 
 
 def read_yaml(text: str, name: str) -> Item:
@@ -150,9 +153,31 @@ class _Items:
 
 
 def _key(node: Any, file: str) -> Scalar:
-    """A key; a list or mapping in its place can only be a slip, shown as it was typed."""
-    text = node.value if node.id == "scalar" else node.start_mark.get_snippet() or "?"
-    return Scalar(str(text), node.start_mark.line + 1, node.start_mark.column + 1, file=file)
+    """A key; a list or mapping in its place can only be a slip, such as a path without quotes."""
+    line, column = node.start_mark.line + 1, node.start_mark.column + 1
+    if node.id == "scalar":
+        return Scalar(node.value, line, column, file=file)
+    typed = node.start_mark.buffer[node.start_mark.pointer : node.end_mark.pointer]
+    says = "a key that begins with a bracket or brace needs quotes around it"
+    raise LayoutError(file, [Problem(f"{says}: {scalar(typed)}:", line, column)])
+
+
+def scalar(text: str) -> str:
+    """A text for YAML: as it is where that is safe, else in double quotes.
+
+    >>> print(scalar("lines.kg"), scalar("['Counted on']"))
+    lines.kg "['Counted on']"
+    """
+    if _PLAIN.fullmatch(text):
+        return text
+    return '"' + "".join(_escaped(letter) for letter in text) + '"'
+
+
+def _escaped(letter: str) -> str:
+    """A letter within YAML's double quotes."""
+    if letter in '"\\':
+        return f"\\{letter}"
+    return letter if letter.isprintable() else f"\\U{ord(letter):08x}"
 
 
 def from_data(data: Any) -> Item:

@@ -10,7 +10,7 @@ from ..language import nodes as n
 from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..plan.known import Known, known_of
 from ..plan.plan import Plan
-from ..structure.levels import level_name
+from ..structure.levels import level_name, levels_line
 from ..structure.trees import IS_COUNTED
 from ..values.functions import text_of
 from .balance import (
@@ -100,13 +100,12 @@ def _both_figures(plan: Plan, state: RunState) -> Iterator[str]:
     for names, index in sorted(first.items()):
         both, doubt = state.both_figures[index], plan.doubts[index]
         place = level_name(names)
-        read = sorted(state.levels_met)
-        ways = [", ".join(map(level_name, levels)) for levels in (read, sorted({*read, names}))]
+        read = state.levels_met
         yield (
             f"{place} held lone objects only, and is taken for no level: in record "
             f"{both.record:,} `{doubt.text}` is {_figure(both.value)}, and it would be "
-            f"{_figure(both.other)} if {place} is a level. Say which: `levels: [{ways[0]}]`, or "
-            f"`levels: [{ways[1]}]`"
+            f"{_figure(both.other)} if {place} is a level. Say which: `{levels_line(read)}`, or "
+            f"`{levels_line((*read, names))}`"
         )
 
 

@@ -11,6 +11,7 @@ from ..language import nodes as n
 from ..layout.column import Expression
 from ..layout.model import LayoutParts
 from ..layout.source_options import CATALOGUE
+from ..layout.text import scalar
 from ..values.aggregates import AGGREGATES
 from .path_texts import path_of
 from .structure import MEMBERS, Place
@@ -19,6 +20,15 @@ Names = tuple[str, ...]
 _TAG = re.compile(r"\d{3}")  # of a catalogue, by whose notation what is in it follows at once
 _IN_A_TAG = ("$", "/")
 RECORD: Names = ()
+
+
+def levels_line(levels: Iterable[Names]) -> str:
+    """The line of a layout that states levels.
+
+    >>> print(levels_line([("lines", "lots"), ("lines",), ("side notes",)]))
+    levels: [lines, lines.lots, "['side notes']"]
+    """
+    return f"levels: [{', '.join(scalar(level_name(names)) for names in sorted(set(levels)))}]"
 
 
 def level_name(names: Names) -> str:

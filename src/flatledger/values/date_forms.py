@@ -76,9 +76,10 @@ yyyy-MM-dd]}'
             return ""
         forms = " and ".join(f"{form} ({first})" for form, first in self._met.items())
         reads = ", ".join(self._met)
+        quote = '"' if "'" in self._field else "'"
         return (
             f"{self.what}: dates are compared as texts in the forms {forms}; say what they are: "
-            f"--field '{self._field}: {{datatype: date, reads: [{reads}]}}'"
+            f"--field {quote}{self._field}: {{datatype: date, reads: [{reads}]}}{quote}"
         )
 
 

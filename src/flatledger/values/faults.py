@@ -74,7 +74,10 @@ class FaultNotes:
 
 
 class FaultKind(msgspec.Struct):
-    """Faults of one path that have one reason: how many, the commonest values, and the first."""
+    """Faults of one path that have one reason: how many, the commonest values, and the first.
+
+    ``first`` has one fault of each of the first records.
+    """
 
     path: str
     reason: str
@@ -87,7 +90,10 @@ class FaultKind(msgspec.Struct):
         self.count += 1
         if fault.value in self.values or len(self.values) < _MOST_VALUES:
             self.values[fault.value] = self.values.get(fault.value, 0) + 1
-        if len(self.first) < _FIRST:
+        self._show(fault)
+
+    def _show(self, fault: Fault) -> None:
+        if len(self.first) < _FIRST and all(fault.record != one.record for one in self.first):
             self.first.append(fault)
 
     def merge(self, later: FaultKind) -> None:
@@ -95,7 +101,8 @@ class FaultKind(msgspec.Struct):
         self.count += later.count
         for value, count in later.values.items():
             self.values[value] = self.values.get(value, 0) + count
-        self.first = [*self.first, *later.first][:_FIRST]
+        for fault in later.first:
+            self._show(fault)
 
     def told(self) -> FaultKind:
         """The same with the commonest values alone."""
