@@ -61,6 +61,7 @@ class Paths:
         care."""
         reader = self.code.constants.reader(declared)
         name = self.code.constants.name(reader, "reader")
+        raw = self.code.held(Operand(raw, "any")).code
         if watch:
             named = self.code.constants.name(self.code.constants.watches.units_of(watch), "units")
             call = f"read_amounts({raw}, {name}, {named}, {self.code.told(node)})"

@@ -377,5 +377,6 @@ def _goes_to_members(names: Names, entries: bool, chain: Chain) -> bool:
     if (*names, MEMBERS) in chain.known.named:
         return True
     if names[-1:] != (MEMBERS,):  # an empty list may stand for a mapping without members
-        return place is not None and place.kinds[dict] > 0 and not place.elements
+        said = names in chain.known.named or names in (chain.known.stated or ())
+        return not said and place is not None and place.kinds[dict] > 0 and not place.elements
     return place is None or not place.lists  # members that are lists have entries, others members
