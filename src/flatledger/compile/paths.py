@@ -57,8 +57,7 @@ class Paths:
         return known
 
     def read_value(self, node: n.Node, raw: str, declared: FieldDeclaration, watch: str) -> Operand:
-        """A value read by a declaration: what texts usually are is looked up, all else is read with
-        care."""
+        """A value read by a declaration: usual texts are looked up, all else is read with care."""
         reader = self.code.constants.reader(declared)
         name = self.code.constants.name(reader, "reader")
         raw = self.code.held(Operand(raw, "any")).code
