@@ -91,10 +91,12 @@ def _code_of(call: Callable[[], object]) -> int:
     except SystemExit as end:
         found = end.code
     except click.UsageError as error:
+        from ..values.visible import visible
+
         if error.ctx is not None:
             say(error.ctx.get_usage())
             say(f"Try '{error.ctx.command_path} --help' for help.")
-        say(f"Error: {error.format_message()}")
+        say(f"Error: {visible(error.format_message())}")
         return error.exit_code
     except click.ClickException as error:
         say(f"flatledger: {error.format_message()}")
