@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+import shlex
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -315,6 +316,27 @@ def test_a_workbook_has_its_dates_whatever_the_pattern(tmp_path: Path) -> None:
     }
     found = flatledger.table(layout, tmp_path / "s.xlsx")
     assert list(found) == [(dt.date(2026, 3, 31),), (dt.date(2026, 3, 28),)]
+    look = flatledger.survey(tmp_path / "s.xlsx", fields=layout["fields"])
+    assert look.fields[1].remarks[0] == "read as date: 2"
+
+
+@pytest.mark.parametrize(
+    ("pattern", "wrong"),
+    [
+        ("HH:HH", "the hour is read twice"),
+        ("HH:mm:mm", "the minute is read twice"),
+        ("HHHH m s a", "`a` is no part of a time"),
+        ("hh:mm", "`hh` is no part of a time"),
+        ("'now'", "is no pattern for times"),
+    ],
+)
+@pytest.mark.parametrize("datatype", ["time", "duration"])
+def test_patterns_that_are_none_for_times(pattern: str, wrong: str, datatype: str) -> None:
+    fields = {"t": {"datatype": datatype, "reads": pattern}}
+    if datatype == "time" and pattern.startswith("HHHH"):
+        wrong = "`HHHH` is no part of a time"
+    with pytest.raises(LayoutError, match=wrong):
+        table({"fields": fields, "columns": [{"T": "t"}]}, [{"t": "10:20"}])
 
 
 def test_from_merges_fields_by_place_and_key(tmp_path: Path) -> None:
@@ -422,7 +444,17 @@ def test_paths_in_brackets_are_declared_as_they_are_typed(tool: Tool, tmp_path: 
     assert tool("export", "s.csv", *typed[:2], *span, "--field", field[1]).stdout.split() == [
         "On", "2026-03-29",
     ]  # fmt: skip
-    assert "2.00" in tool("try", "['n: kg'] * 1.00", "s.csv", "--field", "['n: kg']:integer").stdout
+    for declared in ("integer", "{datatype: integer}"):
+        done = tool("try", "['n: kg'] * 1.00", "s.csv", "--field", f"['n: kg']:{declared}")
+        assert "2.00" in done.stdout
+    twice = tool("try", "['n: kg']", "s.csv", *("--field", "['n: kg']: date") * 2)
+    assert "--field declares ['n: kg'] twice" in twice.stderr
+    (tmp_path / "h.csv").write_text("$(id) 'a' (`b`),n\n28/03/2026,1\n2026-03-29,2\n")
+    path = r"['$(id) \'a\' (`b`)']"
+    told = tool("export", "h.csv", "--column", "n: n", "--only", f"{path} > '01/01/2026'").stderr
+    hint = shlex.split(told[told.index("--field") : told.index("}") + 3].split("\n")[0])
+    assert hint == ["--field", f"{path}: {{datatype: date, reads: [dd/MM/yyyy, yyyy-MM-dd]}}"]
+    assert "2026-03-28" in tool("try", path, "h.csv", *hint).stdout
     for text in ("fields: {['n: kg']: decimal}\n", "columns:\n  - N: ['n: kg']\n"):
         (tmp_path / "l.yaml").write_text(text)
         assert "needs quotes" in (said := tool("export", "l.yaml", "s.csv").stderr)

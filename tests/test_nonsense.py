@@ -136,6 +136,9 @@ def test_equal_records_are_told(tool: Tool, tmp_path: Path) -> None:
     (tmp_path / "s.csv").write_text("a,b\n1,2\n1,2\n1,3\n")
     told = tool("export", "s.jsonl", "--column", "A: a", "-o", "t.csv").stderr
     assert "2 records are equal to the one right before them, the first of them record 2" in told
+    (tmp_path / "blank.jsonl").write_text('{"a": 1}\n\n \n\n{"a": 2}\n\n\n{"a": 2}\n\n')
+    told = tool("export", "blank.jsonl", "--column", "A: a", "-o", "t.csv").stderr
+    assert "record 3 is equal to the one right before it" in told  # blank lines are no records
     told = tool("export", "s.csv", "--column", "A: a", "-o", "t.csv").stderr
     assert "record 2 is equal to the one right before it" in told
     told = tool("survey", "s.jsonl", "--all").stderr

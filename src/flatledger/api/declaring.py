@@ -46,8 +46,14 @@ def declared_fields(fields: Fields, *, catalogue: bool = False) -> tuple[Declare
 class FieldsRead:
     """Reads the values of declared fields as a survey goes along, and counts how that went."""
 
-    def __init__(self, fields: Iterable[DeclaredField]) -> None:
-        self._fields = [_FieldRead(one) for one in fields]
+    def __init__(self, declared: Iterable[DeclaredField]) -> None:
+        self._declared = [*declared]
+        self._fields: list[_FieldRead] = []
+
+    def begin(self, *, typed: bool) -> None:
+        """Before the first records; of a source that has ``typed`` its dates and times, these are
+        by ISO 8601."""
+        self._fields = [_FieldRead(one, typed) for one in self._declared]
 
     def look_at(self, records: Iterable[Any]) -> None:
         """Read the values of some records."""
@@ -63,42 +69,51 @@ class FieldsRead:
                 field.remarks.insert(0, told[field.path].remark())
 
 
+class _Counted:
+    """How many values there are of a kind, and the first that differ."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self._first: list[str] = []
+
+    def add(self, value: Any) -> None:
+        self.count += 1
+        if len(self._first) <= _EXAMPLES and (text := shown(value)) not in self._first:
+            self._first.append(text)
+
+    def said(self, what: str) -> list[str]:
+        more = ", …" if len(self._first) > _EXAMPLES else ""
+        first = ", ".join(self._first[:_EXAMPLES]) + more
+        return [f"{self.count:,} {what} ({first})"] if self.count else []
+
+
 class _FieldRead:
-    def __init__(self, field: DeclaredField) -> None:
+    def __init__(self, field: DeclaredField, typed: bool) -> None:
         self._names = field.names
-        self._declared = field.in_locale("")
+        self._declared = field.in_locale("", typed)
         self._reader = self._declared.reader()
         self.path = ""
         for name in (one for one in field.names if one != ANY):
             self.path = path_of(self.path, name)
         self._read = 0
-        self._odd: dict[str, int] = {}
-        self._either: dict[str, int] = {}
+        self._odd, self._either = _Counted(), _Counted()
 
     def look_at(self, record: Any) -> None:
         for value in _values(record, self._names):
             try:
                 self._read += self._reader.read(element_value(value)) is not None
             except AmbiguousValueError:
-                self._either[shown(value)] = self._either.get(shown(value), 0) + 1
+                self._either.add(value)
             except ValueFaultError:
-                self._odd[shown(value)] = self._odd.get(shown(value), 0) + 1
+                self._odd.add(value)
 
     def remark(self) -> str:
         """How its values were read, in words."""
         what = self._declared.datatype or "declared"
         parts = [f"read as {what}: {self._read:,}"]
-        if self._odd:
-            parts.append(f"{sum(self._odd.values()):,} can't be read ({_first(self._odd)})")
-        if self._either:
-            count = sum(self._either.values())
-            parts.append(f"{count:,} can be read in two ways ({_first(self._either)})")
+        parts += self._odd.said("can't be read")
+        parts += self._either.said("can be read in two ways")
         return "; ".join(parts)
-
-
-def _first(values: Mapping[str, int]) -> str:
-    more = ", …" if len(values) > _EXAMPLES else ""
-    return ", ".join(list(values)[:_EXAMPLES]) + more
 
 
 def _values(value: Any, names: Sequence[str]) -> Iterator[Any]:

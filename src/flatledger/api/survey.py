@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from operator import is_
 from typing import Any
 
@@ -38,6 +38,7 @@ from .equal_records import EqualRecords
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
 
+Looks = Sequence[Callable[[list[Any]], None]]  # what looks at records as they are read
 SAMPLE = 2_000
 MOST_TOLD = 100  # faults of the source
 
@@ -83,7 +84,11 @@ def survey(
     """
     equal = EqualRecords() if sample is None else None
     read = FieldsRead(declared_fields(fields, catalogue=is_catalogue(source, reading)))
-    looking = [read.look_at, *([equal.look_at] if equal else [])]
+
+    def looking(reader: Reader) -> Looks:
+        read.begin(typed=reader.types_moments)
+        return [read.look_at, *([equal.look_at] if equal else [])]
+
     tops, found = _gathered(
         source, records, sample, None, progress, largest_record, reading, looking
     )
@@ -177,7 +182,7 @@ def _gathered(
     progress: Progress | None,
     largest_record: int,
     reading: Mapping[str, Any] | None,
-    looking: Iterable[Callable[[list[Any]], None]] = (),
+    looking: Callable[[Reader], Looks] = lambda _: (),
 ) -> tuple[dict[str, Spot], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
     catalogue = is_catalogue(source, reading)
@@ -195,8 +200,9 @@ def _gathered(
     tops: dict[str, Spot] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
+        looks = looking(reader)
         for taken in _counted(reader, found, sample, progress):
-            for look in looking:
+            for look in looks:
                 look(taken)
             for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:

@@ -28,7 +28,8 @@ _WANTED = "This takes LAYOUT and SOURCE, or SOURCE and columns (--column)."
 _GLUED = re.compile(r"([\w ,.-]*\w):([^\s:/].*)", re.DOTALL)
 
 _BRACKETED = re.compile(  # `['Counted on']: date`: for YAML that would begin with a list
-    r"""([^\s:'"{\[]*\[(?:'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*")\]\S*):\s*(.*)""", re.DOTALL
+    r"""((?=[^:]*\[['"])(?:\[(?:\*|'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*")\]|[^\s:'"{\[])+):\s*(.+)""",
+    re.DOTALL,
 )
 
 
@@ -157,7 +158,10 @@ def declared_fields(texts: tuple[str, ...]) -> dict[str, Any]:
             raise click.UsageError(
                 f"--field takes a field with what it is, such as 'raised: date', not {text!r}."
             )
-        found |= {key.text: value for key, value in item.pairs}
+        for key, value in item.pairs:
+            if key.text in found:
+                raise click.UsageError(f"--field declares {key.text} twice; keep one.")
+            found[key.text] = value
     return found
 
 

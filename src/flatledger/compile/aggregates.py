@@ -308,7 +308,7 @@ class Aggregates:
         takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
         if not argument.is_singular():
             raw = self._paths.source(argument).code
-            name = self.code.constants.name(self.code.constants.reader(declared), "reader")
+            name = self.code.constants.reader_name(declared)
             read = f"lambda value, path, where: read_field(value, {name}, path, where)"
             nulls, told = not passes_nulls(node), self.code.told(argument)
             self.code.add(f"gather({found}, {raw}, {read}, {nulls}, {told})")

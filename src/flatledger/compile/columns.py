@@ -187,16 +187,15 @@ class Columns:
         raw, declared = self._paths.source(node).code, declared_of(node)
         if declared is None or column.reads:
             return f"raw_text({raw})"
-        reader = self.code.constants.name(self.code.constants.reader(declared), "reader")
-        return f"fault_text({raw}, {reader})"
+        return f"fault_text({raw}, {self.code.constants.reader_name(declared)})"
 
     def _unless_unread(
         self, node: n.FieldPath, declared: FieldDeclaration, value: Operand
     ) -> Operand:
         """The value of a declared field as a cell shows it, also where it could not be read."""
         raw = self._paths.source(node).code
-        reader = self.code.constants.name(self.code.constants.reader(declared), "reader")
-        code = f"{value.code} if {value.code} is not None else fault_text({raw}, {reader})"
+        text = f"fault_text({raw}, {self.code.constants.reader_name(declared)})"
+        code = f"{value.code} if {value.code} is not None else {text}"
         return self.code.assign(code, value.kind)
 
     def _known_code(self, plan: ColumnPlan) -> Operand:
@@ -254,7 +253,7 @@ class Columns:
         if one and not joining.aligned:
             return self._unless_unread(node, declared, self._paths.value(node))
         raw = self._paths.aligned(node) if joining.aligned else self._paths.source(node)
-        reader = self.code.constants.name(self.code.constants.reader(declared), "reader")
+        reader = self.code.constants.reader_name(declared)
         how = self.code.constants.name(joining._replace(reckoned=self._reckoned(node)), "joining")
         call = f"read_cell({raw.code}, {reader}, {how}, {self.code.told(node)})"
         return self.code.assign(call, "any")

@@ -31,6 +31,10 @@ class Constants:
             self._readers[key] = declared.reader()
         return self._readers[key]
 
+    def reader_name(self, declared: FieldDeclaration) -> str:
+        """The name of what reads the values of a field."""
+        return self.name(self.reader(declared), "reader")
+
     def name(self, value: Any, stem: str) -> str:
         """The name of a value; equal plain values of one stem have one name."""
         plain = isinstance(value, str | int | tuple | Decimal)

@@ -82,7 +82,7 @@ class Paths:
         """The code for whether the value of a declared field is there, and could not be read."""
         declared, raw = declared_of(node), self.source(node).code
         assert declared is not None
-        name = self.code.constants.name(self.code.constants.reader(declared), "reader")
+        name = self.code.constants.reader_name(declared)
         return f"{value.code} is None and {raw} is not None and is_unread({raw}, {name})"
 
     def source(self, node: n.FieldPath) -> Operand:

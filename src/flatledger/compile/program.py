@@ -16,6 +16,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from types import CodeType
 from typing import Any
 
 from ..plan.plan import Plan
@@ -121,9 +122,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     )
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = _file_name(plan.layout.name, source)
-    tree = ast.parse(source)
-    check_loads(tree)
-    code = compile(tree, name, "exec")
+    code = _compiled(source, name)
     lists_watch, trees = ListWatch(Watched.of(plan)), Flattener(plan, faults, definitions)
     nests = NestWatch(plan)
     told = {"source_file": origins.source_file, "source_row": origins.source_row}
@@ -170,8 +169,7 @@ def generate_doubts(plan: Plan, definitions: Definitions | None = None) -> Look 
     told = {"source_file": origins.source_file, "source_row": origins.source_row}
     watch = ListWatch(Watched.of(whole))
     names = told | _namespace(constants, quiet, watch, trees, quiet=True)
-    code = compile(source, _file_name(plan.layout.name, source), "exec")
-    exec(code, names)
+    exec(_compiled(source, _file_name(plan.layout.name, source)), names)
     keep, doubts = names.get("keep", _all_kept), names["doubts"]
 
     def look(records: list[Any], numbers: Sequence[int]) -> list[BothFigures]:
@@ -179,6 +177,13 @@ def generate_doubts(plan: Plan, definitions: Definitions | None = None) -> Look 
         return [BothFigures(*one) for one in doubts(records, numbers, kept)]
 
     return look
+
+
+def _compiled(source: str, name: str) -> CodeType:
+    """Generated text, compiled; no variable in it is bound from two loads."""
+    tree = ast.parse(source)
+    check_loads(tree)
+    return compile(tree, name, "exec")
 
 
 def _all_kept(records: list[Any], numbers: Sequence[int]) -> tuple[Any, Any, Kept, tuple[()]]:

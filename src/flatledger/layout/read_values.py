@@ -79,7 +79,7 @@ def check_reads(
                 if not {"y", "M"} <= set(pattern):
                     raise ValueError(f"`{pattern}` is no pattern for dates, such as dd.MM.yyyy")
             else:
-                TimeReader(pattern)
+                TimeReader(pattern, whole_day=datatype == "time")
         except ValueError as error:
             reading.fault(item, f"{where}: {error}")
 

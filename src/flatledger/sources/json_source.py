@@ -134,7 +134,7 @@ class _Decoding:
 
     def lines(self, text: bytes) -> list[Batch] | None:
         """The records on some lines; None where not all can be decoded so."""
-        number = self._number
+        first = self._number
         portions = self._exact.lines(text, self._one) if self._exact else None
         if portions is None:
             try:
@@ -146,7 +146,10 @@ class _Decoding:
             for one in portions
         ]
         if found:
-            repeats = self._neighbours.repeats(text.rstrip(b"\n").split(b"\n"), number)
+            texts = text.rstrip(b"\n").split(b"\n")
+            if len(texts) != self._number - first:  # blank lines are no records
+                texts = [line for line in texts if line.strip()]
+            repeats = self._neighbours.repeats(texts, first)
             found[0] = found[0]._replace(repeats=repeats)
         return found
 

@@ -19,6 +19,7 @@ from .structure import MEMBERS, Place
 Names = tuple[str, ...]
 _TAG = re.compile(r"\d{3}")  # of a catalogue, by whose notation what is in it follows at once
 _IN_A_TAG = ("$", "/")
+_CALL = re.compile(r"\w+\(")
 RECORD: Names = ()
 
 
@@ -36,6 +37,8 @@ def level_name(names: Names) -> str:
 
     >>> level_name(("lines", "unit-price")), level_name(("700", "$e")), level_name(())
     ("lines['unit-price']", '700$e', 'record')
+    >>> level_name(("Price (SKC)",)), level_name(("sum(lines.qty)",))
+    ("['Price (SKC)']", 'sum(lines.qty)')
     """
     text = names[0] if names and _TAG.fullmatch(names[0]) else ""
     for name in names[1:] if text else names:
@@ -43,7 +46,7 @@ def level_name(names: Names) -> str:
             text = f"{text or '$'}.*"
         elif text == names[0] and name.startswith(_IN_A_TAG):
             text += name
-        elif "(" in name:  # a figure of a group is called as it is written
+        elif _CALL.match(name):  # a figure of a group is called as it is written
             text = f"{text}.{name}".lstrip(".")
         else:
             text = path_of(text, name)

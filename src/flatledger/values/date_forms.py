@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shlex
 from collections.abc import Iterable
 from typing import Any
 
@@ -75,12 +76,22 @@ yyyy-MM-dd]}'
         if len(self._met) < 2:
             return ""
         forms = " and ".join(f"{form} ({first})" for form, first in self._met.items())
-        reads = ", ".join(self._met)
-        quote = '"' if "'" in self._field else "'"
+        declared = f"{self._field}: {{datatype: date, reads: [{', '.join(self._met)}]}}"
         return (
             f"{self.what}: dates are compared as texts in the forms {forms}; say what they are: "
-            f"--field {quote}{self._field}: {{datatype: date, reads: [{reads}]}}{quote}"
+            f"--field {_quoted(declared)}"
         )
+
+
+def _quoted(text: str) -> str:
+    """A text for a shell, which runs nothing that is in it; within one pair of quotes where that
+    can be.
+
+    >>> print(_quoted("['Counted on']: date"), _quoted("raised: date"))
+    "['Counted on']: date" 'raised: date'
+    """
+    readable = "'" in text and not {*text} & {*'"$`\\!'}
+    return f'"{text}"' if readable else shlex.quote(text)
 
 
 class ComparisonWatch:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 import unicodedata
+from collections.abc import Sequence
 from functools import lru_cache
 
 from .literals import Interval
@@ -46,11 +47,7 @@ class DateReader:
                 parts.append(_FIELDS[field])
             else:
                 raise ValueError(f"`{field}` can't be read; the fields are {', '.join(_FIELDS)}")
-        whole = "".join(parts)
-        names = re.findall(r"\(\?P<(\w+)>", whole)
-        twice = next((name for name in names if names.count(name) > 1), None)
-        if twice:
-            raise ValueError(f"the {_SAID.get(twice, twice)} is read twice; keep one")
+        whole = _each_once(parts)
         self._regex = re.compile(whole, re.ASCII)
         self._read = lru_cache(20_000)(self._parsed)
 
@@ -87,16 +84,19 @@ class TimeReader:
     def __init__(self, pattern: str, *, whole_day: bool = True) -> None:
         parts = []
         for quoted, field, other in _FIELD.findall(pattern):
-            if (field and field[0] not in "Hhms") or other.isalpha():
+            hours = field[:1] == "H" and not whole_day
+            known = hours or (field in _FIELDS and field[0] in "Hms")
+            if other.isalpha() or (field and not known):
                 what = field or other
                 raise ValueError(f"`{what}` is no part of a time; these are HH, mm and ss")
-            if not field:
-                parts.append(re.escape(quoted or other))
-            elif field[0] in "Hh" and not whole_day:
+            if hours:
                 parts.append(rf"(?P<hour>\d{{{len(field)},9}})")
             else:
-                parts.append(_FIELDS.get(field, r"(?P<none>)"))
-        self._regex = re.compile("".join(parts), re.ASCII)
+                parts.append(_FIELDS[field] if field else re.escape(quoted or other))
+        whole = _each_once(parts)
+        if "(?P<" not in whole:
+            raise ValueError(f"`{pattern}` is no pattern for times, such as HH:mm")
+        self._regex = re.compile(whole, re.ASCII)
         self._whole_day = whole_day
 
     def __call__(self, text: str) -> dt.time | Interval:
@@ -114,6 +114,16 @@ class TimeReader:
         if self._whole_day:
             return whole
         return Interval(0, dt.timedelta(hours=hour, minutes=minute, seconds=second))
+
+
+def _each_once(parts: Sequence[str]) -> str:
+    """The expression of a pattern's parts. Raises ValueError where one is read twice."""
+    whole = "".join(parts)
+    names = re.findall(r"\(\?P<(\w+)>", whole)
+    twice = next((name for name in names if names.count(name) > 1), None)
+    if twice:
+        raise ValueError(f"the {_SAID.get(twice, twice)} is read twice; keep one")
+    return whole
 
 
 def _century(short: int) -> int:
