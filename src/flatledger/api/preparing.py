@@ -66,6 +66,7 @@ class Preparation:
         with ``double_keys``."""
         self._double_keys = double_keys or given.strict
         self._structure: Place | None = None
+        self._whole: Place | None = None  # of all records, looked at when a run has ended
         self._told: set[Names] = set()  # places that no record had, and that were pointed out
         self._begun_again: list[BegunAgain] = []
         self._definitions: Definitions | None = None
@@ -137,9 +138,7 @@ class Preparation:
 
     def _judge_missing(self, run: Run, missing: list[MissingPath]) -> set[Names]:
         """Judge the paths that no record had; those that were pointed out. Raises LayoutError."""
-        structure = run.plan.chain.structure
-        if not run.saw_all and self.source.again:
-            structure = self._structure_of(self.source)
+        structure = self._all_met(run)
         layout = self.layout
         lacks = {level_name(place) for one in layout.may_lack if (place := named_place(one.node))}
         found = judged(missing, structure, run.plan.used, lacks | {*(layout.known or ())})
@@ -170,9 +169,7 @@ class Preparation:
             for names in places
         ):
             return
-        structure = chain.structure
-        if not run.saw_all and self.source.again:
-            structure = self._structure_of(self.source)
+        structure = self._all_met(run)
         if nothing_met(places, structure):
             has = what_is_there(structure)
             raise SourceError(
@@ -209,9 +206,8 @@ class Preparation:
             names = plain_steps(one.expression.node, chain)[0]
             if names in run.plan.used or chain.structure.find(names) is not None:
                 continue
-            if run.saw_all or (
-                self.source.again and self._structure_of(self.source).find(names) is None
-            ):
+            surely = run.saw_all or self.source.again
+            if surely and self._all_met(run).find(names) is None:
                 run.notices.append(f"`fields` declares {one.expression.text}, which no record has")
 
     def named_keys(self) -> dict[str, tuple[str, ...]]:
@@ -232,6 +228,14 @@ class Preparation:
         self._tell_blank_columns(run, balance)
         balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
+
+    def _all_met(self, run: Run) -> Place:
+        """The structure of all records, where they can be read once more; else of the first."""
+        if run.saw_all or not self.source.again:
+            return run.plan.chain.structure
+        if self._whole is None:
+            self._whole = self._structure_of(self.source)
+        return self._whole
 
     def _structure_of(self, source: Source) -> Place:
         """The structure of all records of a source, as far as the layout asks for it."""
