@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from typing import Any
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -119,4 +120,30 @@ def test_any_layout_over_any_records_is_told_or_balanced(chance: random.Random) 
         _, balance = table(layout, [*records * chance.choice([1, 1, 60]), odd.record()])
     except flatledger.FlatLedgerError:
         return
+    assert balance.balanced
+
+
+@pytest.mark.parametrize(
+    ("layout", "records"),
+    [
+        (  # nodes in a list within a list are nodes like others
+            {"levels": ["x"], "row-per": "x", "columns": [{"A": "ancestor(x.lots.w, 2)"}]},
+            [{"x": [{"lots": {"w": 1}, "x": [{"lots": 0}]}]}, {"x": [{"lots": {}, "x": [[{}]]}]}],
+        ),
+        (
+            {
+                "row-per": "x",
+                "columns": [{"A": "min(below(x.q))"}],
+                "open": {"x": {"until": "x.q > 1"}},
+            },
+            [{"x": [{"q": 1, "x": [{"q": 3}]}]}, {"x": [{"q": 1, "x": [[{"q": 2}]]}]}],
+        ),
+        (  # a function of trees is about no other tree, be it supposed
+            {"row-per": "x", "columns": [{"A": "sum(chain_product(x.lots.w))"}]},
+            [{"x": [{"lots": {"w": 1}}, {"lots": [{"w": 5}]}, {"lots": {"w": {"q": 1}}}]}],
+        ),
+    ],
+)
+def test_odd_trees(layout: Any, records: list[Any]) -> None:
+    _, balance = table(layout, records)
     assert balance.balanced

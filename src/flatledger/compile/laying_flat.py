@@ -67,7 +67,9 @@ class Flattener:
         for level in (one for one in self._levels if one in (*depths, *defined)):
             place = self._plan.record_types.place_of(level)
             inner = _getter(place, below=True), self._inner[level]
-            how = Opener(level, partial(_of_node, *inner), depths.get(level), closed.get(level))
+            typed = place is not None and not place.whole and place.only is None
+            below = partial(_of_node, *inner, struct=place.struct if typed else None)
+            how = Opener(level, below, depths.get(level), closed.get(level))
             self._openers[level] = self._defined(how, place) if level in defined else how
 
     def _defined(self, how: Opener, place: Field) -> Opener:
@@ -158,7 +160,9 @@ class Flattener:
         elif place is not None and place.only is list and place.below:
             nodes, depths = structs_laid_flat(value, attrgetter(place.below))
         else:
-            nodes, depths = laid_flat(value, self._inner[level], place.below if place else "")
+            struct = place.struct if place is not None and typed else None
+            below = place.below if place is not None else ""
+            nodes, depths = laid_flat(value, self._inner[level], below, struct)
         self.note(nodes, Places.of(Tree(nodes, depths)))
         inner = (*level, self._inner[level])
         if inner not in self.nested and max(depths, default=1) > 1:
@@ -216,6 +220,14 @@ class Flattener:
         return places if len(places) == len(ordinals) else places.left(ordinals)
 
 
+def with_structs(below: Any, struct: Any) -> Any:
+    """What is below a node, with the objects as structs: those in lists within a list came as
+    plain ones."""
+    if below.__class__ is list and any(one.__class__ is list for one in below):
+        return as_structs(list(siblings(below)), struct)
+    return below
+
+
 def _has_plain_objects(value: Any) -> bool:
     """Whether one of some entries is no struct yet."""
     return any(one.__class__ is dict for one in siblings(value))
@@ -267,15 +279,18 @@ def _getter(place: Field | None, below: bool = False) -> Callable[[Any, str], An
     return get
 
 
-def _of_node(get: Callable[[Any, str], Any], field: str, node: Any) -> Any:
-    return get(node, field)
+def _of_node(get: Callable[[Any, str], Any], field: str, node: Any, struct: Any = None) -> Any:
+    found = get(node, field)
+    return with_structs(found, struct) if found and struct is not None else found
 
 
-def laid_flat(value: Any, inner: str, attribute: str) -> tuple[list[Any], list[int]]:
+def laid_flat(
+    value: Any, inner: str, attribute: str, struct: Any = None
+) -> tuple[list[Any], list[int]]:
     """All nodes of a tree in the order of the document, and how deep each stands, from 1.
 
     What is below a node is its member ``inner``, of a struct its ``attribute``. An object is copied
-    without that member; a lone node is a list of one.
+    without that member, or is made a ``struct``; a lone node is a list of one.
 
     >>> tree = [{"no": 1, "parts": [{"no": 2}]}, {"no": 3}]
     >>> laid_flat(tree, "parts", "")
@@ -292,6 +307,7 @@ def laid_flat(value: Any, inner: str, attribute: str) -> tuple[list[Any], list[i
                 node = without(node, inner)
             elif attribute and isinstance(node, msgspec.Struct):
                 below = getattr(node, attribute)
+                below = with_structs(below, struct) if below and struct is not None else below
             nodes.append(node)
             depths.append(len(ways))
             if below:

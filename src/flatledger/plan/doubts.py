@@ -30,7 +30,8 @@ def doubts_of(plan: Plan, planned: Callable[[Names], Plan]) -> Iterator[Doubt]:
                 other = planned(names)
             except LayoutError:  # if a list comes there, the layout is refused
                 continue
-            if other.chain.levels == plan.chain.levels:
+            same_trees = other.chain.known.trees == plan.chain.known.trees
+            if same_trees and other.chain.levels == plan.chain.levels:
                 yield from _differing(names, plan, other)
 
 
