@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Mapping
 from typing import Any
 
@@ -13,14 +12,18 @@ from ..layout.source_options import CATALOGUE, PHOTOS
 from ..layout.text import from_data, scalar, write_yaml
 from ..reports.words import counted
 from ..structure.catalogue_names import called
+from ..structure.data_keys import MOST_KEYS
 from ..structure.recognising import DEEPER
-from ..structure.spots import DEEPEST, MOST_KEYS
+from ..structure.spots import DEEPEST
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
-from .photo_facts import POSITION_DECIMALS, POSITIONS, fact_lines
+from ..values.field_values import NUMBERS
+from .field_types import field_lines, pattern, typed_fields
+from .headings import headings_of, numbered
+from .photo_facts import fact_lines
+from .row_level import RECORD, levels_of, row_level
 from .ways import OF_CODED_FACTS, catalogue_ways, level_ways, mapping_ways
 from .wording import (
     comment,
-    humanised,
     is_members,
     last_name,
     names_of,
@@ -31,10 +34,6 @@ from .wording import (
 
 LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
-MOST = 0.5  # a level that this share of the records has can be the row's
-_DECIMALS = 2
-_NUMBERS = ("datatype: integer", "datatype: decimal")
-_MOST_DECIMALS = 8  # more are the noise of binary fractions
 _ADDS_UP = re.compile(
     r"(?:^|_)(?:qty|quantity|amount|total|sum|cost|costs|fee|fees|carriage|weight|hours|minutes|paid|"
     r"net|gross|tax|value)(?:$|_)",
@@ -52,46 +51,41 @@ class Draft:
         self.result = result
         self.source = source
         self.declared: Mapping[str, Any] = {}  # the fields that are declared already
-        lone = result.records == 1  # a document whose keys are data holds the entries
         self.catalogue = result.states.get("format") == CATALOGUE
-        self.outer = outer = {path_above(f.path) for f in result.fields}
-        self.levels = {
-            f.path: f
-            for f in result.fields
-            if (f.is_level and (f.kinds.get("object") or f.path in outer))
-            or (is_members(f.path) and FURTHER not in f.remarks and (lone or "object" in f.kinds))
-        }
-        if row_per not in (None, "record", *self.levels):
-            known = ", ".join(["record", *self.levels])
+        self.outer = {path_above(f.path) for f in result.fields}
+        self.levels = levels_of(result)
+        if row_per not in (None, RECORD, *self.levels):
+            known = ", ".join([RECORD, *self.levels])
             hint = proposal(str(row_per), self.levels) or f"; there are {known}"
             raise SourceError(f"{result.source}: no level `{row_per}`{hint}")
         self.proposed = row_per is None
-        self.row = row_per or self._deepest()
+        self.row = row_per or row_level(result, self.levels)
         self.chain = [path for path in self.levels if within(self.row, path)]
         self.headings = self._headings()
         self.taken = {*self.headings.values()}
-
-    def _deepest(self) -> str:
-        """The deepest level that most records have; in a catalogue they stand for themselves."""
-        if self.catalogue:
-            return "record"
-        share: dict[str, float] = {}
-        for path, field in self.levels.items():
-            outer = [share[other] for other in share if within(path, other)]
-            share[path] = (outer[-1] if outer else 1.0) * field.filled / max(field.parents, 1)
-        lone = self.result.records == 1
-        usual = [
-            path
-            for path, part in share.items()
-            if part >= MOST and self.levels[path].most > 1 and (lone or not is_members(path))
-        ]
-        return max(usual, key=lambda path: self.levels[path].depth, default="record")
+        self.typed = typed_fields(self._active())
 
     # ---- which fields
 
     def columns(self) -> list[FieldSurvey]:
-        """The fields at or above the row's level that hold values."""
-        return [field for field in self.result.fields if self._is_column(field)]
+        """The fields at or above the row's level that hold values; those that are the same
+        everywhere come last."""
+        found = [field for field in self.result.fields if self._is_column(field)]
+        return sorted(found, key=self._is_constant) if not self.catalogue else found
+
+    def _is_constant(self, field: FieldSurvey) -> bool:
+        """Whether a field has the same value on every row."""
+        level = self.innermost(field) or RECORD
+        around = self.result.records if level == RECORD else self.levels[level].entries
+        alike = field.distinct == 1 and not field.distinct_is_bound and not field.is_level
+        return alike and around > 1 and sum(field.kinds.values()) == around
+
+    def _active(self) -> list[FieldSurvey]:
+        """The fields that are columns, and those beside them that can be added up."""
+        columns = self.columns()
+        all_rare = all(map(_is_rare, columns)) and not self.languages()
+        beside = [one for one in self.result.fields if self._side(one) and self._adds_up(one)]
+        return [one for one in columns if all_rare or not _is_rare(one)] + beside
 
     def _is_column(self, field: FieldSurvey) -> bool:
         holds = set(field.kinds) - {"object", "list"}
@@ -116,21 +110,9 @@ class Draft:
     def _headings(self) -> dict[str, str]:
         """A heading for each column: its last name, or more of its path where that is unclear."""
         paths = [field.path for field in self.columns()] + self.languages()
-        names = {path: names_of(path) for path in paths}
-        headings = {path: humanised(names[path][-1:]) for path in paths}
         if self.catalogue:
-            headings = {path: called(path) or path for path in paths}
-        for length in (2, 3, 4):
-            counts = Counter(headings.values())
-            for path in paths:
-                if counts[headings[path]] > 1:
-                    headings[path] = humanised(names[path][-length:])
-        taken: Counter[str] = Counter()
-        for path in paths:
-            taken[headings[path]] += 1
-            if taken[headings[path]] > 1:
-                headings[path] += f" {taken[headings[path]]}"
-        return headings
+            return numbered({path: called(path) or path for path in paths})
+        return headings_of(paths, self.levels)
 
     # ---- the text
 
@@ -153,8 +135,9 @@ class Draft:
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
         if self.source:
             lines += ["", *write_yaml(from_data({"source": self.source})).splitlines()]
-        if self.declared:
-            lines += ["", *write_yaml(from_data({"fields": self.declared})).splitlines()]
+        shown = {*self.headings, *self.typed}
+        fields = [field for field in self.result.fields if field.path in shown]
+        lines += field_lines(fields, self.typed, self.declared)
         repeating = [scalar(rooted(f.path)) for f in self.result.fields if f.is_level]
         lines += ["", f"levels: [{', '.join(repeating)}]"]
         if repeating:
@@ -162,7 +145,7 @@ class Draft:
         lines += self._trees()
         lines += ["", f"row-per: {scalar(rooted(self.row))}"]
         if self.proposed and self.row != "record":
-            lines.append("# It is the deepest level that most records have.")
+            lines.append("# It is the first level that repeats on the main branch.")
         others = [path for path in ("record", *self.levels) if path != self.row]
         if others:
             lines.append(f"# A row could also stand for one of: {', '.join(others)}.")
@@ -212,11 +195,11 @@ class Draft:
         return [f"  - {heading}: {value}" for heading, value in free.items()]
 
     def _primary_key(self) -> list[str]:
-        """The columns that identify a row, as far as the survey can tell."""
+        """The columns that identify a row, as far as the survey can tell: filled on every row."""
         found = [
-            (self.innermost(field) or "record", self.headings[field.path])
+            (self.innermost(field) or RECORD, self.headings[field.path])
             for field in self.columns()
-            if any("an identifier" in remark for remark in field.remarks)
+            if any("an identifier" in remark for remark in field.remarks) and not _is_rare(field)
         ]
         own = [heading for level, heading in found if level == self.row]
         if own:
@@ -276,35 +259,30 @@ class Draft:
         return f"- {scalar(self.headings[path])}: {scalar(value)}"
 
     def value(self, field: FieldSurvey) -> str:
+        """What stands after its heading: the value as it is, whatever could be made of it."""
         path = scalar(rooted(field.path))
-        codes = f", translate: {field.code_list}" if field.code_list else ""
         if field.is_level:
-            return f'{{value: {path}, separator: "; "{codes}}}'
-        if codes:
-            return f"{{value: {path}{codes}}}"
-        kind = _datatype(field)
-        total = ", total: sum" if self._adds_up(field) else ""
-        if kind:
-            return f"{{value: {path}, {kind}{total}}}"
-        noisy = field.decimals > _MOST_DECIMALS
-        digits = _DECIMALS if noisy else field.decimals
-        if field.path in POSITIONS:
-            return f"{{value: {path}, decimals: {POSITION_DECIMALS}}}"
-        rounded = f", decimals: {digits}" if noisy or field.uneven else ""
-        return f"{{value: {path}{rounded}{total}}}" if rounded or total else path
+            return f'{{value: {path}, separator: "; "}}'
+        keys = []
+        if field.path in self.typed and field.typing is not None and field.typing.format:
+            keys.append(f"format: {pattern(field.typing.format)}")
+        if self._adds_up(field):
+            keys.append("total: sum")
+        return f"{{{', '.join([f'value: {path}', *keys])}}}" if keys else path
 
     def _adds_up(self, field: FieldSurvey) -> bool:
         """Whether a field looks like an amount that is added up."""
         name = names_of(field.path)[-1].removeprefix("@")
         numbers = field.kinds.get("integer", 0) + field.kinds.get("decimal", 0)
         whole = sum(field.kinds.values())
-        are_numbers = numbers == whole or _datatype(field) in _NUMBERS
+        typed = field.typing is not None and field.typing.datatype in NUMBERS
+        are_numbers = numbers == whole or typed
         return are_numbers and bool(_ADDS_UP.search(name)) and not _EACH.search(name)
 
     def remark(self, field: FieldSurvey) -> str:
-        left = ("identifier", "`translate: ")
-        notes = [one for one in field.remarks if not any(text in one for text in left)]
-        notes = [re.sub(r": \{datatype: [a-z]+\}$", "", remark) for remark in notes]
+        said = field.typing or field.proposal  # which stand under `fields`
+        notes = [one for one in field.remarks if "identifier" not in one]
+        notes = [one for one in notes if not (said and "datatype: " in one)]
         if self._adds_up(field) and len(self.chain) > 0 and not within(field.path, self.row):
             home = next((p for p in reversed(self.chain) if within(field.path, p)), "record")
             each = home if home == "record" else f"entry of {home}"
@@ -333,7 +311,7 @@ class Draft:
         ways = [(field, self._way(field)) for field in inside]
         if self.catalogue:
             return catalogue_ways(path, ways, self.taken)
-        return level_ways(path, [way for _, way in ways])
+        return level_ways(path, ways, self.taken)
 
     def _is_mapping(self, field: FieldSurvey) -> bool:
         """Whether a field is the members of a mapping whose keys are data."""
@@ -372,18 +350,6 @@ class Draft:
             f"# group: [{scalar(first)}]",
             "# output: {file: table.csv, delimiter: semicolon}",
         ]
-
-
-def _datatype(field: FieldSurvey) -> str:
-    """The datatype that a field's texts have, and how they are read; of plain texts nothing."""
-    for remark in field.remarks:
-        proposed = re.search(r"\{(datatype: .*)\}", remark)
-        if proposed:
-            return proposed[1]
-        if remark == "dates (ISO 8601)":
-            days = field.longest == len("2026-03-31")
-            return f"datatype: {'date' if days else 'dateTime'}"
-    return ""
 
 
 def _is_rare(field: FieldSurvey) -> bool:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from itertools import groupby
 
 _BETWEEN_WORDS = r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|[_\-./:]+"
+_CAPITALS = frozenset("id uuid url uri isbn issn".split())  # noqa: SIM905
 _ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
 
 
@@ -48,11 +50,14 @@ def humanised(names: list[str]) -> str:
     'Part unit price'
     >>> humanised(["ISOSpeed"]), humanised(["FNumber"])
     ('ISO speed', 'F number')
+    >>> humanised(["station", "station"]), humanised(["line", "id"])
+    ('Station', 'Line ID')
     """
     parts = [name.removeprefix("@") for name in names if name != "*"] or ["value"]
     words = " ".join(re.sub(_BETWEEN_WORDS, " ", name) for name in parts)
-    text = " ".join(words.split())
-    lowered = " ".join(word if word.isupper() else word.lower() for word in text.split())
+    said = [next(same) for _, same in groupby(words.split(), key=str.casefold)]
+    said = [word.upper() if word.lower() in _CAPITALS else word for word in said]
+    lowered = " ".join(word if word.isupper() else word.lower() for word in said)
     return (lowered[:1].upper() + lowered[1:]) or "Column"
 
 

@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from itertools import islice
 
 import msgspec
 
 from ..values import times
-from ..values.amounts import amount_reader, folded_unit
 from ..values.numbers import ValueFaultError, read_decimal
 from .spots import MOST_COUNTED, Spot
+from .text_types import ENOUGH, LOOKED_AT, TextType, text_type
+from .typings import Typing
 
-ENOUGH = 0.9  # this share of the values makes a kind
-LOOKED_AT = 200
 _SHOWN, _EXAMPLES = 30, 3
 _LAST_WORD = re.compile(r"[\W_]+|(?<=[a-z0-9])(?=[A-Z])")
 _IDENTIFIERS = frozenset(
@@ -27,38 +25,35 @@ _ANY_LANGUAGE = "x-default"  # of XMP (ISO 16684-1, 8.2.2.4)
 _COMMON_LANGUAGES = frozenset(
     "cy da de en es fi fr ga gd is it ja nl nb nn pl pt ru sv uk zh".split()  # noqa: SIM905
 )
-_OTHER_DATE = re.compile(r"(\d{1,2})([./-])(\d{1,2})\2(\d{4}|\d{2})")
-_CODE = re.compile(r"0\d")
-_WHOLE = re.compile(r"[+-]?\d+")
-_NUMERIC = {True: "integer", False: "decimal"}
-_PACKED_DATE = re.compile(r"(?:19|20)\d{6}")
-_AMOUNT = re.compile(
-    r"(\(?[-−]?(?:[£$€¥]|[A-Z]{3}\b|kr\.?)?\s?)"
-    r"(\d{1,3}(?:[.,' \u00a0]\d{3})+(?:[.,]\d+)?|\d+(?:[.,]\d+)?|[.,]\d+)"
-    r"(\s?(?:%|[£$€¥]|[A-Za-zµ°/²³]{1,5})?\)?)"
-)
 _DELIMITERS = {"; ": "'; '", ";": "semicolon", "|": "pipe", ", ": "', '"}
 
 
 class Recognised(msgspec.Struct):
-    """What was recognised. ``members``: what its keys are, where they are data."""
+    """What was recognised. ``members``: what its keys are, where they are data; ``texts_are``: the
+    type of texts."""
 
     members: str = ""
     holds: list[str] = []
     mixed: list[str] = []
     identifies: bool = False
+    texts_are: TextType = TextType()
 
     def texts(self, parents: int, filled: int) -> list[str]:
         """The remarks, the most important first; what is blank in some is no identifier."""
         whole = filled >= parents > 1
-        identifies = self.identifies and whole and not (self.holds or self.mixed)
+        typed = self.texts_are.typing is not None and not self.texts_are.typing.reads
+        identifies = self.identifies and whole and not self.mixed and (typed or not self.holds)
         identifier = ["all different and never blank: an identifier"] if identifies else []
         return [*self.mixed, *identifier, *self.holds]
 
 
 def recognise(spot: Spot, path: str) -> Recognised:
     """What a place holds, with the path or key of a layout that suits it."""
-    found = Recognised(mixed=_mixed(spot), holds=_holds(spot, path))
+    found = Recognised(mixed=_mixed(spot), texts_are=_type_of(spot))
+    duration = found.texts_are.typing is None and _are_durations(spot)
+    if duration:
+        found.texts_are = TextType(f"durations: working_time({path}, 'hours')")
+    found.holds = [found.texts_are.said] if found.texts_are.said else _lists(spot)
     found.members = _members(spot)
     if found.members == "language tags":
         found.holds.append(
@@ -80,8 +75,8 @@ def recognise(spot: Spot, path: str) -> Recognised:
     found.identifies = (
         single
         and spot.filled > 1
-        and len(spot.values) == spot.filled
-        and not spot.overflow
+        and spot.seen is not None
+        and len(spot.seen) == spot.filled
         and _may_identify(spot)
     )
     return found
@@ -99,7 +94,7 @@ def is_identifier(name: str) -> bool:
 def _may_identify(spot: Spot) -> bool:
     """Whether values that are all different are names of something: texts without blanks, or whole
     numbers of a field that is called like one. Other numbers are measurements."""
-    if set(spot.kinds) == {"integer"}:
+    if set(spot.kinds) == {"integer"} or Typing("decimal") in spot.typings:
         return is_identifier(spot.name)
     return set(spot.kinds) == {"text"} and not any(" " in text for text in spot.values)
 
@@ -138,117 +133,33 @@ def _times(count: int) -> str:
     return "once" if count == 1 else f"{count:,} times"
 
 
-def _holds(spot: Spot, path: str) -> list[str]:
-    """Texts that are more than texts: dates, durations, numbers, lists in one text."""
-    texts = list(spot.values)[:LOOKED_AT]
-    if not texts or spot.kinds["text"] < spot.kinds.total() * ENOUGH:
-        return []
-    if _most(texts, _is_date):
-        return ["dates (ISO 8601)"]
-    dates = _other_dates(texts)
-    if dates:
-        return [dates]
-    if _most(texts, _is_duration):
-        return [f"durations: working_time({path}, 'hours')"]
-    if numerals := _numerals(texts):
-        return [numerals]
-    amounts = _amounts(texts)
-    if amounts:
-        return [amounts]
-    for delimiter, name in _DELIMITERS.items():
-        if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
-            return [f"lists in one text, parted by {name}"]
-    return []
-
-
-def _numerals(texts: list[str]) -> str:
-    """What is said of texts that are numbers; braces hold what a draft takes over.
-
-    Digits after a zero are a code, and no number.
-    """
-    numerals = [text.strip() for text in texts if read_decimal(text.strip()) is not None]
-    if len(numerals) < len(texts) * ENOUGH:
-        return ""
-    if any(_CODE.match(text) for text in numerals):
-        return "codes with leading zeros, which stay texts: {datatype: string}"
-    if len(numerals) < len(texts):
-        odd = next(text for text in texts if read_decimal(text.strip()) is None)
-        return f"numbers kept as texts, but not {odd[:_SHOWN]!r}"
-    whole = all(map(_WHOLE.fullmatch, numerals))
-    return f"{'whole' if whole else 'decimal'} numbers: {{datatype: {_NUMERIC[whole]}}}"
-
-
-def _other_dates(texts: list[str]) -> str:
-    """What is said of dates that are not written as ISO 8601; braces hold what a draft takes over.
-
-    Where no day is beyond the 12th, nobody can tell whether the day or the month comes first.
-    """
-    if _most(texts, _is_packed_date):
-        return "dates: {datatype: date, reads: yyyyMMdd}"
-    found = [match for text in texts if (match := _OTHER_DATE.fullmatch(text.strip()))]
-    if len(found) < len(texts) * ENOUGH or not found:
-        return ""
-    padded = all(len(match[1]) == 2 and len(match[3]) == 2 for match in found)
-    day, month = ("dd", "MM") if padded else ("d", "M")
-    year = "yyyy" if len(found[0][4]) == 4 else "yy"
-    day_first = found[0][2].join((day, month, year))
-    month_first = found[0][2].join((month, day, year))
-    first, second = (any(int(match[place]) > 12 for match in found) for place in (1, 3))
-    if first == second:
-        return f"dates, but which is the day? datatype: date, reads: {day_first} or {month_first}"
-    return f"dates: {{datatype: date, reads: {day_first if first else month_first}}}"
-
-
-def _is_packed_date(text: str) -> bool:
-    return _PACKED_DATE.fullmatch(text.strip()) is not None and _is_date(
-        f"{text.strip()[:4]}-{text.strip()[4:6]}-{text.strip()[6:]}"
+def _type_of(spot: Spot) -> TextType:
+    """What the texts of a place are."""
+    if not spot.values or spot.kinds["text"] < spot.kinds.total() * ENOUGH:
+        return TextType()
+    return text_type(
+        list(islice(spot.values, LOOKED_AT)),
+        spot.typings,
+        all_texts=set(spot.kinds) == {"text"},
+        identifier=is_identifier(spot.name),
     )
 
 
-def _amounts(texts: list[str]) -> str:
-    """What is said of numbers with units or marks; braces hold what a draft takes over.
-
-    It does so where all have one unit, and where the marks can be read in one way only.
-    """
-    found = [match for text in texts if (match := _AMOUNT.fullmatch(text.strip()))]
-    if len(found) < len(texts) * ENOUGH or not found:
-        return ""
-    read = amount_reader("en")
-    met = [unit for match in found if (unit := read.unit_around(match[1], match[3]))]
-    units = {folded_unit(unit): unit for unit in met}
-    if len(units) > 1:
-        return f"numbers in different units: {', '.join(sorted(units.values())[:4])}"
-    marks = {match[2][place] for match in found for place in _last_mark(match[2])}
-    if not marks and any(set(match[2]) & set(".,") for match in found):
-        return "numbers with marks or units, but is it 1.200 or 1200? reads: amount, and a locale"
-    if len(marks) > 1:
-        return ""
-    locale = ", locale: de" if marks == {","} else ""
-    return f"numbers with marks or units: {{datatype: decimal, reads: amount{locale}}}"
+def _are_durations(spot: Spot) -> bool:
+    texts = list(islice(spot.values, LOOKED_AT))
+    most = spot.kinds["text"] >= spot.kinds.total() * ENOUGH
+    return bool(texts) and most and sum(map(_is_duration, texts)) >= len(texts) * ENOUGH
 
 
-def _last_mark(number: str) -> list[int]:
-    """Where the decimal mark is, as far as the number tells: before other than three digits, or
-    after a mark of the other kind."""
-    places = [place for place, letter in enumerate(number) if letter in ".,"]
-    if not places:
+def _lists(spot: Spot) -> list[str]:
+    """Texts that are lists, in words."""
+    texts = list(islice(spot.values, LOOKED_AT))
+    if spot.kinds["text"] < spot.kinds.total() * ENOUGH:
         return []
-    last = places[-1]
-    others = {number[place] for place in places[:-1]}
-    tells = len(number) - last - 1 != 3 or (others and number[last] not in others)
-    return [last] if tells else []
-
-
-def _most(texts: list[str], test: Callable[[str], bool]) -> bool:
-    return sum(map(test, texts)) >= len(texts) * ENOUGH
-
-
-def _is_date(text: str) -> bool:
-    try:
-        times.as_moment(text)
-    except ValueFaultError:
-        return False
-    return "-" in text
+    for delimiter, name in _DELIMITERS.items():
+        if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
+            return [f"lists in one text, separated by {name}"]
+    return []
 
 
 def _is_duration(text: str) -> bool:

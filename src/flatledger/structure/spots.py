@@ -14,20 +14,17 @@ from itertools import chain, islice
 from typing import Any
 
 from ..values.element_texts import TEXT
+from .data_keys import FIRST_LOOK, MOST_KEYS, keys_are_data
 from .spot_values import columns_of, kind_name, text_of_value, texts_of
 from .trees import holds_objects
+from .typings import TYPINGS, left_of
 
-MOST_KEYS = 3_000  # tables of hundreds of columns are normal
 MOST_COUNTED = 100_000  # keys of one place that are told apart
 MOST_VALUES = 1_000
+MOST_SEEN = 200_000  # values that are told apart to the last
 DEEPEST = 60
 LONGEST_VALUE = 200
-FEWEST_ALIKE = 12  # objects that look alike, for their keys to be data
-FEWEST_KEYED = 40  # the same of objects that have no names in common
-FEWEST_PLAIN = 200  # the same of plain values, where there are few objects to go by
-FEW_OBJECTS = 5
 DEEP = 3  # lone objects of one name within each other are a tree from here on
-_LOOKED_AT = 200
 NEVER = 1 << 62
 _KINDS = {
     str: "text",
@@ -48,12 +45,15 @@ class Spot:
     Of records ``of_elements`` an object may stand for a text.
     ``nested`` is what stands in members of its own ``name`` that hold objects, however deep; of
     those ``depths`` counts the objects, by how deep they stand.
+    ``typings`` are those that give back all texts met. ``seen`` are the hashes of the values as
+    long as all differ, so that they may be identifiers.
     """
 
     __slots__ = (
         *("filled", "lists", "lone", "entries", "longest", "objects", "least", "most", "kinds"),
         *("values", "overflow", "children", "others", "deeper", "other_keys", "members", "keys"),
         *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look", "of_elements"),
+        *("typings", "seen"),
     )
 
     def __init__(self, top: bool = False, name: str = "", of_elements: bool = False) -> None:
@@ -63,6 +63,8 @@ class Spot:
         self.kinds: Counter[str] = Counter()
         self.values: dict[str, int] = {}  # the first so many texts, with their counts
         self.overflow = False
+        self.typings = TYPINGS
+        self.seen: set[int] | None = set()
         self.children: dict[str, Spot] = {}
         self.others: Spot | None = None
         self.members: Spot | None = None
@@ -74,7 +76,7 @@ class Spot:
         self.depths: Counter[int] = Counter()
         self._waiting: list[tuple[Any, int]] = []  # of a nested place: values, and how deep
         self._depth = 1
-        self._next_look = FEWEST_ALIKE
+        self._next_look = FIRST_LOOK
 
     def add(self, value: Any, depth: int = 0) -> None:
         """Take note of the value of one entry of the level above."""
@@ -92,7 +94,7 @@ class Spot:
             self.entries += 1
             if kind is str:
                 self.kinds["text"] += 1
-                self._text(value)
+                self._text(value, typed=False)
             else:
                 self._entry(value, depth)
             return
@@ -152,7 +154,7 @@ class Spot:
         if objects:
             self._add_objects(entries, depth)
         elif entries:
-            self._add_texts(texts_of(entries, {*met}))
+            self._add_texts(texts_of(entries, {*met}), typed=str not in met)
 
     def _add_objects(self, objects: list[dict[str, Any]], depth: int) -> None:
         """Take note of objects: key by key, as far as all keys are known; one by one else."""
@@ -181,11 +183,15 @@ class Spot:
             return False
         return set().union(*objects) <= self.children.keys()
 
-    def _add_texts(self, texts: list[str]) -> None:
+    def _add_texts(self, texts: list[str], typed: bool) -> None:
         self.longest = max(self.longest, max(map(len, texts), default=0))
         if self.longest > LONGEST_VALUE:
             texts = [text[:LONGEST_VALUE] for text in texts]
         counts = Counter(texts)
+        if self.typings and not typed:
+            self._narrow(counts.keys() - self.values.keys())
+        if self.seen is not None:
+            self._see(set(map(hash, counts)) if len(counts) == len(texts) else None)
         if len(self.values) < MOST_VALUES:
             for text, count in counts.items():
                 self._value(text, count)
@@ -204,7 +210,7 @@ class Spot:
                 kind, value = "text", text
         self.kinds[kind] += 1
         if kind == "text":
-            self._text(value)
+            self._text(value, typed=False)
         elif kind == "object":
             self._object(value, depth)
         elif kind == "list":
@@ -281,6 +287,8 @@ class Spot:
             self._value(text, count)
         self.overflow = self.overflow or other.overflow
         self.deeper = self.deeper or other.deeper
+        self.typings = tuple(one for one in self.typings if one in other.typings)
+        self._see(other.seen)
         if other.members is not None and self.members is None:
             self.gather()
         for key, child in other.children.items():
@@ -319,10 +327,26 @@ class Spot:
         least = [one for one in (self.least, nested.least) if one is not None]
         self.least = min(least, default=None)
         self.kinds.update(nested.kinds)
+        self.typings = tuple(one for one in self.typings if one in nested.typings)
+        self._see(nested.seen)
         for key, child in nested.children.items():
             (self.children.get(key) or self._child(key)).merge(child)
 
-    def _text(self, text: str) -> None:
+    def _see(self, hashes: set[int] | None) -> None:
+        """Take note of values that differ from each other; of None, that some do not."""
+        if self.seen is None or hashes is None or not self.seen.isdisjoint(hashes):
+            self.seen = None
+            return
+        self.seen |= hashes
+        if len(self.seen) > MOST_SEEN:
+            self.seen = None
+
+    def _narrow(self, texts: Iterable[str]) -> None:
+        """Keep the typings that give texts back; one that is cut has none."""
+        self.typings = () if self.longest > LONGEST_VALUE else left_of(self.typings, texts)
+
+    def _text(self, text: str, typed: bool = True) -> None:
+        """Take note of a value as text, which is that of one that is ``typed``."""
         length = len(text)
         if length > self.longest:
             self.longest = length
@@ -333,7 +357,13 @@ class Spot:
         values = self.values
         if text in values:
             values[text] += 1
-        elif len(values) < MOST_VALUES:
+            self.seen = None
+            return
+        if self.typings and not typed:
+            self._narrow((text,))
+        if self.seen is not None:
+            self._see({hash(text)})
+        if len(values) < MOST_VALUES:
             values[text] = 1
         else:
             self.overflow = True
@@ -346,50 +376,3 @@ class Spot:
             values[text] = count
         else:
             self.overflow = True
-
-
-# ---- keys that are data ----------------------------------------------------------------------
-
-
-def keys_are_data(spot: Spot) -> bool:
-    """Whether the members of a place are many and look alike, so that its keys are no names."""
-    count = len(spot.children)
-    if count < FEWEST_ALIKE:
-        return False
-    looked_at = list(islice(spot.children.values(), _LOOKED_AT))
-    objects = [child for child in looked_at if child.kinds["object"] * 2 > child.kinds.total()]
-    if len(objects) >= 0.9 * len(looked_at):
-        return _same_names(objects) or (count >= FEWEST_KEYED and _same_kinds_below(objects))
-    if spot.top:
-        return count >= MOST_KEYS and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
-    if count >= FEWEST_KEYED and _is_sparse(spot):
-        return spot.objects >= FEW_OBJECTS
-    return count >= FEWEST_PLAIN and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
-
-
-def _same_names(objects: list[Spot]) -> bool:
-    """Whether most of what objects hold has names that half of them have."""
-    names = Counter(name for one in objects for name in one.children)
-    common = sum(count for count in names.values() if 2 * count >= len(objects))
-    return 2 * common >= names.total() > 0
-
-
-def _same_kinds_below(objects: list[Spot]) -> bool:
-    """Whether all that objects hold is of one kind, or their own keys are data already."""
-    keyed = [one for one in objects if one.members is not None]
-    if 2 * len(keyed) >= len(objects):
-        return True
-    return _one_kind([below for one in objects for below in one.children.values()])
-
-
-def _one_kind(spots: list[Spot]) -> bool:
-    kinds: Counter[str] = Counter()
-    for one in spots:
-        kinds.update(one.kinds)
-    return bool(kinds) and kinds.most_common(1)[0][1] >= 0.95 * kinds.total()
-
-
-def _is_sparse(spot: Spot) -> bool:
-    """Whether most objects lack most of the keys."""
-    filled = sum(child.filled for child in spot.children.values())
-    return filled < spot.objects * len(spot.children) / 5

@@ -12,13 +12,17 @@ from ..values.element_texts import LEADER
 from ..values.faults import Fault
 from .catalogue_names import CODED
 from .catalogue_names import called as catalogue_name
+from .data_keys import keys_are_data
 from .parents import parents_among
 from .path_texts import path_of
 from .recognising import key_words, recognise
-from .spots import Spot, keys_are_data
+from .spots import Spot
+from .text_types import Proposal
+from .typings import Typing
 
 EXAMPLES = 3
 FURTHER = "further fields, which are not listed one by one"
+_NOISE = re.compile(r"\.\d*(?:0{6}|9{6})\d{1,3}$")
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
@@ -33,6 +37,8 @@ class FieldSurvey(msgspec.Struct):
     Of a catalogue ``name`` is what the field is called.
     Of positions in a coded field ``counts`` are the commonest values with how often they come;
     ``code_list`` is the one of a standard by which codes have names.
+    ``typing`` is a type that gives back all texts that were met as they are, ``proposal`` one that
+    may be meant and does not.
     """
 
     path: str
@@ -56,6 +62,8 @@ class FieldSurvey(msgspec.Struct):
     name: str = ""
     counts: dict[str, int] = {}
     code_list: str = ""
+    typing: Typing | None = None
+    proposal: Proposal | None = None
 
     @property
     def is_level(self) -> bool:
@@ -88,13 +96,16 @@ def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
                 remarks = [one for one in remarks if "identifier" not in one]
             name, codes = catalogue_name(called), CODED.get(called, "")
             coded = [f"`translate: {codes}`"] if codes else []
-            told = {"path": called, "name": name, "code_list": codes}
-            found.append(msgspec.structs.replace(field, **told, remarks=[*coded, *remarks]))
+            field = msgspec.structs.replace(field, path=called, name=name, code_list=codes)
+            field.typing = field.proposal = None  # they are codes
+            field.remarks = [*coded, *remarks]
+            found.append(field)
     return sorted(found, key=lambda one: (one.path != LEADER, one.path[:3]))
 
 
 _NOT_TOLD = (  # they are codes, and texts with commas in them
-    *("whole numbers", "decimal numbers", "codes with", "numbers kept", "lists in one text"),
+    *("whole numbers", "decimal numbers", "numbers", "codes with", "lists in one text"),
+    *("dates", "times of day"),
 )
 _TAG_PATH = re.compile(r"(?:\['(\w{3})'\]|(\w{3}))(?:\['(\$.)'\]|(\.ind[12]))?")
 
@@ -139,10 +150,15 @@ class SurveyResult(msgspec.Struct):
         return msgspec.structs.replace(self, fields=fields)
 
 
-def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
-    """The places below one, each before what lies below it, in the order they were met."""
+def fields_of(
+    spot: Spot, path: str = "", depth: int = 0, around: int | None = None
+) -> list[FieldSurvey]:
+    """The places below one, each before what lies below it, in the order they were met. ``around``
+    are the entries of the level that all this belongs to: what identifies them is in each."""
     fields: list[FieldSurvey] = []
     settle(spot)
+    if around is None or spot.lists or spot.most > 1 or spot.depths:
+        around = spot.objects
     if spot.members is not None:
         together = f"{path or '$'}.*"
         settle(spot.members)
@@ -156,11 +172,11 @@ def fields_of(spot: Spot, path: str = "", depth: int = 0) -> list[FieldSurvey]:
     for name, child in spot.children.items():
         below = path_of(path, name)
         settle(child)
-        field = _field(child, below, depth, spot.objects)
+        field = _field(child, below, depth, spot.objects, around)
         if name in parents:
             field.remarks.insert(0, _as_a_tree(name, parents[name], path))
         fields.append(field)
-        fields += fields_of(child, below, depth + 1)
+        fields += fields_of(child, below, depth + 1, around)
     if spot.others is not None:
         others = _field(spot.others, f"{path or '$'}.*", depth, spot.objects)
         others.remarks.append(FURTHER)
@@ -189,8 +205,22 @@ def _digits(spot: Spot) -> set[int]:
     return {len(text.partition(".")[2]) for text in numbers}
 
 
-def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
+def _noise(spot: Spot) -> list[str]:
+    """That numbers show the noise of binary fractions, and to how many decimals they are right."""
+    noisy = [text for text in spot.values if _NOISE.search(text)] if spot.kinds["decimal"] else []
+    if not noisy:
+        return []
+    right = [format(round(Decimal(text), 10).normalize(), "f") for text in noisy]
+    digits = max(len(text.partition(".")[2]) for text in right)
+    return [f"the noise of binary fractions shows ({noisy[0]}): `decimals: {digits}` rounds it"]
+
+
+def _field(
+    spot: Spot, path: str, depth: int, parents: int, around: int | None = None
+) -> FieldSurvey:
     digits = _digits(spot) if spot.kinds["decimal"] else {0}
+    found = recognise(spot, path)
+    remarks = [*found.texts(around or parents, spot.filled), *_noise(spot)]
     return FieldSurvey(
         path=path,
         depth=depth,
@@ -208,6 +238,8 @@ def _field(spot: Spot, path: str, depth: int, parents: int) -> FieldSurvey:
         decimals=max(digits, default=0),
         uneven=len(digits) > 1,
         examples=list(spot.values)[:EXAMPLES],
-        remarks=recognise(spot, path).texts(parents, spot.filled),
+        remarks=remarks,
+        typing=found.texts_are.typing,
+        proposal=found.texts_are.proposal,
         nested=[spot.depths[depth] for depth in range(1, max(spot.depths, default=0) + 1)],
     )

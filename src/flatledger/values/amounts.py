@@ -115,6 +115,10 @@ Amount(number=5, unit='kg'), Decimal('0.07'))
             raise ValueFaultError(f"names two currencies, {' and '.join(codes)}")
         return f"{next(iter(codes), '')} {per}".strip()
 
+    def is_currency(self, unit: str) -> bool:
+        """Whether a unit is a currency, by its sign or its code of ISO 4217."""
+        return unit.casefold() in self._currencies
+
     def _can_be(self, code: str, signs: list[str]) -> bool:
         """Whether a currency can be meant by signs: CAD by `$`, EUR only by its own."""
         own = [sign for sign, known in self._currencies.items() if known == code]

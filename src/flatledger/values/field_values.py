@@ -37,7 +37,8 @@ KINDS = {
     "time": "time",
     "duration": "interval",
 }
-_PADDED = re.compile(r"\s*[+-]?0[0-9]")
+_AS_WRITTEN = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
+_MINUS_NOTHING = re.compile(r"-0(?:\.0*)?$")
 _ISO = re.compile(r"\s*(?:\d{4}-\d\d-\d\d(?:T|\s*$)|\d\d:\d\d:\d\d|-?P)")
 _SHORT, _MOST = 60, 50_000
 
@@ -174,6 +175,8 @@ class FieldReader:
             return number
         if number != number.to_integral_value():
             raise ValueFaultError("is no whole number")
+        if NUMERAL not in self.declared.reads and int(number.as_tuple().exponent) < 0:
+            raise ValueFaultError("is a whole number with a point; `reads: numeral` takes it")
         return int(number)
 
     def _moment(self, value: Any) -> Any:
@@ -222,14 +225,27 @@ class FieldReader:
         number = read_decimal(bare)
         if number is None:
             raise ValueFaultError("is not a number")
-        if NUMERAL not in self.declared.reads and (_PADDED.match(bare) or bare[0] == "+"):
+        whole = self.declared.datatype == "integer"
+        if NUMERAL not in self.declared.reads and not is_written_so(text, whole=whole):
+            if whole and is_written_so(text):
+                return self._whole(number)
             raise ValueFaultError(
-                "may be a code: it has zeros before it, or a plus; `reads: numeral` takes it for "
-                "a number, `datatype: string` for a text"
+                "is not as a number is written: it has a plus, a blank, or zeros too many, and may "
+                "be a code; `reads: numeral` takes it for a number, `datatype: string` for a text"
             )
         if bare.lstrip("+-").isdigit():
             return int(bare) if len(bare) < _SHORT else self._whole(number)
         return self._whole(number)
+
+
+def is_written_so(text: str, *, whole: bool = False) -> bool:
+    """Whether a plain number, or a whole one, that is read from a text is written as that again.
+
+    >>> is_written_so("4.50"), is_written_so("007"), is_written_so("+2"), is_written_so(".5")
+    (True, False, False, False)
+    """
+    found = _AS_WRITTEN.fullmatch(text)
+    return found is not None and not (whole and "." in text) and not _MINUS_NOTHING.match(text)
 
 
 def _agreed(text: str, readers: Sequence[tuple[str, Callable[[str], Any]]]) -> Any:

@@ -13,19 +13,24 @@ from .numbers import ValueFaultError
 
 _FIELD = re.compile(r"'([^']*)'|(y+|M+|d+|H+|h+|m+|s+|a)|(.)", re.DOTALL)
 _FIELDS = {
-    "yyyy": r"(?P<year>\d{4})", "y": r"(?P<year>\d{1,4})", "yy": r"(?P<short>\d{2})",
-    "M": r"(?P<month>\d{1,2})", "MM": r"(?P<month>\d{2})",
-    "d": r"(?P<day>\d{1,2})", "dd": r"(?P<day>\d{2})",
-    "H": r"(?P<hour>\d{1,2})", "HH": r"(?P<hour>\d{2})",
-    "m": r"(?P<minute>\d{1,2})", "mm": r"(?P<minute>\d{2})",
-    "s": r"(?P<second>\d{1,2})", "ss": r"(?P<second>\d{2})",
+    "yyyy": r"(?P<year>\d{4})", "y": r"(?P<year>[1-9]\d{0,3})", "yy": r"(?P<short>\d{2})",
+    "M": r"(?P<month>[1-9]\d?)", "MM": r"(?P<month>\d{2})",
+    "d": r"(?P<day>[1-9]\d?)", "dd": r"(?P<day>\d{2})",
+    "H": r"(?P<hour>0|[1-9]\d?)", "HH": r"(?P<hour>\d{2})",
+    "m": r"(?P<minute>0|[1-9]\d?)", "mm": r"(?P<minute>\d{2})",
+    "s": r"(?P<second>0|[1-9]\d?)", "ss": r"(?P<second>\d{2})",
 }  # fmt: skip
+_HOURS = {"H": r"(?P<hour>0|[1-9]\d{0,8})", "HH": r"(?P<hour>\d{2}|[1-9]\d{2,8})"}
+_OTHERWISE = "is not written as the pattern would write it: with a zero or a blank too many"
 _SAID = {"short": "year", "name": "month"}
 _NAMES = {"MMM": "abbreviated", "MMMM": "wide"}
 
 
 class DateReader:
     """Reads dates and times in a pattern of UTS #35: y, M, d, H, m, s, and names of months.
+
+    A pattern of digits and signs takes only what it would write itself, so that nothing that is
+    read and written again is another text; with names, case and blanks around do not count.
 
     >>> DateReader("dd/MM/yyyy", "en")("31/03/2026")
     datetime.date(2026, 3, 31)
@@ -48,15 +53,19 @@ class DateReader:
             else:
                 raise ValueError(f"`{field}` can't be read; the fields are {', '.join(_FIELDS)}")
         whole = _each_once(parts)
-        self._regex = re.compile(whole, re.ASCII)
+        self._lenient = re.compile(_leniently(whole), re.ASCII)
+        self._regex = self._lenient if self._months else re.compile(whole, re.ASCII)
         self._read = lru_cache(20_000)(self._parsed)
 
     def __call__(self, text: str) -> dt.date:
         """A date, or with an hour a date and time. Raises ValueFaultError."""
-        return self._read(_folded(text.strip()))
+        return self._read(_folded(text.strip()) if self._months else text)
 
     def _parsed(self, text: str) -> dt.date:
+        text = text if self._months else _folded(text)
         found = self._regex.fullmatch(text)
+        if found is None and self._lenient.fullmatch(text):
+            raise ValueFaultError(_OTHERWISE)
         parts = found.groupdict() if found else {}
         try:
             year = int(parts["year"]) if parts.get("year") else _century(int(parts["short"]))
@@ -90,18 +99,21 @@ class TimeReader:
                 what = field or other
                 raise ValueError(f"`{what}` is no part of a time; these are HH, mm and ss")
             if hours:
-                parts.append(rf"(?P<hour>\d{{{len(field)},9}})")
+                parts.append(_HOURS.get(field) or rf"(?P<hour>\d{{{len(field)},9}})")
             else:
                 parts.append(_FIELDS[field] if field else re.escape(quoted or other))
         whole = _each_once(parts)
         if "(?P<" not in whole:
             raise ValueError(f"`{pattern}` is no pattern for times, such as HH:mm")
         self._regex = re.compile(whole, re.ASCII)
+        self._lenient = re.compile(_leniently(whole), re.ASCII)
         self._whole_day = whole_day
 
     def __call__(self, text: str) -> dt.time | Interval:
         """A time of day, or a duration. Raises ValueFaultError."""
-        found = self._regex.fullmatch(text.strip())
+        found = self._regex.fullmatch(text)
+        if found is None and self._lenient.fullmatch(text):
+            raise ValueFaultError(_OTHERWISE)
         if found is None:
             raise ValueFaultError("is not a time in the pattern that is read")
         hour, minute, second = (
@@ -124,6 +136,12 @@ def _each_once(parts: Sequence[str]) -> str:
     if twice:
         raise ValueError(f"the {_SAID.get(twice, twice)} is read twice; keep one")
     return whole
+
+
+def _leniently(strict: str) -> str:
+    """The expression for what can be read too, and would be written otherwise."""
+    lenient = strict.replace(r"0|[1-9]\d", r"\d\d").replace(r"[1-9]\d", r"\d\d")
+    return rf"\s*{lenient}\s*"
 
 
 def _century(short: int) -> int:
