@@ -34,6 +34,7 @@ from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
 from ..values.parts import flattened
 from .declaring import FieldsRead, declared_fields
+from .documents import as_records, may_be_document, outermost_levels, records_within, typed_path
 from .equal_records import EqualRecords
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
@@ -95,25 +96,22 @@ def survey(
     if equal is not None and (count := equal.count()):
         what = "record is" if count == 1 else "records are"
         found.notices.append(f"{count:,} {what} equal in everything to an earlier one")
-    places = _fields(tops.get("", Spot()), found)
+    top = tops.get("", Spot())
+    within = records_within(top) if may_be_document(source, found, records, fields) else None
+    if within is not None:
+        path, top = within
+        found = as_records(found, path, top)
+    places = _fields(top, found)
     read.tell(places)
     if not found.records:
         places = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
-        for field in _outermost_levels(places):
-            field.remarks.append(f"if these are the records: --records {field.path}")
+        for field in outermost_levels(places):
+            if not field.nested:
+                field.remarks.append(
+                    f"if these are the records: --records {typed_path(field.path)}"
+                )
     return msgspec.structs.replace(found, fields=places)
-
-
-def _outermost_levels(fields: Sequence[FieldSurvey]) -> Iterator[FieldSurvey]:
-    """The levels of objects that lie in no other level."""
-    deepest = None  # how deep the level is that one lies in
-    for field in fields:
-        deepest = None if deepest is not None and field.depth <= deepest else deepest
-        if deepest is None and field.is_level:
-            deepest = field.depth
-            if field.kinds.get("object"):
-                yield field
 
 
 def survey_kinds(

@@ -205,6 +205,7 @@ def export(
 @flatledger.command(help=help_texts.SURVEY)
 @click.argument("sources", nargs=-1, required=True, metavar="SOURCE...")
 @click.option("--under", metavar="PATH", help="Only this place and what lies below it.")
+@click.option("--depth", metavar="N", type=click.IntRange(1), help="Show N levels of names, whole.")
 @click.option("--values", metavar="PATH", help="The distinct values there, with their counts.")
 @click.option("--kinds", metavar="PATH", help="Each kind of record apart, told by the value there.")
 @reading_options

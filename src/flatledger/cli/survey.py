@@ -36,6 +36,7 @@ def run_survey(
     everything: bool,
     as_json: bool,
     page: str | None,
+    depth: int | None,
     **options: Any,
 ) -> int:
     """Show a survey; what was read is said on standard error."""
@@ -66,11 +67,19 @@ def run_survey(
     for kind, result in found.items():
         if kinds:
             results().line(f"{kinds} = {kind}", "bold")
-        print_survey(result, results())
+        hidden = print_survey(result, results(), depth)
         reports().line(how_much(result))
+        if hidden:
+            reports().line(folded_line(hidden), whole=True)
     for line in told_lines(next(iter(found.values()))) if found else ():
         reports().line(line, whole=True)
     return 0
+
+
+def folded_line(hidden: int) -> str:
+    """What to do where fields are not shown one by one."""
+    ways = "--under PATH shows what is below one place, --depth N so many levels, --html PAGE all"
+    return f"{hidden:,} fields are told of together: {ways}"
 
 
 def _under(path: str, found: Mapping[str, _Result]) -> dict[str, _Result]:

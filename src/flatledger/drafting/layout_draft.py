@@ -133,6 +133,7 @@ class Draft:
             lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
         if any(DEEPER in field.remarks for field in self.result.fields):
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
+        lines += [comment(f"# {notice}") for notice in self.result.notices]
         if self.source:
             lines += ["", *write_yaml(from_data({"source": self.source})).splitlines()]
         shown = {*self.headings, *self.typed}
@@ -155,35 +156,16 @@ class Draft:
 
     def _trees(self) -> list[str]:
         """The levels that nest in themselves."""
-        trees = [field.path for field in self.result.fields if field.nested]
+        trees = [field for field in self.result.fields if field.nested]
         if not trees:
             return []
-        pairs = (f"{scalar(rooted(path))}: {scalar(names_of(path)[-1])}" for path in trees)
+        pairs = (f"{scalar(rooted(one.path))}: {scalar(one.inner)}" for one in trees)
         return [
             "",
             f"nests: {{{', '.join(pairs)}}}",
             "# Each node is an entry, however deep. Sums add up the leaves, so that nothing is",
             "# added together with what is below it.",
-            *(line for path in trees for line in self._alike_above(path)),
         ]
-
-    def _alike_above(self, path: str) -> list[str]:
-        """That a tree and the level above it look alike: they may be one, by another name."""
-        around = [one for one in self.levels if one != path and within(path, one)]
-        above = around[-1] if around else ""
-        own, other = (self._names_below(one) for one in (path, above))
-        if not above or 2 * len(own & other) < len(own | other):
-            return []
-        pair = f"{scalar(rooted(above))}: {scalar(names_of(path)[-1])}"
-        return [f"# {above} has the same fields: `nests: {{{pair}}}` would make one level of both."]
-
-    def _names_below(self, path: str) -> set[str]:
-        """The names of what stands right below a place."""
-        return {
-            names_of(field.path)[-1]
-            for field in self.result.fields
-            if names_of(field.path)[:-1] == names_of(path)
-        }
 
     def _place_lines(self) -> list[str]:
         """Columns that tell where a node stands, if the row is of a tree."""

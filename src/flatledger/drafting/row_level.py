@@ -60,5 +60,6 @@ def _is_usual(path: str, row: str, result: SurveyResult, levels: Levels) -> bool
     """Whether a level repeats, and most of what it lies in has it."""
     field = levels[path]
     around = levels[row].entries if row != RECORD else result.records
-    enough = field.filled >= MOST * max(around, 1)
-    return enough and field.most > 1 and (result.records == 1 or not is_members(path))
+    if is_members(path):
+        return result.records == 1 and field.entries > around
+    return field.filled >= MOST * max(around, 1) and field.most > 1

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from ..layout.source_options import CATALOGUE
@@ -30,13 +29,6 @@ def tree_of(result: SurveyResult) -> list[Branch]:
         (around[-1].below if around else top).append(branch)
         around.append(branch)
     return top if result.states.get("format") == CATALOGUE else _direct_first(top)
-
-
-def flat(branches: Iterable[Branch]) -> Iterator[Branch]:
-    """All branches, each before what is below it."""
-    for one in branches:
-        yield one
-        yield from flat(one.below)
 
 
 def _direct_first(branches: list[Branch]) -> list[Branch]:

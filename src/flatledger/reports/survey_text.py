@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ..structure.survey import FieldSurvey, SurveyResult
-from .field_tree import Branch, flat, tree_of
+from .field_tree import tree_of
+from .folding import Line, fields_folded, folded
 from .screen import Part, Screen, cut, wide
 from .words import different, example_texts, pasted, repeats, share, shown_text, types
 
@@ -14,21 +15,27 @@ _EXAMPLE = 36
 _FEWEST = 12  # letters for examples, however narrow the terminal is
 
 
-def print_survey(result: SurveyResult, screen: Screen) -> None:
-    """Print a line for each place; what was recognised is explained below, each thing once."""
+def print_survey(result: SurveyResult, screen: Screen, depth: int | None = None) -> int:
+    """Print a line for each place, or for several where they are too many, or deeper than a
+    ``depth``; what was recognised is explained below, each thing once. How many places are told of
+    in lines that stand for several."""
     marks = _Marks()
-    branches = list(flat(tree_of(result)))
-    rows = [_Row(branch, marks) for branch in branches]
-    columns = _Columns(rows, screen.width)
+    lines = folded(tree_of(result), depth)
+    rows = [None if line.place is None else _Row(line, marks) for line in lines]
+    columns = _Columns([row for row in rows if row is not None], screen.width)
     if rows:
         screen.parts([(columns.line(_HEADINGS), "underline")])
-    for row in rows:
+    for line, row in zip(lines, rows, strict=True):
+        if row is None:
+            screen.parts([(f"{pasted(line.above)}…  {line.text}", "dim")])
+            continue
         for parts in columns.parts(row):
             screen.parts(parts)
     if marks.texts:
         screen.line()
     for text, number in marks.texts.items():
         screen.line(f"{number:>3}  {text}", whole=True)
+    return fields_folded(lines)
 
 
 class _Marks:
@@ -45,7 +52,9 @@ class _Marks:
 class _Row:
     """The cells of a field, beside its path."""
 
-    def __init__(self, branch: Branch, marks: _Marks) -> None:
+    def __init__(self, line: Line, marks: _Marks) -> None:
+        assert line.place is not None
+        branch = line.place
         field = self.field = branch.place
         self.above = pasted(branch.above)
         self.cells = [
@@ -57,7 +66,11 @@ class _Row:
             marks.of(field),
         ]
         longest = f"(longest: {field.longest:,} letters)" if field.longest > _EXAMPLE else ""
-        self.examples = [repeats(field), *(cut(one, _EXAMPLE) for one in example_texts(field))]
+        self.examples = [
+            line.text,
+            repeats(field),
+            *(cut(one, _EXAMPLE) for one in example_texts(field)),
+        ]
         self.examples = [one for one in [*self.examples, longest] if one]
 
 

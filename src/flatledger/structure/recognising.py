@@ -9,6 +9,7 @@ import msgspec
 
 from ..values import times
 from ..values.numbers import ValueFaultError, read_decimal
+from .path_texts import path_of
 from .spots import MOST_COUNTED, Spot
 from .text_types import ENOUGH, LOOKED_AT, TextType, text_type
 from .typings import Typing
@@ -67,8 +68,11 @@ def recognise(spot: Spot, path: str) -> Recognised:
         counts = [f"{spot.depths[at]:,}" for at in sorted(spot.depths)[:MOST_DEPTHS]]
         deepest = max(spot.depths)
         more = ", …" if deepest > MOST_DEPTHS else ""
-        itself = f"{spot.name} holds {spot.name}, to {deepest:,} levels"
+        itself = f"{spot.name} holds {spot.inner}, to {deepest:,} levels"
         found.holds.insert(0, f"{itself} ({', '.join(counts)}{more})")
+        if spot.inner != spot.name:
+            one = f"`nests: {{{path}: {path_of('', spot.inner)}}}`"
+            found.holds.insert(1, f"both have the same fields: {one} makes one level of them")
     if spot.deeper:
         found.mixed.append(DEEPER)
     single = not spot.lists and spot.kinds.total() == spot.filled

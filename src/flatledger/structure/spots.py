@@ -8,7 +8,7 @@ data, and no names of fields.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from itertools import chain, islice
 from typing import Any
@@ -53,7 +53,7 @@ class Spot:
         *("filled", "lists", "lone", "entries", "longest", "objects", "least", "most", "kinds"),
         *("values", "overflow", "children", "others", "deeper", "other_keys", "members", "keys"),
         *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look", "of_elements"),
-        *("typings", "seen"),
+        *("typings", "seen", "inner"),
     )
 
     def __init__(self, top: bool = False, name: str = "", of_elements: bool = False) -> None:
@@ -74,6 +74,7 @@ class Spot:
         self.top, self.name, self.of_elements = top, name, of_elements
         self.nested: Spot | None = None
         self.depths: Counter[int] = Counter()
+        self.inner = name  # the member that holds further nodes, where they nest
         self._waiting: list[tuple[Any, int]] = []  # of a nested place: values, and how deep
         self._depth = 1
         self._next_look = FIRST_LOOK
@@ -319,8 +320,26 @@ class Spot:
             nested.depths.clear()
             self.children[self.name] = nested
             return
+        self._take_nodes(nested, nested.depths)
+
+    def join(self) -> None:
+        """Take a tree that lies in entries of the same fields for more of them: they are one level,
+        whose inner nodes have another name."""
+        for name, child in self.children.items():
+            if child.depths and not self.depths and self._is_alike(child):
+                del self.children[name]
+                self.inner = name
+                self._take_nodes(child, {at + 1: count for at, count in child.depths.items()})
+                return
+
+    def _is_alike(self, child: Spot) -> bool:
+        own, other = self.children.keys() - {child.name}, child.children.keys() - {child.name}
+        return bool(own) and 2 * len(own & other) >= len(own | other)
+
+    def _take_nodes(self, nested: Spot, depths: Mapping[int, int]) -> None:
+        """Take in what is nested here, however deep."""
         self.depths[1] = self.kinds["object"]
-        self.depths.update(nested.depths)
+        self.depths.update(depths)
         for name in ("lists", "lone", "entries", "objects"):
             setattr(self, name, getattr(self, name) + getattr(nested, name))
         self.most = max(self.most, nested.most)

@@ -37,6 +37,7 @@ class FieldSurvey(msgspec.Struct):
     Of a catalogue ``name`` is what the field is called.
     Of positions in a coded field ``counts`` are the commonest values with how often they come;
     ``code_list`` is the one of a standard by which codes have names.
+    ``inner`` is the name by which a place nests in itself.
     ``typing`` is a type that gives back all texts that were met as they are, ``proposal`` one that
     may be meant and does not.
     """
@@ -62,6 +63,7 @@ class FieldSurvey(msgspec.Struct):
     name: str = ""
     counts: dict[str, int] = {}
     code_list: str = ""
+    inner: str = ""
     typing: Typing | None = None
     proposal: Proposal | None = None
 
@@ -194,6 +196,10 @@ def _as_a_tree(parent: str, key: str, path: str) -> str:
 def settle(spot: Spot) -> None:
     """Decide, when all has been met, whether a place nests in itself, and its keys are data."""
     spot.fold()
+    if not spot.top and (spot.lists or spot.most > 1):
+        for child in spot.children.values():
+            child.fold()
+        spot.join()
     told = spot.members is None and spot.children
     if told and (recognise(spot, "").members == "language tags" or keys_are_data(spot)):
         spot.gather()
@@ -239,6 +245,7 @@ def _field(
         uneven=len(digits) > 1,
         examples=list(spot.values)[:EXAMPLES],
         remarks=remarks,
+        inner=spot.inner if spot.depths else "",
         typing=found.texts_are.typing,
         proposal=found.texts_are.proposal,
         nested=[spot.depths[depth] for depth in range(1, max(spot.depths, default=0) + 1)],

@@ -1,0 +1,86 @@
+"""A document that holds its records: which place they are at, where nobody has said so."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from io import IOBase
+from itertools import islice
+from os import PathLike
+from typing import Any, TypeVar
+
+import msgspec
+
+from ..sources import AnySource
+from ..structure.path_texts import path_of
+from ..structure.spots import Spot
+from ..structure.survey import FieldSurvey, SurveyResult, settle
+
+LINES = (".jsonl", ".ndjson")  # in which a record stands on a line
+Result = TypeVar("Result", bound=SurveyResult)
+
+
+def may_be_document(
+    source: AnySource, found: SurveyResult, records: str | None, fields: Mapping[str, Any] | None
+) -> bool:
+    """Whether what was read may be one document that holds the records, of which nobody has said
+    where they are."""
+    alone = found.records == 1 and found.complete and not found.faults
+    if not alone or records is not None or fields or isinstance(source, list | tuple):
+        return False
+    name = found.source.lower()
+    return isinstance(source, str | PathLike | IOBase) and not name.endswith(LINES)
+
+
+def records_within(top: Spot) -> tuple[str, Spot] | None:
+    """The one list of objects in a document, with its path; None where there is none, or another,
+    or a tree."""
+    found = list(islice(_lists_of_objects(top, ""), 2))
+    if len(found) != 1:
+        return None
+    path, spot = found[0]
+    return (path, spot) if spot.entries > 1 and not spot.depths else None
+
+
+def _lists_of_objects(spot: Spot, path: str) -> Iterator[tuple[str, Spot]]:
+    """The outermost lists of objects."""
+    for name, child in spot.children.items():
+        below = path_of(path, name)
+        settle(child)
+        if child.lists and child.kinds["object"]:
+            yield below, child
+        elif child.kinds["object"]:
+            yield from _lists_of_objects(child, below)
+
+
+def as_records(found: Result, path: str, spot: Spot) -> Result:
+    """The survey of the records that lie at a path in a document."""
+    spot.top = True
+    where = typed_path(path)
+    notice = (
+        f"the records are taken to be the {spot.objects:,} of {where}, the only list of objects "
+        "in the document; --records $ takes the document as one record"
+    )
+    states = {**found.states, "records": path}
+    notices = [*found.notices, notice]
+    return msgspec.structs.replace(found, records=spot.objects, states=states, notices=notices)
+
+
+def typed_path(path: str) -> str:
+    """A path as it can be typed in a shell.
+
+    >>> print(typed_path("data.items"), typed_path("['a b']"))
+    data.items "['a b']"
+    """
+    return path if re.fullmatch(r"[\w.*-]+", path) else f'"{path}"'
+
+
+def outermost_levels(fields: Sequence[FieldSurvey]) -> Iterator[FieldSurvey]:
+    """The levels of objects that lie in no other level."""
+    deepest = None  # how deep the level is that one lies in
+    for field in fields:
+        deepest = None if deepest is not None and field.depth <= deepest else deepest
+        if deepest is None and field.is_level:
+            deepest = field.depth
+            if field.kinds.get("object"):
+                yield field
