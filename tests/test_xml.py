@@ -252,7 +252,7 @@ def test_from_an_unknown_document_to_a_right_table(tool: Tool, tmp_path: Path) -
     document = f'<stores xmlns:s="urn:stores">{lines}</stores>'
     (tmp_path / "stores.xml").write_text(document, encoding="utf-8")
     survey = tool("survey", "stores.xml")
-    for said in ("fee['@unit']", "whole numbers", "decimal numbers", "leading zeros", "dates (ISO"):
+    for said in ("fee['@unit']", "whole numbers", "decimal numbers", "leading zeros", "dates, all"):
         assert said in survey.stdout
     assert "XML, each <s:entry> a record; prefixes s for urn:stores" in survey.stderr
     assert tool("draft", "stores.xml", "-o", "l.yaml").returncode == 0

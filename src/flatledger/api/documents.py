@@ -26,6 +26,7 @@ def may_be_document(
     """Whether what was read may be one document that holds the records, of which nobody has said
     where they are."""
     alone = found.records == 1 and found.complete and not found.faults
+    alone = alone and "format" not in found.states  # one whose records are plain to see
     if not alone or records is not None or fields or isinstance(source, list | tuple):
         return False
     name = found.source.lower()
@@ -56,14 +57,38 @@ def _lists_of_objects(spot: Spot, path: str) -> Iterator[tuple[str, Spot]]:
 def as_records(found: Result, path: str, spot: Spot) -> Result:
     """The survey of the records that lie at a path in a document."""
     spot.top = True
-    where = typed_path(path)
+    where, whole = typed_records(path, spot.of_elements), "$"
+    states, manner = {**found.states, "records": path}, found.manner
+    if spot.of_elements:
+        whole, manner = str(found.states.get("records", "")), f"XML, each <{where}> a record"
+        states["records"] = where
     notice = (
         f"the records are taken to be the {spot.objects:,} of {where}, the only list of objects "
-        "in the document; --records $ takes the document as one record"
+        f"in the document; --records {whole} takes the document as one record"
     )
-    states = {**found.states, "records": path}
     notices = [*found.notices, notice]
-    return msgspec.structs.replace(found, records=spot.objects, states=states, notices=notices)
+    return msgspec.structs.replace(
+        found, records=spot.objects, states=states, notices=notices, manner=manner
+    )
+
+
+def point_at_records(found: SurveyResult, fields: Sequence[FieldSurvey], elements: bool) -> None:
+    """Say of a document which of its places may hold the records, and which repeats most."""
+    levels = [one for one in outermost_levels(fields) if not one.nested]
+    for one in levels:
+        typed = typed_records(one.path, elements)
+        one.remarks.append(f"if these are the records: --records {typed}")
+    if len(levels) > 1:
+        most = max(levels, key=lambda one: one.entries)
+        typed = typed_records(most.path, elements)
+        what = f"it is one record; {most.path} repeats most ({most.entries:,} times)"
+        found.notices.append(f"{what}: --records {typed} makes a record of each")
+
+
+def typed_records(path: str, elements: bool) -> str:
+    """What says that the records are at a path: of XML the name alone."""
+    name = re.split(r"\.|\['|'\]", path.removesuffix("']"))[-1]
+    return typed_path(name if elements else path)
 
 
 def typed_path(path: str) -> str:

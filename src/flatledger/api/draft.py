@@ -10,6 +10,8 @@ from typing import Any
 from ..bounds import LARGEST_RECORD
 from ..drafting.form_draft import FormDraft
 from ..drafting.layout_draft import Draft
+from ..drafting.wording import comment
+from ..errors import LayoutError
 from ..layout.model import FormReference
 from ..sources import AnySource
 from ..structure.survey import SurveyResult
@@ -76,9 +78,31 @@ def draft(
     source_states = {**result.states, **source_keys(records, reading)}
     writer = _writer(result, row_per, source_states, fit_to)
     writer.declared = dict(fields or {})
-    drafted = DraftedLayout(writer.text())
+    drafted = DraftedLayout(sound(writer.text()))
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted
+
+
+def sound(text: str) -> str:
+    """The text of a layout without the lines that are refused: they are comments that say why.
+
+    >>> print(sound("columns:\\n  - No: no\\n  - Odd: 1 +\\n").splitlines()[-1][:12])
+      # - Odd: 1
+    """
+    while True:
+        try:
+            Layout.from_text(text, "draft")
+        except LayoutError as error:
+            lines = text.splitlines()
+            refused = {one.line: one.message for one in error.problems if one.line}
+            if not refused or all(lines[at - 1].lstrip().startswith("#") for at in refused):
+                raise
+            for at, why in refused.items():
+                line, start = lines[at - 1], len(lines[at - 1]) - len(lines[at - 1].lstrip())
+                lines[at - 1] = comment(f"{line[:start]}# {line[start:]}   # refused: {why}")
+            text = "\n".join(lines) + "\n"
+        else:
+            return text
 
 
 def source_keys(records: str | None, reading: Mapping[str, Any] | None) -> dict[str, Any]:

@@ -56,6 +56,7 @@ def open_as(
     if how.problems:
         raise LayoutError("how the source is read", how.problems)
     options = Options.of(found, double_keys=double_keys, asked=asked, reads_all=reads_all)
+    options = options._replace(whole_if_mixed=reads_all)
     return open_source(source, options, format=found.stated_format)
 
 

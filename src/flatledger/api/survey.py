@@ -34,7 +34,7 @@ from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
 from ..values.parts import flattened
 from .declaring import FieldsRead, declared_fields
-from .documents import as_records, may_be_document, outermost_levels, records_within, typed_path
+from .documents import as_records, may_be_document, point_at_records, records_within
 from .equal_records import EqualRecords
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
@@ -106,11 +106,7 @@ def survey(
     if not found.records:
         places = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
-        for field in outermost_levels(places):
-            if not field.nested:
-                field.remarks.append(
-                    f"if these are the records: --records {typed_path(field.path)}"
-                )
+        point_at_records(found, places, top.of_elements)
     return msgspec.structs.replace(found, fields=places)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 from typing import Any
 
 from ..layout.text import from_data, scalar, write_yaml
@@ -17,11 +17,13 @@ _SAYS = (
 )
 
 
-def typed_fields(fields: Iterable[FieldSurvey]) -> list[str]:
-    """The paths of the fields that are typed, of which none is a part of another."""
+def typed_fields(fields: Iterable[FieldSurvey], added_up: Container[str]) -> list[str]:
+    """The paths of the fields that are typed, of which none is a part of another: those with a
+    typing, and numbers that are ``added_up``, so that a text among them is a fault."""
     typed: list[str] = []
     for one in fields:
-        if one.typing is not None and not any(within(one.path, other) for other in typed):
+        is_typed = one.typing is not None or one.path in added_up
+        if is_typed and not any(within(one.path, other) for other in typed):
             typed.append(one.path)
     return typed
 
@@ -42,10 +44,10 @@ def field_lines(
 
 
 def _line(field: FieldSurvey) -> str:
-    assert field.typing is not None
-    count = field.kinds.get("text", 0)
+    keys = field.typing.keys if field.typing is not None else {"datatype": "decimal"}
+    count = sum(field.kinds.values())
     many = f"all {count:,} values" if count > 1 else "the one value"
-    return f"  {_keys(field.path, field.typing.keys)}   # {many}"
+    return f"  {_keys(field.path, keys)}   # {many}"
 
 
 def _proposed(field: FieldSurvey) -> list[str]:

@@ -24,6 +24,7 @@ from .row_level import RECORD, levels_of, row_level
 from .ways import OF_CODED_FACTS, catalogue_ways, level_ways, mapping_ways
 from .wording import (
     comment,
+    humanised,
     is_members,
     last_name,
     names_of,
@@ -63,7 +64,8 @@ class Draft:
         self.chain = [path for path in self.levels if within(self.row, path)]
         self.headings = self._headings()
         self.taken = {*self.headings.values()}
-        self.typed = typed_fields(self._active())
+        active = self._active()
+        self.typed = typed_fields(active, {one.path for one in active if self._adds_up(one)})
 
     # ---- which fields
 
@@ -111,7 +113,7 @@ class Draft:
         """A heading for each column: its last name, or more of its path where that is unclear."""
         paths = [field.path for field in self.columns()] + self.languages()
         if self.catalogue:
-            return numbered({path: called(path) or path for path in paths})
+            return numbered({path: called(path) or "".join(names_of(path)) for path in paths})
         return headings_of(paths, self.levels)
 
     # ---- the text
@@ -133,7 +135,8 @@ class Draft:
             lines.append(f"# There are more than {MOST_KEYS:,} fields; the others are not listed.")
         if any(DEEPER in field.remarks for field in self.result.fields):
             lines.append(f"# What is nested more than {DEEPEST} deep is not listed.")
-        lines += [comment(f"# {notice}") for notice in self.result.notices]
+        for notice in self.result.notices:
+            lines.append(comment(f"# {notice[:1].upper()}{notice[1:]}."))
         if self.source:
             lines += ["", *write_yaml(from_data({"source": self.source})).splitlines()]
         shown = {*self.headings, *self.typed}
@@ -226,7 +229,7 @@ class Draft:
         """Columns for the keys of the mappings that lead to the row."""
         lines, taken = [], set(self.headings.values())
         for path in (path for path in self.chain if is_members(path)):
-            of = f" of {last_name(path)}" if last_name(path) else ""
+            of = f" of {humanised([last_name(path)]).lower()}" if last_name(path) else ""
             heading, number = f"Key{of}", 1
             while heading in taken:
                 number += 1

@@ -16,8 +16,6 @@ FACTS = {
     "Keywords": ("xmp['dc:subject']", "iptc.Keywords"),
     "Taken": ("exif.DateTimeOriginal", "xmp['photoshop:DateCreated']", "iptc['Date Created']"),
 }
-POSITIONS = ("position.latitude", "position.longitude")
-POSITION_DECIMALS = 6  # of degrees: a tenth of a metre
 
 
 def fact_lines(fields: Iterable[FieldSurvey], languages: Sequence[str]) -> list[str]:

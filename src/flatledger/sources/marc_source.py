@@ -179,13 +179,11 @@ def _elements(chunks: Iterator[bytes], data: Bytes, options: Options) -> Iterato
     names = tuple(("", one) for one in _NAMESPACES)
     plain = options._replace(records=(("record",),), namespaces=names)
     elements = RecordElements(data, plain)
-    for chunk in chunks:
-        for element in elements.within(chunk):
-            try:
-                yield Found(_of_element(element))
-            except BrokenRecordError as error:
-                yield Found(error.read if options.in_part else None, str(error))
-    elements.end()
+    for element in elements.of(chunks):
+        try:
+            yield Found(_of_element(element))
+        except BrokenRecordError as error:
+            yield Found(error.read if options.in_part else None, str(error))
 
 
 def _of_element(element: Any) -> CatalogueRecord:

@@ -17,7 +17,8 @@ class Options(NamedTuple):
     the names that are ``asked`` for are built, where a format has more than anybody wants (None: it
     is not known), unless it is all that is read. Several files are read ``as_named``, or in the
     natural order of their names. What can be read of a broken record is taken ``in_part``. The
-    columns of a table that are ``declared`` in a layout are not read as metadata describe them.
+    columns of a table that are ``declared`` in a layout are not read as metadata describe them. A
+    document of which nobody can tell what its records are is one itself ``whole_if_mixed``.
     """
 
     records: tuple[Names, ...] = ()
@@ -31,6 +32,7 @@ class Options(NamedTuple):
     skips_unreadable: bool = False
     in_part: bool = False
     declared: frozenset[str] = frozenset()
+    whole_if_mixed: bool = False
 
     @classmethod
     def of(

@@ -24,12 +24,21 @@ _HTML = re.compile(rb"\s*<(?:!doctype\s+)?html\b", re.IGNORECASE)
 _OUTERMOST = re.compile(rb"\s*(?:<\?.*?\?>\s*|<!--.*?-->\s*)*<[^!?\s]", re.DOTALL)
 
 
+class SeveralNamesError(SourceError):
+    """The elements within the ``outermost`` have several names, and none is stated."""
+
+    def __init__(self, message: str, outermost: str) -> None:
+        super().__init__(message)
+        self.outermost = outermost
+
+
 class RecordElements:
     """Finds the elements that are records. Each is given whole, once; then it is gone.
 
     Those are records that have the names of the `records` that are stated, and are in no other
     record. Where none are stated, it is those right below the outermost element, which have one
-    name then.
+    name then. A document whose entities hold elements is read as a whole, since these are told of
+    before it is known where they come to stand.
     """
 
     def __init__(self, data: Bytes, options: Options) -> None:
@@ -44,6 +53,13 @@ class RecordElements:
         self._met: dict[str, None] = {}  # the names of elements outside of records
         self._found: dict[str, None] = {}
         self._read = self._held = 0  # records, and bytes since the last of them
+        self._at_once = False  # at the end, when all of it is there
+
+    def of(self, chunks: Iterator[bytes]) -> Iterator[Any]:
+        """The records of all bytes. Raises SourceError."""
+        for chunk in chunks:
+            yield from self.within(chunk)
+        yield from self.rest()
 
     def within(self, chunk: bytes) -> Iterator[Any]:
         """The records that end in some more bytes. Raises SourceError."""
@@ -54,19 +70,24 @@ class RecordElements:
         for event, found in self._parser.read_events():
             if event == "start-ns":
                 self.names.declare(*found)
-            elif self._is_record(found):
+            elif not self._waits(found) and self._is_record(found):
                 self._read += 1
                 yield found
                 found.clear(keep_tail=True)
         self._held = 0 if self._read > before else self._held + len(chunk)
         if self._held > self._largest:
             raise SourceError(self._too_large())
-        self._prune()
+        if not self._at_once:
+            self._prune()
 
-    def end(self) -> None:
-        """Raise SourceError where the document is not at its end, or where the name of records is
-        a slip of the pen."""
+    def rest(self) -> Iterator[Any]:
+        """The records that are left when all bytes were taken. Raises SourceError where the
+        document is not at its end, or where the name of records is a slip."""
         self._take(self._close)
+        for found in self._root.iter(etree.Element) if self._at_once else ():
+            if self._is_record(found):
+                self._read += 1
+                yield found
         self._prune(to_the_last=True)
         for name in sorted(self._wanted - self._found.keys()):
             if hint := proposal(name, self._met):
@@ -91,6 +112,14 @@ class RecordElements:
         names, spaces = list(self._found), self.names.declared()
         records = {"records": names[0] if len(names) == 1 else names} if names else {}
         return {**records, **({"namespaces": spaces} if spaces else {})}
+
+    def _waits(self, element: Any) -> bool:
+        """Whether the whole document has to be there first."""
+        if self._root is None and not self._at_once:
+            declared = element.getroottree().docinfo.internalDTD
+            entities = declared.entities() if declared is not None else ()
+            self._at_once = any("<" in (one.content or "") for one in entities)
+        return self._at_once
 
     # ---- parsing
 
@@ -170,7 +199,7 @@ class RecordElements:
             self._around = around
         self._found[self._named(element)] = None
         if not self._wanted and len(self._found) > 1:
-            raise SourceError(self._several())
+            raise SeveralNamesError(self._several(), self._named(self._root))
         return True
 
     def _is_wanted(self, element: Any) -> bool:
@@ -182,7 +211,8 @@ class RecordElements:
         usual = counts.most_common(1)[0][0]
         return (
             f"{self.name}: the elements within <{self._named(self._root)}> have different names "
-            f"({', '.join(names[:_SHOWN])}); say which are the records: `records: {usual}`"
+            f"({', '.join(names[:_SHOWN])}); say which are the records: `records: {usual}`, or "
+            f"`records: {self._named(self._root)}` for the whole; `flatledger survey` shows it"
         )
 
     def _named(self, element: Any) -> str:

@@ -24,7 +24,7 @@ from .json_values import LOOK_AHEAD
 from .options import Options
 from .reader import BaseReader
 from .reading import Bytes
-from .xml_elements import RecordElements
+from .xml_elements import RecordElements, SeveralNamesError
 
 _TOO_DEEP = f"more than {DEEPEST:,} elements stand within each other"
 _LEFT_OUT = "the record is left out"
@@ -51,11 +51,21 @@ class XmlReader(BaseReader):
         self.name = data.name
         self._data, self._options = data, options
         self._chunks: Iterator[bytes] = data.chunks()
-        self._first = self._look()
+        self._seen: list[bytes] = []
+        try:
+            self._first = self._look()
+        except SeveralNamesError as error:
+            if not options.whole_if_mixed:
+                raise
+            self._options = options._replace(records=((error.outermost,),))
+            self._first = self._look()
+            self.manner = f"{self.manner}, since the elements in it have different names"
 
     def _look(self) -> list[Any]:
         """The first records. What they are in is read once more with all."""
-        first, seen = list[Any](), list[bytes]()
+        first = list[Any]()
+        self._chunks = chain(self._seen, self._chunks)
+        self._seen = seen = list[bytes]()
         elements = RecordElements(self._data, self._options)
         whole = Shapes(elements.names).plain("")
         for chunk in self._chunks:
@@ -66,7 +76,9 @@ class XmlReader(BaseReader):
             if len(first) >= LOOK_AHEAD:
                 break
         else:
-            elements.end()
+            for one in elements.rest():
+                with suppress(RecursionError):
+                    first.append(_record(deeply(partial(built, one, whole), one)))
         self.manner = elements.manner()
         self.states = elements.states()
         self._chunks = chain(seen, self._chunks)
@@ -86,7 +98,9 @@ class XmlReader(BaseReader):
             for one in elements.within(chunk):
                 records.add(one)
             yield from records.batches()
-        elements.end()
+        for one in elements.rest():
+            records.add(one)
+        yield from records.batches()
         self.account = Account(elements.notices())
 
 

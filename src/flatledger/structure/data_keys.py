@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from itertools import islice
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from .spots import Spot
+from typing import Protocol, Self
 
 MOST_KEYS = 3_000  # tables of hundreds of columns are normal
 FIRST_LOOK = 12  # at so many keys it is looked whether they are data
@@ -21,7 +19,18 @@ _COUNTED = re.compile(r"v?\d[\w.:/+-]*|-\d+")  # numbers, versions, dates
 _CODE = re.compile(r"(?![a-z_]+\d*$)(?=.*\d)[\w.:/+-]+|[A-Z]{2,6}")  # no numbered name: line2
 
 
-def keys_are_data(spot: Spot) -> bool:
+class Place(Protocol):
+    """What is known of a place: its objects, and the places below it by their keys."""
+
+    top: bool
+    kinds: Counter[str]
+    objects: int
+    children: dict[str, Self]
+    members: Self | None
+    filled: int
+
+
+def keys_are_data(spot: Place) -> bool:
     """Whether the members of a place look alike, and its keys like data; or whether they are very
     many of one shape."""
     count = len(spot.children)
@@ -42,19 +51,19 @@ def keys_are_data(spot: Spot) -> bool:
     return count >= FEWEST_PLAIN and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
 
 
-def _all_look(pattern: re.Pattern[str], spot: Spot) -> bool:
+def _all_look(pattern: re.Pattern[str], spot: Place) -> bool:
     """Whether the keys of a place look like that."""
     return all(map(pattern.fullmatch, islice(spot.children, _LOOKED_AT)))
 
 
-def _same_names(objects: list[Spot]) -> bool:
+def _same_names(objects: Sequence[Place]) -> bool:
     """Whether most of what objects hold has names that half of them have."""
     names = Counter(name for one in objects for name in one.children)
     common = sum(count for count in names.values() if 2 * count >= len(objects))
     return 2 * common >= names.total() > 0
 
 
-def _same_kinds_below(objects: list[Spot]) -> bool:
+def _same_kinds_below(objects: Sequence[Place]) -> bool:
     """Whether all that objects hold is of one kind, or their own keys are data already."""
     keyed = [one for one in objects if one.members is not None]
     if 2 * len(keyed) >= len(objects):
@@ -62,14 +71,14 @@ def _same_kinds_below(objects: list[Spot]) -> bool:
     return _one_kind([below for one in objects for below in one.children.values()])
 
 
-def _one_kind(spots: list[Spot]) -> bool:
+def _one_kind(spots: Sequence[Place]) -> bool:
     kinds: Counter[str] = Counter()
     for one in spots:
         kinds.update(one.kinds)
     return bool(kinds) and kinds.most_common(1)[0][1] >= 0.95 * kinds.total()
 
 
-def _is_sparse(spot: Spot) -> bool:
+def _is_sparse(spot: Place) -> bool:
     """Whether most objects lack most of the keys."""
     filled = sum(child.filled for child in spot.children.values())
     return filled < spot.objects * len(spot.children) / 5

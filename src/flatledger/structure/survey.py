@@ -93,6 +93,8 @@ def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
         steps = _TAG_PATH.fullmatch(field.path)
         if steps and not (steps[4] and field.examples == [" "]):
             called = f"{steps[1] or steps[2]}{steps[3] or steps[4] or ''}"
+            if steps[3] and not _NOTATION.fullmatch(called):  # CAT$h, 245$=: as a standard path
+                called = field.path
             remarks = [one for one in field.remarks if not one.startswith(_NOT_TOLD)]
             if called == LEADER:  # it has the length of the record, and tells none apart by that
                 remarks = [one for one in remarks if "identifier" not in one]
@@ -102,13 +104,14 @@ def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
             field.typing = field.proposal = None  # they are codes
             field.remarks = [*coded, *remarks]
             found.append(field)
-    return sorted(found, key=lambda one: (one.path != LEADER, one.path[:3]))
+    return sorted(found, key=lambda one: (one.path != LEADER, one.path.lstrip("['")[:3]))
 
 
 _NOT_TOLD = (  # they are codes, and texts with commas in them
     *("whole numbers", "decimal numbers", "numbers", "codes with", "lists in one text"),
     *("dates", "times of day"),
 )
+_NOTATION = re.compile(r"[0-9]{3}\$[a-z0-9]")
 _TAG_PATH = re.compile(r"(?:\['(\w{3})'\]|(\w{3}))(?:\['(\$.)'\]|(\.ind[12]))?")
 
 
