@@ -17,7 +17,8 @@ from ..sources import AnySource
 from ..structure.survey import SurveyResult
 from .form_files import read_form
 from .layout import Layout
-from .survey import SAMPLE, survey
+from .survey import SAMPLE, TOTAL_ROWS, survey
+from .total_rows import rows_told
 
 
 class DraftedLayout(str):
@@ -67,7 +68,7 @@ def draft(
     >>> [line for line in text.splitlines() if line.startswith("  - ")]
     ['  - No: no', '  - Unit price: unit_price']
     """
-    result = survey(
+    result: SurveyResult = survey(
         source,
         records=records,
         sample=sample,
@@ -75,12 +76,47 @@ def draft(
         reading=reading,
         fields=fields,
     )
+    if (said := _total_rows(result)) is not None:
+        reading = {**(reading or {}), TOTAL_ROWS: said}
+        result = _without_totals(result, source, records, sample, largest_record, reading, fields)
     source_states = {**result.states, **source_keys(records, reading)}
     writer = _writer(result, row_per, source_states, fit_to)
     writer.declared = dict(fields or {})
     drafted = DraftedLayout(sound(writer.text()))
     drafted.fields = tuple(field.path for field in result.fields)
     return drafted
+
+
+def _total_rows(result: SurveyResult) -> dict[str, Any] | None:
+    """What leaves the total rows of a table out, where each of them sums up others."""
+    found = result.total_rows
+    if not (found.all_sum_up and found.blank):
+        return None
+    return {"drop": list(found.blank), **({"subtotals": "before"} if found.before else {})}
+
+
+def _without_totals(
+    result: SurveyResult,
+    source: AnySource,
+    records: str | None,
+    sample: int | None,
+    largest_record: int,
+    reading: Mapping[str, Any],
+    fields: Mapping[str, Any] | None,
+) -> SurveyResult:
+    """The survey of a table without its total rows, if it can be read once more."""
+    if not isinstance(source, str | PathLike | list | tuple) or source == "-":
+        return result
+    found = survey(
+        source,
+        records=records,
+        sample=sample,
+        largest_record=largest_record,
+        reading=reading,
+        fields=fields,
+    )
+    found.notices.append(f"{rows_told(result.total_rows.rows)} sum up others, and are left out")
+    return found
 
 
 def sound(text: str) -> str:

@@ -34,6 +34,7 @@ from .notes import note_beside
 from .opening import definitions_of, enriched, lookup_counts, open_plain
 from .results import ShownBalance
 from .spilling import TemporaryRows
+from .total_rows import notices_of, total_rows_of
 
 _HEADINGS_SHOWN = 10
 
@@ -226,8 +227,20 @@ class Preparation:
         balance.fit = self.layout.fit
         balance.begun_again = self._begun_again
         self._tell_blank_columns(run, balance)
+        self._tell_total_rows(run, balance)
         balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
+
+    def _tell_total_rows(self, run: Run, balance: Balance) -> None:
+        """Point out rows that are totals of others, where rows are labelled so and nobody has said
+        what becomes of them; the source is looked at once more where that can be done."""
+        labelled = run.reader.account.labelled
+        if not labelled:
+            return
+        told = [f"{labelled[0]} is labelled as a total; is it one of the rows above it?"]
+        if self._plain.again:
+            told = notices_of(total_rows_of(self._plain), unlabelled=False)
+        balance.notices = [*balance.notices, *told]
 
     def _all_met(self, run: Run) -> Place:
         """The structure of all records, where they can be read once more; else of the first."""

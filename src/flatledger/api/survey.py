@@ -16,7 +16,7 @@ from ..language.nodes import FieldPath, Name
 from ..language.selecting import Selection, compile_path
 from ..layout.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
-from ..run.protocols import Progress, Reader
+from ..run.protocols import Batch, Progress, Reader
 from ..sources import AnySource
 from ..sources.tables import TableReader
 from ..structure.path_texts import path_of
@@ -24,6 +24,7 @@ from ..structure.positions import Positions
 from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
 from ..structure.survey import (
+    TOTAL,
     FieldSurvey,
     SurveyResult,
     fields_of,
@@ -38,9 +39,12 @@ from .documents import as_records, may_be_document, point_at_records, records_wi
 from .equal_records import EqualRecords
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
+from .total_rows import TotalRowsSeen, notices_of
 
-Looks = Sequence[Callable[[list[Any]], None]]  # what looks at records as they are read
+Looks = Sequence[Callable[[list[Any], Batch], None]]  # what looks at records as they are read
 SAMPLE = 2_000
+ALL_BUT_TOTALS = f"\"$['{TOTAL}'] is null\""  # a condition
+TOTAL_ROWS = "total-rows"  # the key that says what becomes of them
 MOST_TOLD = 100  # faults of the source
 
 
@@ -85,14 +89,20 @@ def survey(
     """
     equal = EqualRecords() if sample is None else None
     read = FieldsRead(declared_fields(fields, catalogue=is_catalogue(source, reading)))
+    totals = TotalRowsSeen() if TOTAL_ROWS not in (reading or {}) else None
 
     def looking(reader: Reader) -> Looks:
         read.begin(typed=reader.types_moments)
-        return [read.look_at, *([equal.look_at] if equal else [])]
+        looks = [read.look_at, *([equal.look_at] if equal else [])]
+        plain: list[Callable[[list[Any], Batch], None]] = [_of_records(one) for one in looks]
+        return [*plain, *([totals.look_at] if totals else [])]
 
     tops, found = _gathered(
         source, records, sample, None, progress, largest_record, reading, looking
     )
+    if totals is not None:
+        found.total_rows = totals.found()
+        found.notices += notices_of(found.total_rows, unlabelled=True)
     if equal is not None and (count := equal.count()):
         what = "record is" if count == 1 else "records are"
         found.notices.append(f"{count:,} {what} equal in everything to an earlier one")
@@ -103,6 +113,13 @@ def survey(
         found = as_records(found, path, top)
     places = _fields(top, found)
     read.tell(places)
+    for one in places:
+        if one.marks_totals:
+            are = "record is a total row" if one.filled == 1 else "records are total rows"
+            found.notices.append(
+                f"{one.filled:,} {are} of a table (`{TOTAL}`): `only: [{ALL_BUT_TOTALS}]` leaves "
+                f"{'it' if one.filled == 1 else 'them'} out"
+            )
     if not found.records:
         places = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
@@ -152,7 +169,7 @@ def survey_positions(
     opened = open_as(source, None, largest_record, reading, asked=frozenset({tag}))
     found, positions = Survey(opened.name, 0, True, 0, []), Positions(tag)
     with opened.open() as reader:
-        for records in _counted(reader, found, sample, progress):
+        for records, _ in _counted(reader, found, sample, progress):
             fields = (one for record in records for one in _entries(record.get(tag)))
             positions.add_many(one[TEXT] for one in fields if "ind1" not in one)
     return msgspec.structs.replace(found, fields=positions.fields())
@@ -195,9 +212,9 @@ def _gathered(
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
         looks = looking(reader)
-        for taken in _counted(reader, found, sample, progress):
+        for taken, batch in _counted(reader, found, sample, progress):
             for look in looks:
-                look(taken)
+                look(taken, batch)
             for kind, alike in _by_kind(taken, kind_of).items():
                 if kind not in tops and len(tops) >= MOST_KINDS:
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
@@ -210,9 +227,9 @@ def _gathered(
 
 def _counted(
     reader: Reader, found: Survey, sample: int | None, progress: Progress | None
-) -> Iterator[list[Any]]:
-    """The records that are surveyed, batch by batch; what there is to say of them goes into what is
-    ``found``."""
+) -> Iterator[tuple[list[Any], Batch]]:
+    """The records that are surveyed, with the batch that they are of; what there is to say of them
+    goes into what is ``found``."""
     found.manner, found.states = reader.manner, dict(reader.states)
     found.headings = headings_of(reader)
     batches = restfully(reader.batches())
@@ -222,7 +239,7 @@ def _counted(
         found.told += told[: MOST_TOLD - len(found.told)]
         found.told_count += len(told)
         taken = batch.records if sample is None else batch.records[: sample - found.records]
-        yield taken
+        yield taken, batch
         found.records += len(taken)
         if progress:
             progress(found.records)
@@ -236,6 +253,10 @@ def _counted(
 def headings_of(reader: Reader) -> list[str]:
     """The headings of a table; none of other records."""
     return reader.headings if isinstance(reader, TableReader) else []
+
+
+def _of_records(look: Callable[[list[Any]], None]) -> Callable[[list[Any], Batch], None]:
+    return lambda records, _: look(records)
 
 
 def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[Any]]:

@@ -90,7 +90,7 @@ class Draft:
         return [one for one in columns if all_rare or not _is_rare(one)] + beside
 
     def _is_column(self, field: FieldSurvey) -> bool:
-        holds = set(field.kinds) - {"object", "list"}
+        holds = set() if field.marks_totals else set(field.kinds) - {"object", "list"}
         outside = is_members(field.path) and field.path != self.row
         if self.catalogue and (".ind" in field.path or field.path in self.outer):
             return False
@@ -322,13 +322,19 @@ class Draft:
         """A heading for the examples of sorting and grouping."""
         return next(iter(self.headings.values()), "")
 
+    def _conditions(self) -> list[str]:
+        """A condition that leaves total rows out, or an example."""
+        marked = next((one.path for one in self.result.fields if one.marks_totals), None)
+        if marked is not None:
+            return ["only:", f"  - {scalar(f'${marked} is null')}   # no rows that are totals"]
+        return ["# only:", comment(f"#   - {rooted(next(iter(self.headings), 'no'))} is not null")]
+
     def _tail(self) -> list[str]:
         first = self.first_heading
         return [
             "",
             "# What takes part: entries pass a condition where it is true.",
-            "# only:",
-            comment(f"#   - {rooted(next(iter(self.headings), 'no'))} is not null"),
+            *self._conditions(),
             "",
             "# The order of the rows, groups with subtotals, and how the table is written.",
             f"# sort: [{scalar(first)}]",

@@ -15,6 +15,7 @@ from .forms import (
     SWITCH,
     TEXT,
     choice,
+    list_of,
     read_text,
     whole_number,
 )
@@ -30,7 +31,7 @@ from .reading import (
     pairs_of,
     read_keys,
 )
-from .source_options import SourceOptions, TableReading
+from .source_options import SourceOptions, TableReading, TotalRowReading
 from .text import Item, Scalar
 
 _PATHS, _NAMES = "paths", "names"
@@ -103,6 +104,22 @@ def _widths(item: Item, where: str, reading: Reading) -> tuple[tuple[str, int], 
     return found
 
 
+def _total_rows(item: Item, where: str, reading: Reading) -> TotalRowReading:
+    """What becomes of rows that are totals."""
+    if isinstance(item, Scalar):
+        said: Any = choice(("keep", "drop")).read(item, where, reading)
+        return TotalRowReading(said)
+    keys = read_keys(reading.mapping(item, where, _TOTAL_KEYS), _TOTAL_KEYS, reading)
+    if not keys.get("drop"):
+        reading.fault(item, f"{where} names the columns that are blank in a total: drop: [Part]")
+    return TotalRowReading("drop", tuple(keys.get("drop", ())), keys.get("subtotals") == "before")
+
+
+_TOTAL_KEYS: Section = {
+    "drop": Key(list_of(TEXT), "The columns that are blank in a total row."),
+    "subtotals": Key(choice(("after", "before")), "Where they stand: after what they sum up."),
+}
+_TOTAL_ROWS = Form(_total_rows, either({"enum": ["keep", "drop"]}, object_schema(_TOTAL_KEYS)))
 _PREFIX = re.compile(r"[^\W\d][\w.-]*")
 _NAMESPACES = Form(_namespaces, {"type": "object", "additionalProperties": TEXT.schema})
 _HEADINGS = Form(_headings, either({"enum": [_NAMES, _PATHS]}, one_or_more(TEXT.schema)))
@@ -126,6 +143,7 @@ _TABLE_KEYS: Section = {
     "range": Key(TEXT, "Cells of a workbook (A4:H90), a named range, or a table."),
     "fill-merged": Key(SWITCH, "Whether a merged cell's value stands in each of its cells."),
     "hidden-rows": Key(choice(("keep", "drop")), "Whether hidden rows of a workbook take part."),
+    "total-rows": Key(_TOTAL_ROWS, "What becomes of rows that sum up others: keep, or drop."),
     "largest-unpacked": Key(
         whole_number(MOST_MEGABYTES, 1), "How many megabytes a workbook may have when unpacked."
     ),

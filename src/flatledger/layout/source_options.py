@@ -13,6 +13,23 @@ PHOTOS = "photos"
 NAMED_BY_A_STANDARD = (CATALOGUE, PHOTOS)  # formats of which hardly a record has every field
 
 
+class TotalRowReading(msgspec.Struct, frozen=True):
+    """What becomes of rows of a table that are totals already: nothing is ``said``, they are kept,
+    or dropped. ``drop`` are the columns that are blank in them, to be found where none are stated;
+    ``before``: they stand before what they sum up, and ``rows`` are those that were found to.
+    """
+
+    said: Literal["", "keep", "drop"] = ""
+    drop: tuple[str, ...] = ()
+    before: bool = False
+    rows: frozenset[int] | None = None
+
+    @property
+    def needs_look(self) -> bool:
+        """Whether the whole table has to be looked at first."""
+        return self.said == "drop" and (not self.drop or (self.before and self.rows is None))
+
+
 class TableReading(msgspec.Struct, frozen=True):
     """How records are read that are rows of a table: of delimited text, fixed widths, a workbook.
 
@@ -24,7 +41,7 @@ class TableReading(msgspec.Struct, frozen=True):
     ``sheet`` and ``range`` say where a workbook's table is: a range of cells, a named one, or a
     table by its name. A merged cell's value stands in its first cell, or in each (``fill_merged``);
     rows that are hidden take part unless ``hidden_rows`` says otherwise. ``largest_unpacked`` is in
-    megabytes.
+    megabytes. ``total_rows`` says what becomes of rows that sum up others.
     """
 
     delimiter: str = ""
@@ -44,6 +61,7 @@ class TableReading(msgspec.Struct, frozen=True):
     fill_merged: bool = False
     hidden_rows: Literal["keep", "drop"] = "keep"
     largest_unpacked: int = LARGEST_UNPACKED >> 20
+    total_rows: TotalRowReading = TotalRowReading()
 
     def stated(self) -> list[str]:
         """The keys of a layout that say anything here.

@@ -14,6 +14,7 @@ from ..errors import OutputError
 from ..layout.model import LayoutParts, SettledLayout
 from ..plan.plan import ColumnPlan
 from ..run.protocols import Row, TotalRow
+from ..structure.survey import TOTAL
 from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import PlainDecimal
@@ -22,7 +23,6 @@ from .finishing import Finisher
 from .form_workbook import without_pattern
 from .streamed import StreamedWriter
 
-TOTAL = "@total"  # the member of total rows: how many groups are around the total
 _LARGEST = 1 << 63
 _AS_TEXTS = {dt.datetime, dt.time, Interval}
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ..run.balance import Balance, ColumnBalance, ConditionCount
-from ..run.protocols import FileRead
+from ..run.protocols import FileRead, RowsLeftOut
 from .balance_notes import column_notes, notes_of
 from .fault_text import fault_lines
 from .screen import Grid, Screen, Verdict
@@ -15,6 +15,7 @@ FILES_SHOWN = 12
 _ALWAYS = ("filtered out", "dropped")
 DRIFT_SHOWN = 12
 PLACES_SHOWN = 3
+_TOTALS_SHOWN = 4
 
 
 def print_balance(balance: Balance, screen: Screen) -> None:
@@ -97,6 +98,8 @@ def _counts(balance: Balance, rows: str = "rows written") -> Grid:
     numbers = (balance.read, *less.values(), balance.remaining)
     dropped = f"dropped: no {balance.row_per} remained" if balance.dropped else ""
     grid.add("records", *_numbers(*numbers), dropped)
+    if (left := balance.totals_left_out) is not None:
+        grid.add("total rows", f"{left.many:,}", *[""] * (len(less) + 1), left_out(left))
     blank = [""] * (len(less) - len(_ALWAYS))
     for level in balance.levels:
         note = "dropped with their record" if level.dropped else ""
@@ -106,6 +109,13 @@ def _counts(balance: Balance, rows: str = "rows written") -> Grid:
     said = ", ".join(part for part in (cut, _totals(balance)) if part)
     grid.add(rows, "", *[""] * len(less), f"{balance.rows:,}", said)
     return grid
+
+
+def left_out(left: RowsLeftOut) -> str:
+    """Which rows of the source were totals already."""
+    where = ", ".join(left.where[:_TOTALS_SHOWN]) + ", …" * (left.many > _TOTALS_SHOWN)
+    blank = f"; blank in {', '.join(left.blank)}" if left.blank else ""
+    return f"of the source, left out: {where}{blank}" if left.many else "none was met to leave out"
 
 
 def taken_off(balance: Balance) -> dict[str, int]:

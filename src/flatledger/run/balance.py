@@ -16,7 +16,7 @@ from ..values.faults import Fault, FaultKind
 from ..values.numbers import digits_of
 from ..values.visible import steerless_json
 from .drift import Drift
-from .protocols import FileRead
+from .protocols import FileRead, RowsLeftOut
 
 
 class ConditionCount(msgspec.Struct):
@@ -230,7 +230,8 @@ class Balance(msgspec.Struct):
     ``fault_kinds`` by their reasons too. ``wrong`` says what is not as it should be with rows or
     cells, which is an error of this program. ``notes`` are what the outputs have to say, and
     ``notices`` what somebody should look at: it may be right, and need not be. ``files_read`` are
-    those of a source of several. ``below_left`` are columns that tell of what is left below a node,
+    those of a source of several; ``totals_left_out`` tells of rows of it that were totals already.
+    ``below_left`` are columns that tell of what is left below a node,
     ``nodes_taken`` where the leaves of a tree are added up.
 
     >>> import flatledger
@@ -287,6 +288,7 @@ class Balance(msgspec.Struct):
     notes: list[str] = []
     notices: list[str] = []
     files_read: list[FileRead] = []
+    totals_left_out: RowsLeftOut | None = None
     drift: Drift = msgspec.field(default_factory=Drift)
     files: list[FileCount] = []
     seconds: float = 0.0

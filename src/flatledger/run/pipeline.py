@@ -162,6 +162,7 @@ class Run:
         balance.source, balance.manner = self.reader.name, self.reader.manner
         account = self.reader.account
         balance.files_read = list(account.files)
+        balance.totals_left_out = account.left_out
         in_files = sum(one.records + one.unreadable for one in account.files)
         if account.of_files and in_files != balance.read:
             balance.wrong.append("the records of the files are not those of the table")

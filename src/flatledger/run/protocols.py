@@ -128,13 +128,26 @@ class FileRead(NamedTuple):
     passed_over: str = ""
 
 
+class RowsLeftOut(NamedTuple):
+    """Rows of a table that were totals already, and were left out: how ``many``, ``where`` the
+    first of them are, and the columns that are blank in them."""
+
+    many: int
+    where: Sequence[str] = ()
+    blank: Sequence[str] = ()
+
+
 class Account(NamedTuple):
     """What a reader has to say once it is at its end: ``notices`` that are to be pointed out, and
-    the files that it has read, where its source is ``of_files`` that are so many."""
+    the files that it has read, where its source is ``of_files`` that are so many. Rows that are
+    totals were ``left_out``; rows that are ``labelled`` as totals, of which nobody has said what
+    becomes of them, are told with where they are."""
 
     notices: Sequence[str] = ()
     files: Sequence[FileRead] = ()
     of_files: int = 0
+    left_out: RowsLeftOut | None = None
+    labelled: Sequence[str] = ()
 
 
 class Reader(Protocol):

@@ -10,6 +10,8 @@ from collections.abc import Callable, Sequence
 from pathlib import PurePath
 from typing import NamedTuple, cast
 
+import msgspec
+
 from ..errors import SourceError
 from ..extras import loaded
 from ..layout.names import proposal
@@ -18,6 +20,7 @@ from ..run.protocols import Reader, Source
 from .options import Options
 from .packing import plain_name
 from .reading import Bytes, Bytestream
+from .total_rows import settled, total_rows_in
 
 
 def _never(head: bytes) -> bool:
@@ -85,9 +88,9 @@ def _resembles_table(head: bytes) -> bool:
 
 
 PICTURES = (b"\xff\xd8\xff", b"\x89PNG", b"II*\0", b"MM\0*", b"RIFF")  # how they begin
-_TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard"})
+_TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard", "total-rows"})
 _TEXT = frozenset({"encoding", "comment-prefix"})
-_FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows"}
+_FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows", "total-rows"}
 _JSON = re.compile(rb"[\s\x1e]*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
 _JSON_LINE = re.compile(rb"(?:^|[\n\x1e])\s*[\[{]")
 _MARC = re.compile(rb"\s*\d{5}[ -~]{5}\d\d\d{5}[ -~]{3}45")
@@ -167,6 +170,36 @@ def _with_further(formats: Sequence[Format]) -> list[Format]:
     return found
 
 
+def reading(
+    opened: Callable[[], Bytes],
+    name: str,
+    options: Options,
+    stated: Format | None,
+    again: bool = True,
+) -> Reader:
+    """A reading of the bytes that are ``opened`` for it; where total rows are to be found first,
+    all of them are read twice. Raises SourceError and MissingExtraError."""
+    if options.table.total_rows.needs_look:
+        if not again:
+            raise SourceError(
+                f"{name} can be read once only, so that its total rows can't be found first; name "
+                "the columns that are blank in them: `total-rows: {drop: [Part]}`"
+            )
+        with _begun(opened(), name, options, stated) as reader:
+            found = settled(options.table.total_rows, total_rows_in(reader), name)
+        table = msgspec.structs.replace(options.table, total_rows=found)
+        options = options._replace(table=table)
+    return _begun(opened(), name, options, stated)
+
+
+def _begun(data: Bytes, name: str, options: Options, stated: Format | None) -> Reader:
+    try:
+        return (stated or format_found(data.head, name)).reader(data, options)
+    except BaseException:
+        data.close()
+        raise
+
+
 class ByteSource:
     """Records in the bytes of a file or a stream, which are opened for each reading."""
 
@@ -177,15 +210,9 @@ class ByteSource:
 
     def open(self) -> Reader:
         """A reading from the start. Raises SourceError and MissingExtraError."""
-        data = self._stream.open()
-        found = self._stated or format_found(data.head, self.name)
-        try:
-            reader = found.reader(data, self._options)
-            reader.file = PurePath(self.name).name or self.name
-            return reader
-        except BaseException:
-            data.close()
-            raise
+        reader = reading(self._stream.open, self.name, self._options, self._stated, self.again)
+        reader.file = PurePath(self.name).name or self.name
+        return reader
 
     def parts(self, most: int) -> Sequence[Source]:
         """Itself: where a record begins is only known by reading as far."""

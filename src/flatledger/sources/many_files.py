@@ -10,9 +10,9 @@ import msgspec
 
 from ..errors import SourceError
 from ..layout.source_options import PHOTOS
-from ..run.protocols import Account, Batch, FileRead, Origin, Reader, Source
+from ..run.protocols import Account, Batch, FileRead, Origin, Reader, RowsLeftOut, Source
 from ..values.faults import Fault
-from .formats import PICTURES, Format, format_found
+from .formats import PICTURES, Format, format_found, reading
 from .found_files import SourceFile, called, in_natural_order
 from .json_values import LOOK_AHEAD
 from .options import Options
@@ -70,13 +70,7 @@ class FilesSource:
         return [self]
 
     def _reader(self, file: SourceFile) -> Reader:
-        data = file.open()
-        try:
-            found = self._stated or format_found(data.head, file.name)
-            reader = found.reader(data, self._options)
-        except BaseException:
-            data.close()
-            raise
+        reader = reading(file.open, file.name, self._options, self._stated)
         reader.file = self._called[file]
         return reader
 
@@ -135,6 +129,8 @@ class FilesReader(BaseReader):
         self._passed_over = passed_over
         self._manners: dict[str, str] = {}  # how files are read, each with the first that is
         self._notices = [*notices]
+        self._left_out: RowsLeftOut | None = None
+        self._labelled: list[str] = []
         self.account = Account(notices)
         self._first = self._now = next(self._readings)
         self._waiting = deque([self._first])  # those that are begun, and not read yet
@@ -179,9 +175,19 @@ class FilesReader(BaseReader):
             before += records + unreadable
             read.append(FileRead(file.name, records, unreadable))
             self._notices += reader.account.notices
+            self._take_totals(file, reader.account)
         skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]
         self._notices += _of_skipped(skipped)
-        self.account = Account(self._notices, [*read, *skipped], len(self._source.files))
+        files, of = [*read, *skipped], len(self._source.files)
+        self.account = Account(self._notices, files, of, self._left_out, self._labelled)
+
+    def _take_totals(self, file: SourceFile, account: Account) -> None:
+        """Take note of the total rows of a file."""
+        if (left := account.left_out) is not None:
+            before = self._left_out or RowsLeftOut(0)
+            where = [*before.where, *(f"{one} of {file.name}" for one in left.where)]
+            self._left_out = RowsLeftOut(before.many + left.many, where, left.blank)
+        self._labelled += [f"{one} of {file.name}" for one in account.labelled]
 
     def _moved(self, batch: Batch, before: int, file: str) -> Batch:
         """A batch with its records numbered after those of the files before."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import csv
 import io
+from bisect import bisect_left
 from collections.abc import Callable, Iterator, Sequence
 from itertools import chain
 from typing import Any, NamedTuple
@@ -53,6 +54,14 @@ class RowBlock(NamedTuple):
     def numbers(self, places: Sequence[int] | None = None) -> list[int]:
         """The numbers of the rows at some places, or of all."""
         return [self.number(at) for at in (range(len(self.rows)) if places is None else places)]
+
+    def keeping(self, places: Sequence[int], odd: Sequence[tuple[int, str]]) -> RowBlock:
+        """The same with the rows at some places alone; some of all are ``odd``."""
+        number, now = self.number, {place: at for at, place in enumerate(places)}
+        wrong = [one._replace(before=bisect_left(places, one.before)) for one in self.wrong]
+        told = [(now[place], reason) for place, reason in odd if place in now]
+        rows = [self.rows[place] for place in places]
+        return RowBlock(rows, lambda at: number(places[at]), wrong, told, self.even, self.unit)
 
     def without(self, first: int) -> RowBlock:
         """The same without its first rows."""

@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ..errors import SourceError
+from ..layout.source_options import TotalRowReading
 from ..run.protocols import Batch, Origin
 from ..values.faults import Fault, shown
 from ..values.formulas import without_guard
@@ -19,6 +20,7 @@ from .json_values import LOOK_AHEAD
 from .neighbours import Neighbours
 from .reader import BaseReader
 from .row_texts import RowBlock
+from .total_rows import LabelWatch, TotalRowsDropped
 
 Maker = Callable[[list[Sequence[Any]]], list[Any]]
 
@@ -101,12 +103,20 @@ class TableReader(BaseReader):
         nested: bool = False,
         texts: bool = True,
         value: Callable[[Any], Any] | None = None,
+        total_rows: TotalRowReading,
     ) -> None:
         """``value`` makes of a cell what a record has, where that is not the cell itself."""
         self.name, self.manner = name, manner
         self.decodes = not nested
         self.headings = self._headings = list(headings)
         self.double = double
+        self._dropped, self._labels = None, None
+        if total_rows.said == "drop" and not total_rows.needs_look:
+            self._dropped = TotalRowsDropped(total_rows, headings, name)
+            blocks = self._dropped.of(blocks)
+        elif not total_rows.said and not nested:
+            self._labels = LabelWatch()
+            blocks = self._labels.of(blocks)
         self._blocks = blocks
         self._close = close
         self._texts = texts
@@ -145,8 +155,16 @@ class TableReader(BaseReader):
             readable = readable or bool(batch.records)
             first_fault = first_fault or next((str(fault.reason) for fault in batch.faults), "")
             yield batch
+        self._give_account()
         if first_fault and not readable:
             raise SourceError(f"{self.name}: nothing in it can be read; {first_fault}")
+
+    def _give_account(self) -> None:
+        """Tell of rows that are totals, or are labelled so."""
+        if self._dropped is not None:
+            self.account = self.account._replace(left_out=self._dropped.told)
+        if self._labels is not None and self._labels.seen:
+            self.account = self.account._replace(labelled=tuple(self._labels.seen))
 
     def _maker(self, record_type: Any, exact: Any) -> tuple[Maker, bool]:
         if exact is not None and self._texts and _takes_texts(exact):

@@ -73,6 +73,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         nested=stated.nested,
         texts=False,
         value=_value,
+        total_rows=stated.total_rows,
     )
 
 

@@ -18,9 +18,11 @@ from .path_texts import path_of
 from .recognising import key_words, recognise
 from .spots import Spot
 from .text_types import Proposal
+from .total_rows import TotalRows
 from .typings import Typing
 
 EXAMPLES = 3
+TOTAL = "@total"  # the member of total rows in JSON
 FURTHER = "further fields, which are not listed one by one"
 _NOISE = re.compile(r"\.\d*(?:0{6}|9{6})\d{1,3}$")
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
@@ -66,6 +68,11 @@ class FieldSurvey(msgspec.Struct):
     inner: str = ""
     typing: Typing | None = None
     proposal: Proposal | None = None
+
+    @property
+    def marks_totals(self) -> bool:
+        """Whether it marks total rows, as tables in JSON that are written here have it."""
+        return self.path == f"['{TOTAL}']" and set(self.kinds) == {"integer"}
 
     @property
     def is_level(self) -> bool:
@@ -121,7 +128,7 @@ class SurveyResult(msgspec.Struct):
     ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
     wrong with the text of the source, as far as they are kept. ``notices`` are to be looked at.
     ``manner`` is how it was read, and ``headings`` are those of a table; ``states`` are keys for a
-    layout's `source` that say what was found by looking.
+    layout's `source` that say what was found by looking. ``total_rows`` of a table sum up others.
     """
 
     source: str
@@ -135,6 +142,7 @@ class SurveyResult(msgspec.Struct):
     manner: str = ""
     headings: list[str] = []
     states: dict[str, Any] = {}
+    total_rows: TotalRows = TotalRows()
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""

@@ -1,0 +1,287 @@
+"""Rows of a table that sum up other rows of it: by their labels, their blanks, and their sums.
+
+A row is a *candidate* if a word for a total stands in its first filled cell, at the beginning or
+the end, and it is blank in every column that describes rows: one that is no figure, and is filled
+in nine of ten of the others. A *figure* is a column of numbers that a total would make sense of. A
+candidate is a total row if each figure that it has is the sum of the rows that are no candidates
+between it and some candidate before it, or the beginning.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any, NamedTuple
+
+import msgspec
+
+from ..values.numbers import read_decimal
+from .recognising import is_identifier
+
+ENOUGH = 0.9
+MOST = 20_000  # rows with a word for a total that are looked at
+_WORDS = (  # of the languages that we know
+    "grand total", "total", "totals", "subtotal", "subtotals", "sub-total", "sub total", "sum",
+    "overall", "gesamtsumme", "zwischensumme", "summe", "gesamt", "insgesamt", "total général",
+    "sous-total", "somme", "total general", "suma", "totaal", "subtotaal", "eindtotaal", "totale",
+    "subtotale", "somma", "soma", "i alt", "totalt", "summa", "delsum", "delsumma", "yhteensä",
+    "razem", "cyfanswm", "итого", "всего", "合計", "小計",
+)  # fmt: skip
+_WORD = "|".join(sorted(map(re.escape, _WORDS), key=len, reverse=True))
+_LABEL = re.compile(rf"\W*(?:{_WORD})(?!\w)|(?:.*\W)?(?:{_WORD})\W*$", re.IGNORECASE | re.DOTALL)
+_GROUPED = re.compile(r"[-+(]?\d{1,3}(?:,\d{3})+(?:\.\d+)?\)?|[-+(]?\d+(?:\.\d+)?\)?")
+_WITH_COMMA = re.compile(r"[-+(]?\d{1,3}(?:[.\s\u00a0\u202f]\d{3})*,\d+\)?")
+_SIGNS = re.compile(r"^[£$€¥]\s?|\s?(?:[£$€¥%]|[A-Z]{3})$")
+_YEARS = frozenset(map(Decimal, range(1500, 2101)))
+_FEWEST = 3  # rows that one without a label sums up
+_CODE = re.compile(r"0\d")
+_TOLERANCE = Decimal("1e-9")
+
+
+class TotalRow(NamedTuple):
+    """A candidate: the ``number`` of its row, its ``label``, and how many ``rows`` it sums up, 0
+    being none."""
+
+    number: int
+    label: str
+    rows: int
+
+
+class TotalRows(msgspec.Struct, frozen=True):
+    """What was found: the candidates, and the columns that are ``blank`` in each of them; whether
+    they stand ``before`` what they sum up. ``unlabelled`` rows have sums, and no word for it."""
+
+    rows: tuple[TotalRow, ...] = ()
+    blank: tuple[str, ...] = ()
+    before: bool = False
+    unlabelled: tuple[TotalRow, ...] = ()
+
+    @property
+    def all_sum_up(self) -> bool:
+        """Whether there are candidates, and each sums up others."""
+        return bool(self.rows) and all(one.rows for one in self.rows)
+
+
+def is_label(text: Any) -> bool:
+    """Whether a word for a total stands at the beginning or the end of a text.
+
+    >>> is_label("TOTAL"), is_label("Total Brae Sound"), is_label("Totally")
+    (True, True, False)
+    """
+    return isinstance(text, str) and _LABEL.match(text) is not None
+
+
+@lru_cache(20_000)
+def _number_in(text: str) -> Decimal | None:
+    """The number that a text is, with the marks of thousands that it may have."""
+    text = _SIGNS.sub("", text.strip())
+    if _WITH_COMMA.fullmatch(text):
+        text = re.sub(r"[.\s]", "", text).replace(",", ".")
+    elif _GROUPED.fullmatch(text):
+        text = text.replace(",", "")
+    if text.startswith("(") and text.endswith(")"):
+        text = f"-{text[1:-1]}"
+    return read_decimal(text)
+
+
+def number_of(cell: Any) -> Decimal | None:
+    """The number in a cell, if it is one.
+
+    >>> number_of("5,095.00"), number_of("4,95"), number_of(3), number_of("three")
+    (Decimal('5095.00'), Decimal('4.95'), Decimal('3'), None)
+    """
+    if cell.__class__ is str:
+        return _number_in(cell)
+    if isinstance(cell, bool) or cell is None:
+        return None
+    if isinstance(cell, int | Decimal):
+        return Decimal(cell)
+    return read_decimal(repr(cell)) if isinstance(cell, float) else None
+
+
+def is_blank(cell: Any) -> bool:
+    """Whether there is nothing in a cell."""
+    return cell is None or (cell.__class__ is str and not cell.strip())
+
+
+def label_of(cells: Iterable[Any]) -> str:
+    """The first filled cell of a row where a word for a total stands in it; else nothing."""
+    first = next((cell for cell in cells if not is_blank(cell)), None)
+    return str(first).strip() if is_label(first) else ""
+
+
+class Running:
+    """The sums of columns down the rows of data, how many rows these are, and what both were at
+    each candidate."""
+
+    def __init__(self, width: int) -> None:
+        self.rows = 0
+        self.sums = [Decimal(0)] * width
+        self.marks: list[Mark] = [Mark(0, tuple(self.sums))]
+
+    def add(self, numbers: Iterable[tuple[int, Decimal]]) -> None:
+        """Take in the numbers of a row, by their places."""
+        self.rows += 1
+        for at, number in numbers:
+            self.sums[at] += number
+
+    @property
+    def here(self) -> Mark:
+        """What it is now."""
+        return Mark(self.rows, tuple(self.sums))
+
+    def mark(self) -> None:
+        """Take note of a candidate."""
+        self.marks.append(self.here)
+
+
+class Mark(NamedTuple):
+    """How many rows of data stand before a place, and the sums of their columns."""
+
+    rows: int
+    sums: Sequence[Decimal]
+
+
+def explained(here: Mark, marks: Iterable[Mark], figures: Mapping[int, Decimal]) -> int:
+    """How many rows between a place and one of some others have certain figures as their sums; 0
+    where there are none.
+
+    >>> here, start = Mark(2, [Decimal(5)]), Mark(0, [Decimal(0)])
+    >>> explained(here, [start], {0: Decimal(5)}), explained(here, [start], {0: Decimal(6)})
+    (2, 0)
+    """
+    for other in marks if figures else ():
+        later, earlier = (here, other) if here.rows > other.rows else (other, here)
+        rows = later.rows - earlier.rows
+        if rows and all(
+            _alike(later.sums[at] - earlier.sums[at], figure) for at, figure in figures.items()
+        ):
+            return rows
+    return 0
+
+
+def _alike(one: Decimal, other: Decimal) -> bool:
+    return one == other or abs(one - other) <= _TOLERANCE * max(abs(one), Decimal(1))
+
+
+class _Labelled(NamedTuple):
+    """A row with a word for a total: its number, its label, its cells with the numbers in them, and
+    what stands before it."""
+
+    number: int
+    label: str
+    cells: tuple[Any, ...]
+    numbers: dict[int, Decimal]
+    before: Mark
+
+
+class _Column:
+    """What is known of a column, by the rows without a word for a total."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.filled = self.numbers = self.years = self.codes = 0
+
+    def add(self, cell: Any, number: Decimal | None) -> None:
+        self.filled += 1
+        if number is not None:
+            self.numbers += 1
+            self.years += number in _YEARS
+            self.codes += cell.__class__ is str and _CODE.match(cell) is not None
+
+    @property
+    def is_figure(self) -> bool:
+        """Whether a total makes sense of it: numbers that are no codes, years or identifiers."""
+        mostly = self.filled > 0 and self.numbers >= ENOUGH * self.filled
+        others = self.codes or self.years == self.numbers or is_identifier(self.name)
+        return mostly and not others
+
+    def describes(self, rows: int) -> bool:
+        """Whether it is filled in nearly all rows, and no figure."""
+        return not self.is_figure and self.filled >= ENOUGH * rows > 0
+
+
+class TotalRowsLook:
+    """Looks for total rows among the rows of one table, all of which it is given in order."""
+
+    def __init__(self) -> None:
+        self._columns: list[_Column] = []
+        self._data = self._since = Running(0)
+        self._labelled: list[_Labelled] = []
+        self._unlabelled: list[int] = []
+
+    def add(self, record: Mapping[str, Any], number: Callable[[], int]) -> None:
+        """Take in a row, which has a ``number``."""
+        if not self._columns:
+            self._columns = [_Column(name) for name in record]
+            self._data, self._since = Running(len(record)), Running(len(record))
+        cells = tuple(record.get(one.name) for one in self._columns)
+        numbers = {at: n for at, cell in enumerate(cells) if (n := number_of(cell)) is not None}
+        label = label_of(cells)
+        if label:
+            if len(self._labelled) < MOST:
+                here = self._data.here
+                self._labelled.append(_Labelled(number(), label, cells, numbers, here))
+            self._since = Running(len(cells))
+            return
+        if self._is_sum(numbers):
+            self._unlabelled.append(number())
+            self._since = Running(len(cells))
+        self._since.add(numbers.items())
+        self._data.add(numbers.items())
+        for at, (column, cell) in enumerate(zip(self._columns, cells, strict=True)):
+            if not is_blank(cell):
+                column.add(cell, numbers.get(at))
+
+    def _is_sum(self, numbers: Mapping[int, Decimal]) -> bool:
+        """Whether two or more figures are the sums of all rows since the last such one."""
+        since, figures = self._since, {at: one for at, one in numbers.items() if one}
+        if since.rows < _FEWEST or len(figures) < 2:
+            return False
+        return all(_alike(since.sums[at], number) for at, number in figures.items())
+
+    def found(self) -> TotalRows:
+        """What was found, once all rows have been given."""
+        columns, rows = self._columns, self._data.rows
+        describing = [at for at, column in enumerate(columns) if column.describes(rows)]
+        figures = {at for at, column in enumerate(columns) if column.is_figure}
+        candidates, marks, end = self._candidates(describing)
+        start = Mark(0, [Decimal(0)] * len(columns))
+        after, before = list[int](), list[int]()
+        for at, (one, here) in enumerate(zip(candidates, marks, strict=True)):
+            own = {place: n for place, n in one.numbers.items() if place in figures}
+            after.append(explained(here, [*marks[:at][::-1], start], own))
+            before.append(explained(here, [*marks[at + 1 :], end], own))
+        turned = sum(map(bool, before)) > sum(map(bool, after))
+        told = [
+            TotalRow(one.number, one.label, count)
+            for one, count in zip(candidates, before if turned else after, strict=True)
+        ]
+        blank = [
+            columns[at].name
+            for at in describing
+            if all(is_blank(one.cells[at]) for one in candidates)
+        ]
+        alone = [TotalRow(one, "", 1) for one in self._unlabelled if len(figures) > 1]
+        return TotalRows(tuple(told), tuple(blank if told else ()), turned, tuple(alone))
+
+    def _candidates(self, describing: Sequence[int]) -> tuple[list[_Labelled], list[Mark], Mark]:
+        """The candidates, with what data stands before each, and at the end. Other rows with a word
+        for a total are data."""
+        found, marks = list[_Labelled](), list[Mark]()
+        added = Running(len(self._columns))
+        for one in self._labelled:
+            first = next(at for at, cell in enumerate(one.cells) if not is_blank(cell))
+            if all(at == first or is_blank(one.cells[at]) for at in describing):
+                found.append(one)
+                marks.append(_together(one.before, added.here))
+            else:
+                added.add(one.numbers.items())
+        return found, marks, _together(self._data.here, added.here)
+
+
+def _together(one: Mark, other: Mark) -> Mark:
+    sums = [a + b for a, b in zip(one.sums, other.sums, strict=True)]
+    return Mark(one.rows + other.rows, sums)
