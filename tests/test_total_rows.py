@@ -108,7 +108,7 @@ def test_nothing_but_total_rows_is_ever_left_out(
 ) -> None:
     """A row that is no sum stays and is a fault, one without label or blanks is one like others;
     further rows change nothing of it."""
-    data, shown = made
+    shown = made[1]
     wrong = [*shown]
     wrong.insert(place % len(shown), ["Total", None, None, 10_000 + off, Decimal("0.01")])
     for at, label in more:  # filled where a total is blank, or without a word
@@ -145,7 +145,7 @@ def test_nothing_but_total_rows_is_ever_left_out(
         ),
         ([["Total", None, 3], ["a", "x", 1], ["b", "x", 2]], ("Supplier",), [2]),
         ([["Totally", None, 3], ["a", "x", 1], ["b", "x", 2]], (), []),
-        ([["a", "x", 2024], ["b", "x", 2025], ["Total", None, 4049]], (), []),  # years add up to nothing
+        ([["a", "x", 2024], ["b", "x", 2025], ["Total", None, 4049]], (), []),  # years
     ],
 )
 def test_what_is_a_candidate(rows: list[Row], blank: Any, candidates: list[int]) -> None:
@@ -181,15 +181,14 @@ def test_survey_preview_and_balance_name_them(tool: Tool, tmp_path: Path) -> Non
         assert "total rows" in done.stderr
         assert "of the source, left out: " in done.stderr
         assert "Totals agree. No faults." in done.stderr
+        made = (tmp_path / "out.csv").read_bytes().decode()
         assert made.splitlines()[-1] == "Grand total,820,820,,"
     piped = tool("export", "d.yaml", "-", "-o", "-", stdin=(tmp_path / "inv.csv").read_bytes())
-    assert piped.stdout == made
+    assert piped.stdout.splitlines() == made.splitlines()
 
 
 def test_the_total_rows_of_our_own_json_are_known(tool: Tool, tmp_path: Path) -> None:
-    (tmp_path / "s.jsonl").write_text('{"no":"a","qty":2}
-{"no":"b","qty":3}
-', encoding="utf-8")
+    (tmp_path / "s.jsonl").write_text('{"no":"a","qty":2} {"no":"b","qty":3}', encoding="utf-8")
     column = "Qty: {value: qty, total: sum}"
     assert tool("export", "s.jsonl", "--column", column, "-o", "t.jsonl").returncode == 0
     says = "1 record is a total row of a table (`@total`)"
