@@ -17,8 +17,10 @@ from ..sources import AnySource
 from ..structure.survey import SurveyResult
 from .form_files import read_form
 from .layout import Layout
-from .survey import SAMPLE, TOTAL_ROWS, survey
+from .survey import SAMPLE, SHORT_ROWS, TOTAL_ROWS, survey
 from .total_rows import rows_told
+
+_MANY = 10  # one in so many rows that ends early makes a draft take them all
 
 
 class DraftedLayout(str):
@@ -68,17 +70,25 @@ def draft(
     >>> [line for line in text.splitlines() if line.startswith("  - ")]
     ['  - No: no', '  - Unit price: unit_price']
     """
-    result: SurveyResult = survey(
-        source,
-        records=records,
-        sample=sample,
-        largest_record=largest_record,
-        reading=reading,
-        fields=fields,
-    )
-    if (said := _total_rows(result)) is not None:
-        reading = {**(reading or {}), TOTAL_ROWS: said}
-        result = _without_totals(result, source, records, sample, largest_record, reading, fields)
+
+    def looked_at(reading: Mapping[str, Any] | None) -> SurveyResult:
+        return survey(
+            source,
+            records=records,
+            sample=sample,
+            largest_record=largest_record,
+            reading=reading,
+            fields=fields,
+        )
+
+    result = looked_at(reading)
+    added = _said_of_rows(result)
+    if added and _can_be_read_again(source):
+        reading = {**(reading or {}), **added}
+        before, result = result, looked_at(reading)
+        if TOTAL_ROWS in added:
+            rows = rows_told(before.total_rows.rows)
+            result.notices.append(f"{rows} sum up others, and are left out")
     source_states = {**result.states, **source_keys(records, reading)}
     writer = _writer(result, row_per, source_states, fit_to)
     writer.declared = dict(fields or {})
@@ -87,36 +97,20 @@ def draft(
     return drafted
 
 
-def _total_rows(result: SurveyResult) -> dict[str, Any] | None:
-    """What leaves the total rows of a table out, where each of them sums up others."""
-    found = result.total_rows
-    if not (found.all_sum_up and found.blank):
-        return None
-    return {"drop": list(found.blank), **({"subtotals": "before"} if found.before else {})}
+def _said_of_rows(result: SurveyResult) -> dict[str, Any]:
+    """What a layout says of rows that sum up others, if each of them does, and of rows that end
+    early, if these are many."""
+    found, said = result.total_rows, dict[str, Any]()
+    if found.all_sum_up and found.blank:
+        said[TOTAL_ROWS] = {"drop": list(found.blank)}
+        said[TOTAL_ROWS] |= {"subtotals": "before"} if found.before else {}
+    if result.short_rows * _MANY >= result.records + result.faults and result.short_rows:
+        said[SHORT_ROWS] = "blank"
+    return said
 
 
-def _without_totals(
-    result: SurveyResult,
-    source: AnySource,
-    records: str | None,
-    sample: int | None,
-    largest_record: int,
-    reading: Mapping[str, Any],
-    fields: Mapping[str, Any] | None,
-) -> SurveyResult:
-    """The survey of a table without its total rows, if it can be read once more."""
-    if not isinstance(source, str | PathLike | list | tuple) or source == "-":
-        return result
-    found = survey(
-        source,
-        records=records,
-        sample=sample,
-        largest_record=largest_record,
-        reading=reading,
-        fields=fields,
-    )
-    found.notices.append(f"{rows_told(result.total_rows.rows)} sum up others, and are left out")
-    return found
+def _can_be_read_again(source: AnySource) -> bool:
+    return isinstance(source, str | PathLike | list | tuple) and source != "-"
 
 
 def sound(text: str) -> str:

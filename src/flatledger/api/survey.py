@@ -37,6 +37,7 @@ from ..values.parts import flattened
 from .declaring import FieldsRead, declared_fields
 from .documents import as_records, may_be_document, point_at_records, records_within
 from .equal_records import EqualRecords
+from .headings import first_row_told
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
 from .total_rows import TotalRowsSeen, notices_of
@@ -44,6 +45,8 @@ from .total_rows import TotalRowsSeen, notices_of
 Looks = Sequence[Callable[[list[Any], Batch], None]]  # what looks at records as they are read
 SAMPLE = 2_000
 ALL_BUT_TOTALS = f"\"$['{TOTAL}'] is null\""  # a condition
+HEADER = "header-row-count"
+SHORT_ROWS = "short-rows"  # the key that says what becomes of rows that end early
 TOTAL_ROWS = "total-rows"  # the key that says what becomes of them
 MOST_TOLD = 100  # faults of the source
 
@@ -100,6 +103,10 @@ def survey(
     tops, found = _gathered(
         source, records, sample, None, progress, largest_record, reading, looking
     )
+    if found.short_rows and SHORT_ROWS not in (reading or {}):
+        end = "row ends" if found.short_rows == 1 else "rows end"
+        what = "`source: {short-rows: blank}` takes what is missing for blank"
+        found.notices.append(f"{found.short_rows:,} {end} early, and are left out; {what}")
     if totals is not None:
         found.total_rows = totals.found()
         found.notices += notices_of(found.total_rows, unlabelled=True)
@@ -113,6 +120,8 @@ def survey(
         found = as_records(found, path, top)
     places = _fields(top, found)
     read.tell(places)
+    if HEADER not in (reading or {}):
+        found.notices += first_row_told(found.headings, places)
     for one in places:
         if one.marks_totals:
             are = "record is a total row" if one.filled == 1 else "records are total rows"
@@ -248,6 +257,7 @@ def _counted(
             found.complete = whole and next(batches, None) is None
             break
     found.notices = list(reader.account.notices)
+    found.short_rows = reader.account.short_rows
 
 
 def headings_of(reader: Reader) -> list[str]:

@@ -143,6 +143,9 @@ _TABLE_KEYS: Section = {
     "range": Key(TEXT, "Cells of a workbook (A4:H90), a named range, or a table."),
     "fill-merged": Key(SWITCH, "Whether a merged cell's value stands in each of its cells."),
     "hidden-rows": Key(choice(("keep", "drop")), "Whether hidden rows of a workbook take part."),
+    "short-rows": Key(
+        choice(("drop", "blank")), "Whether what is missing of rows that end early is blank."
+    ),
     "total-rows": Key(_TOTAL_ROWS, "What becomes of rows that sum up others: keep, or drop."),
     "largest-unpacked": Key(
         whole_number(MOST_MEGABYTES, 1), "How many megabytes a workbook may have when unpacked."

@@ -41,7 +41,8 @@ class TableReading(msgspec.Struct, frozen=True):
     ``sheet`` and ``range`` say where a workbook's table is: a range of cells, a named one, or a
     table by its name. A merged cell's value stands in its first cell, or in each (``fill_merged``);
     rows that are hidden take part unless ``hidden_rows`` says otherwise. ``largest_unpacked`` is in
-    megabytes. ``total_rows`` says what becomes of rows that sum up others.
+    megabytes. ``total_rows`` says what becomes of rows that sum up others, ``short_rows`` of those
+    that end early.
     """
 
     delimiter: str = ""
@@ -62,6 +63,7 @@ class TableReading(msgspec.Struct, frozen=True):
     hidden_rows: Literal["keep", "drop"] = "keep"
     largest_unpacked: int = LARGEST_UNPACKED >> 20
     total_rows: TotalRowReading = TotalRowReading()
+    short_rows: Literal["drop", "blank"] = "drop"
 
     def stated(self) -> list[str]:
         """The keys of a layout that say anything here.

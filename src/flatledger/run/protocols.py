@@ -141,13 +141,15 @@ class Account(NamedTuple):
     """What a reader has to say once it is at its end: ``notices`` that are to be pointed out, and
     the files that it has read, where its source is ``of_files`` that are so many. Rows that are
     totals were ``left_out``; rows that are ``labelled`` as totals, of which nobody has said what
-    becomes of them, are told with where they are."""
+    becomes of them, are told with where they are. ``short_rows`` end early, more than by their last
+    cell but one."""
 
     notices: Sequence[str] = ()
     files: Sequence[FileRead] = ()
     of_files: int = 0
     left_out: RowsLeftOut | None = None
     labelled: Sequence[str] = ()
+    short_rows: int = 0
 
 
 class Reader(Protocol):

@@ -72,7 +72,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         double=double,
         nested=stated.nested,
         texts=not any(readings),
-        total_rows=stated.total_rows,
+        stated=stated,
     )
 
 

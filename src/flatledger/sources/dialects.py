@@ -142,11 +142,16 @@ def found_header(rows: Sequence[FirstRow]) -> int:
     2
     """
     width, _ = usual_width([row.cells for row in rows])
-    return next((line for line, cells in rows if not _is_above(cells, width)), 0)
+    usual = sorted(sum(bool(cell.strip()) for cell in row.cells) for row in rows)
+    wide = usual[len(usual) // 2] if usual else 0
+    return next((line for line, cells in rows if not _is_above(cells, width, wide)), 0)
 
 
-def _is_above(cells: Sequence[str], width: int) -> bool:
+def _is_above(cells: Sequence[str], width: int, wide: int) -> bool:
+    """Whether a row is above the headings, where most rows have ``wide`` cells that are filled."""
     filled = sum(bool(cell.strip()) for cell in cells)
+    if len(cells) > width:
+        return cells[0].startswith(_COMMENT)
     if len(cells) < width:
         return filled <= width / 2 or cells[0].startswith(_COMMENT)
-    return filled == 0 or (filled == 1 and width > 2)
+    return filled == 0 or (filled == 1 and width > 2 and wide > 1)

@@ -39,7 +39,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         f"{opened.encoding.said()}" + ("; headings in the first line" if header == 1 else ""),
         close=data.close,
         nested=stated.nested,
-        total_rows=stated.total_rows,
+        stated=stated,
     )
 
 

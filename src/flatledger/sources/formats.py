@@ -88,9 +88,10 @@ def _resembles_table(head: bytes) -> bool:
 
 
 PICTURES = (b"\xff\xd8\xff", b"\x89PNG", b"II*\0", b"MM\0*", b"RIFF")  # how they begin
-_TABLE = frozenset({"headings", "header-row-count", "skip-rows", "formula-guard", "total-rows"})
+_ROWS = frozenset({"headings", "header-row-count", "skip-rows", "total-rows"})
+_TABLE = _ROWS | {"formula-guard", "short-rows"}
 _TEXT = frozenset({"encoding", "comment-prefix"})
-_FIXED = _TEXT | {"widths", "headings", "header-row-count", "skip-rows", "total-rows"}
+_FIXED = _TEXT | _ROWS | {"widths"}
 _JSON = re.compile(rb"[\s\x1e]*(?:\{\s*(?:[\"}]|$)|\[\s*(?:[\[{\"\]\d-]|true|false|null|$))")
 _JSON_LINE = re.compile(rb"(?:^|[\n\x1e])\s*[\[{]")
 _MARC = re.compile(rb"\s*\d{5}[ -~]{5}\d\d\d{5}[ -~]{3}45")

@@ -131,6 +131,7 @@ class FilesReader(BaseReader):
         self._notices = [*notices]
         self._left_out: RowsLeftOut | None = None
         self._labelled: list[str] = []
+        self._short = 0
         self.account = Account(notices)
         self._first = self._now = next(self._readings)
         self._waiting = deque([self._first])  # those that are begun, and not read yet
@@ -179,7 +180,8 @@ class FilesReader(BaseReader):
         skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]
         self._notices += _of_skipped(skipped)
         files, of = [*read, *skipped], len(self._source.files)
-        self.account = Account(self._notices, files, of, self._left_out, self._labelled)
+        told = self._left_out, self._labelled, self._short
+        self.account = Account(self._notices, files, of, *told)
 
     def _take_totals(self, file: SourceFile, account: Account) -> None:
         """Take note of the total rows of a file."""
@@ -187,6 +189,7 @@ class FilesReader(BaseReader):
             before = self._left_out or RowsLeftOut(0)
             where = [*before.where, *(f"{one} of {file.name}" for one in left.where)]
             self._left_out = RowsLeftOut(before.many + left.many, where, left.blank)
+        self._short += account.short_rows
         self._labelled += [f"{one} of {file.name}" for one in account.labelled]
 
     def _moved(self, batch: Batch, before: int, file: str) -> Batch:

@@ -6,6 +6,7 @@ import io
 import posixpath
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from functools import cached_property
 from typing import Any
 
@@ -18,6 +19,7 @@ from .workbook_parts import MOST_ROWS, Corner, Marks, Parts, column_of, place_of
 _FAR_DOWN = re.compile(rb' r="([0-9]{4,9})"')
 _FAR_RIGHT = re.compile(rb' r="([A-Z]{2,3})[0-9]')
 _ERROR, _HIDDEN = b't="e"', b'hidden="'
+_ODD = re.compile(rb"v>\s|\s</(?:\w+:)?v>|<(?:\w+:)?f\b[^>]*(?:/>|>[^<]*</(?:\w+:)?f>)\s*</")
 _LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 _DOCUMENT, _SHEET, _TABLE = "/officeDocument", "/worksheet", "/table"
 
@@ -78,7 +80,8 @@ class OfficeParts(Parts):
         self.check_sizes({*self._parts.values()})
         data = self.read(self._parts[sheet])
         self._check_reach(data)
-        if _ERROR not in data and not (hidden and _HIDDEN in data):
+        odd = _ERROR in data or _ODD.search(data) is not None
+        if not odd and not (hidden and _HIDDEN in data):
             return Marks()
         return _marks(data)
 
@@ -93,8 +96,10 @@ class OfficeParts(Parts):
 
 
 def _marks(data: bytes) -> Marks:
-    """The hidden rows and the errors of a sheet."""
-    hidden, errors = set[int](), dict[Corner, str]()
+    """The hidden rows of a sheet, its errors, the numbers with blanks around them, and how many
+    formulas have no value."""
+    hidden, errors, numbers = set[int](), dict[Corner, str](), dict[Corner, float]()
+    unvalued = 0
     row = column = -1
     for event, element in etree.iterparse(
         io.BytesIO(data),
@@ -118,4 +123,10 @@ def _marks(data: bytes) -> Marks:
                 del element.getparent()[0]
         elif element.get("t") == "e":
             errors[row, column] = "".join(element.itertext("{*}v"))
-    return Marks(frozenset(hidden), errors)
+        else:
+            value = "".join(element.itertext("{*}v"))
+            unvalued += not value and element.find("{*}f") is not None
+            if value != value.strip() and element.get("t", "n") == "n":
+                with suppress(ValueError):
+                    numbers[row, column] = float(value)
+    return Marks(frozenset(hidden), errors, numbers=numbers, unvalued=unvalued)

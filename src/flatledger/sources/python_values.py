@@ -68,7 +68,8 @@ def _single(value: Any) -> Any:
     if isinstance(value, dt.date | dt.time):
         return value.isoformat()
     if isinstance(value, dt.timedelta):
-        return msgspec.to_builtins(value)
+        whole = not value % dt.timedelta(days=1)  # hours are not taken for days
+        return str(Interval(0, value, None if whole else 0))
     if isinstance(value, UUID | PurePath):
         return str(value)
     if isinstance(value, Set):  # it has no order of its own

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
@@ -12,8 +13,8 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ..errors import SourceError
-from ..layout.source_options import TotalRowReading
-from ..run.protocols import Batch, Origin
+from ..layout.source_options import TableReading
+from ..run.protocols import Account, Batch, Origin
 from ..values.faults import Fault, shown
 from ..values.formulas import without_guard
 from .json_values import LOOK_AHEAD
@@ -22,6 +23,7 @@ from .reader import BaseReader
 from .row_texts import RowBlock
 from .total_rows import LabelWatch, TotalRowsDropped
 
+_LINE_BREAK = re.compile(r"\s*[\r\n]\s*")
 Maker = Callable[[list[Sequence[Any]]], list[Any]]
 
 
@@ -51,7 +53,7 @@ def headings_of(rows: Sequence[Sequence[str]], joiner: str) -> Headings:
     for number, row in enumerate(rows, 1):
         above = ""
         for place in range(width):
-            cell = row[place].strip() if place < len(row) else ""
+            cell = _LINE_BREAK.sub(" ", row[place].strip()) if place < len(row) else ""
             above = cell or above
             part = above if number < len(rows) else cell
             if part:
@@ -103,14 +105,18 @@ class TableReader(BaseReader):
         nested: bool = False,
         texts: bool = True,
         value: Callable[[Any], Any] | None = None,
-        total_rows: TotalRowReading,
+        stated: TableReading,
+        notices: Sequence[str] = (),
     ) -> None:
         """``value`` makes of a cell what a record has, where that is not the cell itself."""
         self.name, self.manner = name, manner
         self.decodes = not nested
         self.headings = self._headings = list(headings)
         self.double = double
+        self._notices = notices
         self._dropped, self._labels = None, None
+        self._fills, self._short = stated.short_rows == "blank", 0
+        total_rows = stated.total_rows
         if total_rows.said == "drop" and not total_rows.needs_look:
             self._dropped = TotalRowsDropped(total_rows, headings, name)
             blocks = self._dropped.of(blocks)
@@ -155,16 +161,15 @@ class TableReader(BaseReader):
             readable = readable or bool(batch.records)
             first_fault = first_fault or next((str(fault.reason) for fault in batch.faults), "")
             yield batch
-        self._give_account()
         if first_fault and not readable:
             raise SourceError(f"{self.name}: nothing in it can be read; {first_fault}")
 
-    def _give_account(self) -> None:
-        """Tell of rows that are totals, or are labelled so."""
-        if self._dropped is not None:
-            self.account = self.account._replace(left_out=self._dropped.told)
-        if self._labels is not None and self._labels.seen:
-            self.account = self.account._replace(labelled=tuple(self._labels.seen))
+    @property
+    def account(self) -> Account:  # type: ignore[override]
+        """What there is to say of rows that are totals or end early, as far as was read."""
+        left_out = self._dropped.told if self._dropped is not None else None
+        labelled = self._labels.seen if self._labels is not None else ()
+        return Account(self._notices, left_out=left_out, labelled=labelled, short_rows=self._short)
 
     def _maker(self, record_type: Any, exact: Any) -> tuple[Maker, bool]:
         if exact is not None and self._texts and _takes_texts(exact):
@@ -226,6 +231,10 @@ class TableReader(BaseReader):
             row = block.rows[place]
             if len(row) > width and not any(row[width:]):
                 row = row[:width]
+            if 1 < len(row) < width:  # one cell alone is no row of the table
+                self._short += 1
+                if self._fills:
+                    row = [*row, *[""] * (width - len(row))]
             if len(row) == width:
                 rows.append(row)
                 numbers.append(number)
@@ -235,6 +244,7 @@ class TableReader(BaseReader):
                 why = (
                     f"{many} cells: {len(row):,} under {width:,} headings ({block.where(place)}); "
                     "the record is left out"
+                    + ("; `short-rows: blank` takes it" if 1 < len(row) < width else "")
                 )
                 faults.append(Fault(number, "", _line(row), why))
             number += 1

@@ -30,12 +30,15 @@ _DAMAGED = (
 
 class Marks(NamedTuple):
     """The hidden rows of a sheet; the cells that hold an error; the texts of cells that
-    python-calamine has otherwise; and the areas of merged cells, where it has none. From 0."""
+    python-calamine has otherwise; the areas of merged cells, where it has none; the numbers that it
+    takes for texts; and how many formulas have no stored value. From 0."""
 
     hidden: frozenset[int] = frozenset()
     errors: dict[Corner, str] = {}  # noqa: RUF012 (of a tuple)
     texts: dict[Corner, str] = {}  # noqa: RUF012
     merged: tuple[tuple[Corner, Corner], ...] = ()
+    numbers: dict[Corner, float] = {}  # noqa: RUF012
+    unvalued: int = 0
 
 
 def area_of(text: str) -> Area | None:

@@ -50,7 +50,10 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
     cells = _Cells(parts, packed, sheet, area, stated)
     skipped, header = _header(cells, stated)
     joiner = "." if stated.nested else " "
-    above = [list(map(text_of, row)) for row in cells.rows[skipped : skipped + header]]
+    above = [
+        ["" if (value := _value(cell)) is None else text_of(value) for cell in row]
+        for row in cells.rows[skipped : skipped + header]
+    ]
     headings, notes, double = headings_of(above, joiner)
     if stated.headings:
         headings, notes, double = list(stated.headings), (), ()
@@ -73,7 +76,8 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         nested=stated.nested,
         texts=False,
         value=_value,
-        total_rows=stated.total_rows,
+        stated=stated,
+        notices=cells.notices,
     )
 
 
@@ -110,12 +114,22 @@ class _Cells:
         marks = parts.marks(sheet, hidden=stated.hidden_rows == "drop")
         rows, merged = _read(parts, packed, sheet)
         self.notes: list[str] = []
+        self.notices: list[str] = []
         for (row, column), text in marks.errors.items():
             if row < len(rows) and column < len(rows[row]):
                 rows[row][column] = Unreadable(text, _ERROR)
         for (row, column), text in marks.texts.items():
             if row < len(rows) and column < len(rows[row]):
                 rows[row][column] = text
+        for (row, column), number in marks.numbers.items():
+            rows[row][column] = number
+        if marks.unvalued:
+            have = "formula has" if marks.unvalued == 1 else "formulas have"
+            what = "is blank here" if marks.unvalued == 1 else "are blank here"
+            self.notices.append(
+                f"{marks.unvalued:,} {have} no stored value in the workbook, and {what}; open it "
+                "where formulas are calculated, and save it again"
+            )
         merged = marks.merged or merged
         if merged and stated.fill_merged:
             _fill(rows, merged)
@@ -227,7 +241,7 @@ def _value(cell: Any) -> Any:
         return int(cell) if cell.is_integer() and abs(cell) < 1e15 else _decimal(cell)
     if kind in (dt.datetime, dt.date, dt.time):
         return cell.isoformat()
-    return str(Interval(0, cell)) if kind is dt.timedelta else cell
+    return str(Interval(0, cell, 0)) if kind is dt.timedelta else cell
 
 
 def _decimal(cell: float) -> Any:

@@ -128,7 +128,8 @@ class SurveyResult(msgspec.Struct):
     ``faults`` counts the records that could not be read; ``told`` are these and whatever else is
     wrong with the text of the source, as far as they are kept. ``notices`` are to be looked at.
     ``manner`` is how it was read, and ``headings`` are those of a table; ``states`` are keys for a
-    layout's `source` that say what was found by looking. ``total_rows`` of a table sum up others.
+    layout's `source` that say what was found by looking. ``total_rows`` of a table sum up others,
+    ``short_rows`` have fewer cells than it has headings.
     """
 
     source: str
@@ -143,6 +144,7 @@ class SurveyResult(msgspec.Struct):
     headings: list[str] = []
     states: dict[str, Any] = {}
     total_rows: TotalRows = TotalRows()
+    short_rows: int = 0
 
     def field(self, path: str) -> FieldSurvey:
         """The place with a path. Raises KeyError."""

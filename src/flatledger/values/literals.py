@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 
 _ESCAPES = {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t", "/": "/", "\\": "\\"}
@@ -25,12 +25,16 @@ TIME_UNITS = {
     **dict.fromkeys(("d", "day", "days"), "days"),
     **dict.fromkeys(("w", "wk", "wks", "week", "weeks"), "weeks"),
 }
+_DAY, _NOTHING = dt.timedelta(days=1), dt.timedelta(0)
 _SECONDS = {"day": 86_400, "hour": 3_600, "minute": 60, "second": 1}
 
 
 @dataclass(frozen=True, slots=True)
 class Interval:
     """A span of months and a span of time, as SQL keeps them apart. Its text is ISO 8601's.
+
+    ``days`` are those of the time that were counted as such: 30 hours are no day and 6 hours, since
+    a working day may be shorter. Where it is not said, all that the time has are.
 
     >>> interval("3", ["day"])
     Interval(months=0, time=datetime.timedelta(days=3))
@@ -39,24 +43,35 @@ class Interval:
 
     >>> str(iso_duration("P1Y2M3DT4H")), str(Interval(1, dt.timedelta(days=-1)))
     ('P14M3DT4H', 'P1M-1D')
+    >>> str(iso_duration("PT30H")), str(iso_duration("P1DT6H"))
+    ('PT30H', 'P1DT6H')
     """
 
     months: int
     time: dt.timedelta
+    days: int | None = field(default=None, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        if self.days is None:
+            whole = abs(self.time) // _DAY
+            object.__setattr__(self, "days", -whole if self.time < _NOTHING else whole)
 
     def __str__(self) -> str:
-        months, time = self.months, self.time
-        both = months <= 0 and time <= dt.timedelta(0) and bool(months or time)
+        months, time, whole = self.months, self.time, self.days or 0
+        both = months <= 0 and time <= _NOTHING and bool(months or time)
         sign, way = ("-", -1) if both else ("", 1)  # else each part has its own sign
-        months, time = way * months, way * time
-        less = "-" if time < dt.timedelta(0) else ""
-        time = abs(time)
-        minutes, seconds = divmod(time.seconds, 60)
+        months, time, whole = way * months, way * time, way * whole
+        less = "-" if time < _NOTHING else ""
+        if (whole < 0) != (time < _NOTHING) or abs(whole) * _DAY > abs(time):
+            whole = 0
+        time, whole = abs(time), abs(whole)
+        left = time - whole * _DAY
+        minutes, seconds = divmod(left.days * 86_400 + left.seconds, 60)
         hours, minutes = divmod(minutes, 60)
-        fraction = f".{time.microseconds:06d}".rstrip("0") if time.microseconds else ""
+        fraction = f".{left.microseconds:06d}".rstrip("0") if left.microseconds else ""
         clock = (f"{less}{hours}H" if hours else "") + (f"{less}{minutes}M" if minutes else "")
         clock += f"{less}{seconds}{fraction}S" if seconds or fraction else ""
-        days = (f"{months}M" if months else "") + (f"{less}{time.days}D" if time.days else "")
+        days = (f"{months}M" if months else "") + (f"{less}{whole}D" if whole else "")
         return sign + "P" + (days + (f"T{clock}" if clock else "") or "T0S")
 
 
@@ -121,7 +136,8 @@ def interval(amount: str, units: list[str]) -> Interval:
         )
     except (ValueError, ArithmeticError):
         raise ValueError(f"'{amount}' is not a number of {last}s") from None
-    return Interval(sign * months, sign * time)
+    days = sum(int(p) for p, u in zip(parts, span, strict=True) if u == "day")
+    return Interval(sign * months, sign * time, sign * days)
 
 
 def _span(seconds: str) -> dt.timedelta:
@@ -155,6 +171,6 @@ def iso_duration(text: str) -> Interval:
     sign = int(parts["sign"])
     try:
         time = dt.timedelta(microseconds=round(seconds * 1_000_000))
-        return Interval(sign * months, sign * time)
+        return Interval(sign * months, sign * time, sign * int(days))
     except OverflowError:
         raise ValueError("is too long a duration") from None

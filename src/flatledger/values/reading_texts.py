@@ -87,7 +87,7 @@ class TimeReader:
     """Reads times of day or, where it is no ``whole_day``, durations in a pattern of H, m and s.
 
     >>> TimeReader("HH:mm")("07:30"), str(TimeReader("H:mm", whole_day=False)("26:05"))
-    (datetime.time(7, 30), 'P1DT2H5M')
+    (datetime.time(7, 30), 'PT26H5M')
     """
 
     def __init__(self, pattern: str, *, whole_day: bool = True) -> None:
@@ -125,7 +125,7 @@ class TimeReader:
             raise ValueFaultError("is not a time in the pattern that is read") from None
         if self._whole_day:
             return whole
-        return Interval(0, dt.timedelta(hours=hour, minutes=minute, seconds=second))
+        return Interval(0, dt.timedelta(hours=hour, minutes=minute, seconds=second), 0)
 
 
 def _each_once(parts: Sequence[str]) -> str:

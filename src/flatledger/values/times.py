@@ -195,7 +195,8 @@ def calculate(left: Any, sign: str, right: Any) -> Any:
             return _shifted(right, left, 1)
         if isinstance(left, Interval) and isinstance(right, Interval) and sign in "+-":
             way = 1 if sign == "+" else -1
-            return Interval(left.months + way * right.months, left.time + way * right.time)
+            months, time = left.months + way * right.months, left.time + way * right.time
+            return Interval(months, time, (left.days or 0) + way * (right.days or 0))
         if isinstance(left, Interval) and isinstance(right, int | Decimal) and sign in "*/":
             return _scaled(left, sign, right)
     except (OverflowError, ValueError, ArithmeticError):
@@ -206,7 +207,7 @@ def calculate(left: Any, sign: str, right: Any) -> Any:
 def _difference(left: dt.date, right: dt.date) -> Interval:
     if isinstance(left, dt.datetime) and isinstance(right, dt.datetime):
         first, second = _same_zone(left, right)
-        return Interval(0, first - second)
+        return Interval(0, first - second, 0)
     return Interval(0, as_date(left) - as_date(right))
 
 
@@ -234,7 +235,9 @@ def _scaled(interval: Interval, sign: str, factor: int | Decimal) -> Interval:
         months = QUOTIENT.divide(months, factor)
     if months != int(months):
         raise ValueFaultError("a part of a month has no fixed length; count in days")
-    return Interval(int(months), dt.timedelta(microseconds=round(microseconds)))
+    days = Decimal(interval.days or 0)
+    days = days * factor if sign == "*" else QUOTIENT.divide(days, factor)
+    return Interval(int(months), dt.timedelta(microseconds=round(microseconds)), int(days))
 
 
 def field(name: str, value: Any) -> int | Decimal:
@@ -250,12 +253,12 @@ def field(name: str, value: Any) -> int | Decimal:
 
 
 def _interval_field(name: str, value: Interval) -> int | Decimal:
-    months, time = abs(value.months), abs(value.time)
+    months, time, days = abs(value.months), abs(value.time), abs(value.days or 0)
     parts: dict[str, int | Decimal] = {
         "year": months // 12,
         "month": months % 12,
-        "day": time.days,
-        "hour": time.seconds // 3_600,
+        "day": days,
+        "hour": (time.days - days) * 24 + time.seconds // 3_600,
         "minute": time.seconds // 60 % 60,
         "second": _seconds(time.seconds % 60, time.microseconds),
     }
