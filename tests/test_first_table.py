@@ -32,7 +32,7 @@ def test_the_first_table_can_be_made_as_it_is_written(tool: Tool, demo: Path) ->
     assert "Drift" not in exported
     rows = (demo / "received.csv").read_text(encoding="utf-8").splitlines()
     assert rows[-1].startswith("Grand total;")
-    assert "--records statements" in said["survey drills.json"]
+    assert "the 24 of statements" in said["survey drills.json"]
     assert (demo / "april.csv").read_text(encoding="utf-8").count("2026-04") > 5
     for picture in re.findall(r"\]\((screenshots/.*?)\)", PAGE):
         assert (Path(__file__).parents[1] / "docs" / picture).exists()

@@ -40,6 +40,8 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
         "encoding": "utf-8-bom",
         "header-row-count": 2,
         "skip-rows": 3,
+        "short-rows": "blank",
+        "total-rows": {"drop": ["Part"], "subtotals": "before"},
         "comment-prefix": "hash",
         "headings": "paths",
         "widths": {"No": 6},

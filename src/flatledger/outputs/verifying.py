@@ -57,6 +57,8 @@ class Verifier:
             if has_headings(format, self._layout):
                 check.headings(list(islice(rows, len(self._layout.header_rows))))
             for number, (expected, got) in enumerate(zip_longest(self._rows(), rows), 1):
+                if got is None and sheets and expected is not None and _is_blank(expected):
+                    got = [None] * len(expected)  # a sheet ends with its last filled row
                 check.row(number, expected, got)
         except OutputError:
             raise
@@ -76,6 +78,10 @@ class Verifier:
         for kept in self._kept:
             rows = list(kept())
             yield from self._finisher.finished(rows) if self._finisher.active else rows
+
+
+def _is_blank(row: Row) -> bool:
+    return not any(cell not in (None, "") for cell in row)
 
 
 def _is_unsure(column: Column) -> bool:

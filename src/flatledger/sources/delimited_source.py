@@ -73,6 +73,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         nested=stated.nested,
         texts=not any(readings),
         stated=stated,
+        notices=opened.encoding.notices(),
     )
 
 

@@ -40,6 +40,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         close=data.close,
         nested=stated.nested,
         stated=stated,
+        notices=opened.encoding.notices(),
     )
 
 

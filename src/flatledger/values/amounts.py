@@ -14,6 +14,8 @@ from .numbers import ValueFaultError, plain
 
 _BLANKS = " \u00a0\u202f\u2009'’"  # they part thousands wherever people write
 _MINUS = "-−–"
+_MARKS = frozenset(".,")
+_TWO_SIGNS = re.compile(rf"[{re.escape(_MINUS)}+]\s*[{re.escape(_MINUS)}+]")
 _SHARES = {"%": -2, "‰": -3}
 _ABOUT = {"ca", "c", "circa", "approx", "about", "abt", "around", "etwa", "rund", "env", "environ"}
 _WORD = r"[^\W\d_][^\s()%‰\d/]*"
@@ -66,6 +68,10 @@ Amount(number=5, unit='kg'), Decimal('0.07'))
         before, digits, after = text[: found[0].start()], found[0][0], text[found[0].end() :]
         if any(letter.isdigit() for letter in before + after):
             raise ValueFaultError("holds no single number")
+        if _TWO_SIGNS.search(before):
+            raise ValueFaultError("has two signs")
+        if before[-1:] in _MARKS and before[-1:] != self._mark and not before[-2:-1].isalpha():
+            raise ValueFaultError(f"begins with {before[-1]}, which is no decimal mark here")
         if before.endswith(self._mark):
             before, digits = self._led(before, digits)
         else:
