@@ -200,7 +200,6 @@ def broken(data: bytes, way: str) -> bytes:
         "base": data[:12] + b"00003" + data[17:],
         "directory": data[:24] + b"001000599999" + data[36:],
         "letters": data[:27] + b"x" + data[28:],
-        "character": data.replace("Ó".encode(), b"\xc3\xff"),
         "unknown": in_marc8(data).replace(b"\xe2O", b"\xffO"),
         "field": data[: base + 1] + b"\x1e" + data[base + 2 :],
         "short": data[:9] + b"\x1d",
@@ -215,7 +214,6 @@ def broken(data: bytes, way: str) -> bytes:
         ("base", "the leader says that the fields begin at '00003'"),
         ("directory", "field 001: the directory does not say where it is"),
         ("letters", "the directory has 001 with no length or place"),
-        ("character", "field 245 has bytes that are no UTF-8"),
         ("unknown", "characters that MARC-8 does not know"),
         ("field", "field 001: the directory does not say where it is"),
         ("short", "fewer than 24 characters"),
@@ -241,6 +239,36 @@ def test_a_broken_record_is_a_fault_with_its_place_and_the_next_is_read(way: str
     (fault,) = rows.balance.faults
     assert (fault.record, rows.balance.balanced) == (2, True)
     assert "what can be read of it is taken" in fault.reason or not parts
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "why"),
+    [
+        (
+            "Ó".encode(),
+            b"\xc3\xff",
+            "field 245 has bytes that are no UTF-8 (`encoding` states what",
+        ),
+        (
+            b"1 \x1faLogbook",
+            b"1 0\x1faogbook",
+            "field 245: it has 3 indicators; the field is left out",
+        ),
+    ],
+)
+def test_a_bad_field_is_a_fault_and_its_record_stays(old: bytes, new: bytes, why: str) -> None:
+    data = iso(RECORDS[:1])
+    assert old in data
+    assert len(old) == len(new)
+    layout = {
+        "source": {"format": "marc"},
+        "columns": [{"N": "001"}, {"T": "245$a"}, {"P": "count(952)"}],
+    }
+    rows = flatledger.table(layout, io.BytesIO(data.replace(old, new) + iso(RECORDS[1:])))
+    assert [row[0] for row in rows] == ["c1", "c2"]
+    (fault,) = rows.balance.faults
+    assert why in fault.reason
+    assert (rows.balance.read, rows.balance.unreadable) == (2, 0)
 
 
 @pytest.mark.parametrize("charset", ["03", "50"])

@@ -70,12 +70,14 @@ class PeriodDays(msgspec.Struct):
 
 
 class ListCount(msgspec.Struct):
-    """A list that a condition looks up: how many of its values no record had, and the first."""
+    """A list that a condition looks up: how many of its values no record had, and the first; and
+    values of records that differ from one of the list by case alone."""
 
     name: str
     values: int
     unmet: int
     first_unmet: list[str]
+    near: dict[str, str] = {}
 
 
 class LookupCount(msgspec.Struct):

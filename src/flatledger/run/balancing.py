@@ -28,6 +28,7 @@ from .proof import Proof
 from .state import RunState
 
 UNMET_SHOWN = 20
+NEAR_SHOWN = 3
 
 
 def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
@@ -73,6 +74,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         drift=state.drift.drift(),
         notices=[
             *(notice for one in state.watches.numerals.values() if (notice := one.notice())),
+            *(notice for one in _lists(state) if (notice := _near(one))),
             *(notice for one in state.watches.dates.values() if (notice := one.notice())),
             *(notice for one in state.watches.alike.values() if (notice := one.notice())),
             *(notice for one in state.watches.units.values() if (notice := one.notice())),
@@ -191,10 +193,22 @@ def _keyless(found: dict[str, Any]) -> Iterator[Keyless]:
             yield Keyless(name, count, [v for other, v in found.items() if other.startswith(start)])
 
 
+def _near(found: ListCount) -> str:
+    """That values differ from some of a list by case alone, and are not on it."""
+    shown = [f"{value} (listed: {one})" for value, one in list(found.near.items())[:NEAR_SHOWN]]
+    if not shown:
+        return ""
+    more = ", …" if len(found.near) > NEAR_SHOWN else ""
+    what = f"list {found.name}: some values differ by case alone, and are not on it"
+    return f"{what}: {', '.join(shown)}{more}"
+
+
 def _lists(state: RunState) -> Iterator[ListCount]:
     for (name, _), watch in state.watches.lists.items():
         unmet = len(watch.values) - len(watch.met)
-        yield ListCount(name, len(watch.values), unmet, list(islice(watch.unmet(), UNMET_SHOWN)))
+        first = list(islice(watch.unmet(), UNMET_SHOWN))
+        near = {value: one for value, one in watch.near.items() if one not in watch.met}
+        yield ListCount(name, len(watch.values), unmet, first, near)
 
 
 def _condition(plan: Plan, state: RunState, index: int) -> ConditionCount:

@@ -27,6 +27,17 @@ class BrokenRecordError(Exception):
         self.read = read
 
 
+class BadFieldError(Exception):
+    """A field can't be read; its record stays without it."""
+
+
+class BadField(NamedTuple):
+    """A field that was left out: what stands there, and why."""
+
+    text: str
+    why: str
+
+
 class CatalogueField(NamedTuple):
     """A field: a control field has a ``value``, others indicators and subfields by their codes."""
 
@@ -100,10 +111,13 @@ def _is_utf8(data: bytes) -> bool:
     return True
 
 
-def read_record(data: bytes, encoding: str = "") -> tuple[CatalogueRecord, bool]:
-    """A record with its terminator; and whether its leader says MARC-8 though it is UTF-8.
+def read_record(
+    data: bytes, encoding: str = ""
+) -> tuple[CatalogueRecord, bool, Sequence[BadField]]:
+    """A record with its terminator; whether its leader says MARC-8 though it is UTF-8; and the
+    fields that can't be read.
 
-    ``encoding`` is one that is stated. Raises BrokenRecordError.
+    ``encoding`` is one that is stated. Raises BrokenRecordError where its structure is wrong.
     """
     leader = data[:_LEADER]
     if len(leader) < _LEADER or not leader.isascii():
@@ -116,16 +130,20 @@ def read_record(data: bytes, encoding: str = "") -> tuple[CatalogueRecord, bool]
         raise BrokenRecordError("the directory has no end where the fields begin")
     found = CatalogueRecord(leader.decode(), [])
     characters = Characters(data, leader[9:10] == b"a", encoding)
-    wrong = ""
+    wrong, bad = "", list[BadField]()
     for at in range(0, len(directory), _ENTRY):
+        entry = directory[at : at + _ENTRY]
         try:
-            found.fields.append(_field(directory[at : at + _ENTRY], data, int(base), characters))
+            found.fields.append(_field(entry, data, int(base), characters))
+        except (BadFieldError, UnicodeDecodeError) as error:
+            text = _bytes_of(entry, data, int(base)).decode("latin-1").replace(DELIMITER, "$")
+            bad.append(BadField(text, f"{_reason(entry[:3], error)}; the field is left out"))
         except (BrokenRecordError, ValueError) as error:
-            wrong = wrong or _reason(directory[at : at + 3], error)
+            wrong = wrong or _reason(entry[:3], error)
     wrong = wrong or _ends_wrongly(data) or _unknown_characters(found, characters)
     if wrong:
         raise BrokenRecordError(wrong, found)
-    return found, characters.claims_marc8
+    return found, characters.claims_marc8, bad
 
 
 def _ends_wrongly(data: bytes) -> str:
@@ -142,7 +160,9 @@ def _unknown_characters(found: CatalogueRecord, characters: Characters) -> str:
     """That a record is in other characters than it was read by; blank if it is not."""
     if characters.in_marc8 and (charset := _unimarc_charset(found)):
         return f"field 100 says {charset!r} of its characters; state their `encoding`"
-    return "it has characters that MARC-8 does not know" if characters.bad else ""
+    if not characters.bad:
+        return ""
+    return "it has characters that MARC-8 does not know; `encoding` states what they are in"
 
 
 def _unimarc_charset(found: CatalogueRecord) -> str:
@@ -155,19 +175,25 @@ def _unimarc_charset(found: CatalogueRecord) -> str:
     return ""
 
 
-def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> CatalogueField:
-    """The field of an entry in the directory. Raises BrokenRecordError and ValueError."""
+def _bytes_of(entry: bytes, data: bytes, base: int) -> bytes:
+    """What the directory says is a field, with its mark of the end. Raises ValueError."""
     start = base + int(entry[7:12])
-    end = start + int(entry[3:7])
-    if data[end - 1 : end] != END_OF_FIELD or END_OF_FIELD in data[start : end - 1]:
+    return data[start : start + int(entry[3:7])]
+
+
+def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> CatalogueField:
+    """The field of an entry in the directory. Raises BadFieldError, BrokenRecordError and
+    ValueError."""
+    own = _bytes_of(entry, data, base)
+    if own[-1:] != END_OF_FIELD or END_OF_FIELD in own[:-1]:
         raise BrokenRecordError("the directory does not say where it is")
     tag = entry[:3].decode("ascii")
-    parts = characters.texts(data[start : end - 1])
+    parts = characters.texts(own[:-1])
     indicators = parts[0]
     if len(parts) == 1 and tag.startswith("00"):
         return CatalogueField(tag, indicators)
     if len(indicators) != 2:
-        raise BrokenRecordError(f"it has {len(indicators)} indicators")
+        raise BadFieldError(f"it has {len(indicators)} indicators")
     subfields = [(part[0], part[1:]) for part in parts[1:] if part]
     return CatalogueField(tag, None, indicators[0], indicators[1], subfields)
 
@@ -175,7 +201,8 @@ def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> Cata
 def _reason(tag: bytes, error: Exception) -> str:
     name = tag.decode("ascii", "backslashreplace")
     if isinstance(error, UnicodeDecodeError):
-        return f"field {name} has bytes that are no UTF-8"
-    if isinstance(error, BrokenRecordError):
+        what = error.encoding.upper()
+        return f"field {name} has bytes that are no {what} (`encoding` states what they are)"
+    if isinstance(error, BrokenRecordError | BadFieldError):
         return f"field {name}: {error}"
     return f"the directory has {name} with no length or place"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from itertools import chain
 from typing import Any, NamedTuple
@@ -16,6 +16,7 @@ from .marc_fields import RecordMaker
 from .marc_records import (
     END_OF_FIELD,
     END_OF_RECORD,
+    BadField,
     BrokenRecordError,
     CatalogueField,
     CatalogueRecord,
@@ -35,13 +36,14 @@ _BLANKS = b"\r\n \0\x1a"
 
 
 class Found(NamedTuple):
-    """A record, or what of it can be read, or nothing; why it is not whole, what stands there, and
-    whether its leader says MARC-8 though it is UTF-8."""
+    """A record, or what of it can be read, or nothing; why it is not whole, what stands there,
+    whether its leader says MARC-8 though it is UTF-8, and the fields that are left out of it."""
 
     record: CatalogueRecord | None
     why: str = ""
     text: str = ""
     mistold: bool = False
+    bad: Sequence[BadField] = ()
 
 
 Finder = Callable[[Iterator[bytes]], Iterator[Found]]
@@ -99,6 +101,7 @@ class MarcReader(BaseReader):
                 records.append(self._make(found.record))
                 numbers.append(number)
                 last = found.record
+                remarks += [Fault(number, "", shown(one.text), one.why) for one in found.bad]
                 if found.why:
                     why = f"{found.why}; what can be read of it is taken"
                     remarks.append(Fault(number, "", shown(found.text), why))
@@ -131,13 +134,13 @@ def _records(chunks: Iterator[bytes], name: str, options: Options) -> Iterator[F
     encoding = options.table.encoding
     for piece, offset in _pieces(chunks, options.largest, name):
         try:
-            record, mistold = read_record(piece, encoding)
+            record, mistold, bad = read_record(piece, encoding)
         except BrokenRecordError as error:
             text = piece[:60].decode("ascii", "backslashreplace")
             part = error.read if options.in_part else None
             yield Found(part, f"{error} (byte {offset:,})", text)
         else:
-            yield Found(record, mistold=mistold)
+            yield Found(record, mistold=mistold, bad=bad)
 
 
 def _pieces(chunks: Iterator[bytes], largest: int, name: str) -> Iterator[tuple[bytes, int]]:
@@ -180,15 +183,13 @@ def _elements(chunks: Iterator[bytes], data: Bytes, options: Options) -> Iterato
     plain = options._replace(records=(("record",),), namespaces=names)
     elements = RecordElements(data, plain)
     for element in elements.of(chunks):
-        try:
-            yield Found(_of_element(element))
-        except BrokenRecordError as error:
-            yield Found(error.read if options.in_part else None, str(error))
+        record, bad = _of_element(element)
+        yield Found(record, bad=bad)
 
 
-def _of_element(element: Any) -> CatalogueRecord:
-    """The record that an element is. Raises BrokenRecordError."""
-    found, wrong = CatalogueRecord("", []), ""
+def _of_element(element: Any) -> tuple[CatalogueRecord, Sequence[BadField]]:
+    """The record that an element is, and the fields that can't be read."""
+    found, bad = CatalogueRecord("", []), list[BadField]()
     for one in element:
         name, text = one.tag.rpartition("}")[2], "".join(one.itertext())
         if name == "leader":
@@ -197,7 +198,7 @@ def _of_element(element: Any) -> CatalogueRecord:
         tag = one.get("tag")
         if name not in ("controlfield", "datafield") or not tag:
             what = f"a {name} without a tag" if name.endswith("field") else f"an element {name}"
-            wrong = wrong or f"it has {what}"
+            bad.append(BadField(text, f"{what} is no field; it is left out"))
             continue
         if name == "controlfield":
             found.fields.append(CatalogueField(tag, text))
@@ -206,6 +207,4 @@ def _of_element(element: Any) -> CatalogueRecord:
         found.fields.append(
             CatalogueField(tag, None, one.get("ind1") or " ", one.get("ind2") or " ", subfields)
         )
-    if wrong:
-        raise BrokenRecordError(wrong, found)
-    return found
+    return found, bad

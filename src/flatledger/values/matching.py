@@ -17,22 +17,37 @@ from .parts import parts
 
 
 class ListWatch:
-    """A list that values are looked up in; it notes which of its own were met.
+    """A list that values are looked up in; it notes which of its own were met, and values that
+    differ from one of them by case alone (``near``, with what stands on the list).
 
     >>> watch = ListWatch(["R-1", "R-2"])
     >>> "R-1" in watch, "R-3" in watch, list(watch.unmet())
     (True, False, ['R-2'])
     """
 
+    MOST_NEAR = 20
+
     def __init__(self, values: Iterable[str] | dict[str, None]) -> None:
         self.values = values if isinstance(values, dict) else dict.fromkeys(values)
         self.met: set[Any] = set()
+        self.near: dict[str, str] = {}
+        self._folded: dict[str, str] | None = None
 
     def __contains__(self, value: object) -> bool:
         if value in self.values:
             self.met.add(value)
             return True
+        if value.__class__ is str and len(self.near) < self.MOST_NEAR:
+            self._look_near(str(value))
         return False
+
+    def _look_near(self, value: str) -> None:
+        if self._folded is None:
+            texts = (one for one in self.values if isinstance(one, str))
+            self._folded = {one.casefold(): one for one in texts}
+        listed = self._folded.get(value.casefold())
+        if listed is not None:
+            self.near[value] = listed
 
     def unmet(self) -> Iterator[str]:
         """The values that were not asked after, in the order of the list."""
@@ -42,11 +57,13 @@ class ListWatch:
         """What was met since this was last asked."""
         found = ListWatch(self.values)
         found.met, self.met = self.met, set()
+        found.near, self.near = self.near, {}
         return found
 
     def merge(self, later: ListWatch) -> None:
         """Take in what was met elsewhere."""
         self.met |= later.met
+        self.near = {**later.near, **self.near}
 
 
 class ValuesSeen:
