@@ -89,9 +89,7 @@ def test_each_picture_is_a_record(tmp_path: Path) -> None:
     assert found[1] == tuple(COLUMNS.values())
     assert [row[3] for row in found] == [f"Caption of {Path(name).stem}" for name in names]
     assert "no pictures: 1" in " ".join(rows.balance.notices)
-    with pytest.raises(flatledger.SourceError, match="different formats"):
-        flatledger.survey(tmp_path)
-    (tmp_path / "notes.txt").unlink()
+    assert "no pictures: 1 (" in flatledger.survey(tmp_path).notices[0]
     assert flatledger.survey(tmp_path).field("xmp['dc:subject']").most == 2
 
 
@@ -130,12 +128,14 @@ def test_what_is_hostile_in_a_picture_is_an_error_or_its_fault(tmp_path: Path) -
     rows = flatledger.table(layout, f"{folder}/**/*")
     assert list(rows) == [("a.jpg", 8, None), ("b.tif", 8, None), ("c.tif", 8, None)]
     assert [f.reason[:22] for f in rows.balance.faults] == ["has more than 10 MB; t"] * 2
-    (folder / "a.jpg").write_bytes(b"")
-    with pytest.raises(flatledger.SourceError, match=r"a\.jpg is empty \(0 bytes\)"):
-        flatledger.table(layout, folder)
-    (folder / "a.jpg").write_bytes(b"\xff\xd8\xff no picture")
-    with pytest.raises(flatledger.SourceError, match=r"a\.jpg is no picture that .* WebP\)$"):
-        flatledger.table(layout, folder)
+    for broken, why in (
+        (b"", r"a.jpg is empty (0 bytes)"),
+        (b"\xff\xd8\xff no", "a.jpg is no pic"),
+    ):
+        (folder / "a.jpg").write_bytes(broken)
+        rows = flatledger.table(layout, folder)
+        assert [row[0] for row in rows] == ["b.tif", "c.tif"]
+        assert any(why in one for one in rows.balance.notices)
 
 
 def test_a_draft_has_what_several_standards_hold_as_one_column(tmp_path: Path) -> None:

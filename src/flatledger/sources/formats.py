@@ -17,6 +17,7 @@ from ..extras import loaded
 from ..layout.names import proposal
 from ..layout.source_options import CATALOGUE, PHOTOS
 from ..run.protocols import Reader, Source
+from .naming import never_read
 from .options import Options
 from .packing import plain_name
 from .reading import Bytes, Bytestream
@@ -195,6 +196,10 @@ def reading(
 
 def _begun(data: Bytes, name: str, options: Options, stated: Format | None) -> Reader:
     try:
+        if kind := never_read(data.head):
+            raise SourceError(
+                f"{name} is {kind}, which is not read here: delimited text, JSON, XML and workbooks are"
+            )
         return (stated or format_found(data.head, name)).reader(data, options)
     except BaseException:
         data.close()

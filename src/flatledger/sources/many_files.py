@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from typing import Any
 
 import msgspec
@@ -78,7 +79,8 @@ class FilesSource:
         """Which files are passed over, and why. Raises SourceError."""
         passed_over: dict[SourceFile, str] = {}
         formats: dict[str, list[str]] = {}
-        of_photos = self._stated is not None and self._stated.name == PHOTOS
+        of_photos = self._are_pictures()
+        skips = self._options.skips_unreadable or (of_photos and len(self.files) > 1)
         for file in self.files:
             try:
                 data = file.open()
@@ -88,19 +90,31 @@ class FilesSource:
                     continue
                 found = self._stated or format_found(data.head, file.name)
             except SourceError as error:
-                if not self._options.skips_unreadable:
+                if not skips:
                     raise
                 passed_over[file] = str(error)
                 continue
             formats.setdefault(found.name, []).append(file.name)
         if len(formats) > 1:
             raise SourceError(_several_formats(formats))
-        if self._options.skips_unreadable:
+        if skips:
             passed_over |= self._tried(passed_over)
         if passed_over and len(passed_over) == len(self.files):
             first = next(iter(passed_over.values()))
             raise SourceError(f"none of the files can be read; {first}")
         return passed_over
+
+    def _are_pictures(self) -> bool:
+        """Whether these are photographs: stated, or most of several files begin as pictures do."""
+        if self._stated is not None or len(self.files) < 2:
+            return self._stated is not None and self._stated.name == PHOTOS
+        pictures = 0
+        for file in self.files:
+            with suppress(SourceError):
+                data = file.open()
+                data.close()
+                pictures += data.head.startswith(PICTURES)
+        return 2 * pictures >= len(self.files)
 
     def _tried(self, passed_over: dict[SourceFile, str]) -> dict[SourceFile, str]:
         """Those that turn out to be unreadable before their end."""
@@ -257,7 +271,8 @@ def _several_formats(formats: dict[str, list[str]]) -> str:
     parts = []
     for name, files in sorted(formats.items(), key=lambda item: -len(item[1])):
         more = f" and {len(files) - 1:,} more" if len(files) > 1 else ""
-        parts.append(f"{name.upper()} ({files[0]}{more})")
+        called = "photographs" if name == PHOTOS else name.upper()
+        parts.append(f"{called} ({files[0]}{more})")
     return (
         f"the files are of different formats: {', '.join(parts)}; name those of one alone, "
         "such as by a pattern: 'folder/*.json'"

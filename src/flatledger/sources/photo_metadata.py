@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import codecs
+import re
 import struct
 from collections.abc import Callable
 from decimal import Decimal
+from fractions import Fraction
 from functools import wraps
 from typing import Any
 
@@ -63,6 +66,7 @@ _STRUCTURE = {  # where things are in the file, of which no table tells
     *("ImageResources", "InterColorProfile", "PlanarConfiguration"),
 }
 _AS_FRACTION = "ExposureTime"
+_DECLARATION = re.compile(r"^\s*<\?xml [^>]*\?>")
 
 
 class MetadataError(Exception):
@@ -129,7 +133,7 @@ def _number(value: IFDRational, as_fraction: bool = False) -> Any:
     if not bottom:
         return None
     if as_fraction and top < bottom:
-        return f"{top}/{bottom}"
+        return str(Fraction(top, bottom))
     return QUOTIENT.divide(Decimal(top), Decimal(bottom))
 
 
@@ -219,12 +223,24 @@ def xmp_of(picture: Any) -> dict[str, Any]:
     if b"<!DOCTYPE" in raw or b"<!ENTITY" in raw:
         raise MetadataError("declares entities, which are not read")
     parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False)
-    root = etree.fromstring(raw.strip(b"\0 \r\n\t"), parser)
+    root = etree.fromstring(_as_utf8(raw).strip(b"\0 \r\n\t"), parser)
     found: dict[str, Any] = {}
     for one in root.iter(f"{_RDF}RDF"):
         for described in one.findall(f"{_RDF}Description"):
             found |= _properties(described)
     return found
+
+
+def _as_utf8(raw: bytes) -> bytes:
+    """A packet of XMP in UTF-8; it may be in UTF-16 (ISO 16684-1, 7.3.1)."""
+    for mark, start, encoding in (
+        (codecs.BOM_UTF16_LE, b"<\0", "utf-16-le"),
+        (codecs.BOM_UTF16_BE, b"\0<", "utf-16-be"),
+    ):
+        if raw.startswith((mark, start)):
+            text = raw.decode(encoding).lstrip("\ufeff")
+            return _DECLARATION.sub("", text).encode()
+    return raw
 
 
 def _properties(element: Any) -> dict[str, Any]:
