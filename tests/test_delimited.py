@@ -124,7 +124,8 @@ def test_rows_of_another_length_are_faults_with_their_line(tool: Tool, tmp_path:
     assert done.returncode == 0
     faults = [one["reason"] for one in json.loads((tmp_path / "b.json").read_text())["faults"]]
     assert faults == [
-        "too few cells: 2 under 3 headings (line 5); the record is left out; `short-rows: blank` takes it",
+        "too few cells: 2 under 3 headings (line 5); the record is left out; "
+        "`short-rows: blank` takes it",
         "too many cells: 4 under 3 headings (line 7); the record is left out",
         "text stands between a closing quote and the next delimiter (line 8)",
     ]

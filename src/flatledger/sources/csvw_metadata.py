@@ -31,8 +31,11 @@ Reading = Callable[[str], Any]
 class Described:
     """What metadata say of a table; without any it is blank."""
 
-    def __init__(self, file: str = "", table: Mapping[str, Any] | None = None) -> None:
-        self.file = file
+    def __init__(
+        self, file: str = "", table: Mapping[str, Any] | None = None, notices: Sequence[str] = ()
+    ) -> None:
+        """``notices`` are to be pointed out of metadata that are not used."""
+        self.file, self.notices = file, notices
         self._table = table or {}
         schema = self._table.get("tableSchema") or {}
         columns = schema.get("columns") or [] if isinstance(schema, dict) else []
@@ -71,8 +74,18 @@ class Described:
         """What is made of the cells of each column, if anything; nothing of those that a layout has
         ``declared``."""
         return [
-            None if declared.intersection(_titles(one)) else _reading(one) for one in self._columns
+            _trimmed(None if declared.intersection(_titles(one)) else _reading(one), self._trim)
+            for one in self._columns
         ]
+
+    @property
+    def _trim(self) -> str:
+        """Which blanks of a cell are no part of it: `start`, `end`, both (`true`) or none."""
+        dialect = self._table.get("dialect")
+        if not isinstance(dialect, dict):
+            return ""
+        trim = str(dialect.get("trim", "start" if dialect.get("skipInitialSpace") else "")).lower()
+        return trim if trim in ("start", "end", "true") else ""
 
 
 def metadata_beside(name: str) -> list[Path]:
@@ -86,28 +99,34 @@ def metadata_beside(name: str) -> list[Path]:
 
 def described_beside(name: str) -> Described:
     """The metadata beside the file of a table, if there are any. Raises SourceError."""
-    path = Path(name)
+    path, notices = Path(name), list[str]()
     for file in metadata_beside(name):
         try:
             data = file.read_bytes()
         except OSError as error:
             raise SourceError(f"{file} can't be read: {error.strerror}") from None
-        found = _table_in(data, path.name, file) if data else None
+        found, others = _table_in(data, path.name, file) if data else (None, [])
         if found is not None:
             return Described(str(file), found)
-    return Described()
+        if file.name != COMMON and others:
+            what = f"{file} describes {', '.join(others)}, and not {path.name}"
+            notices.append(f"{what}; it is not gone by")
+    return Described(notices=notices)
 
 
-def _table_in(data: bytes, name: str, file: Path) -> Mapping[str, Any] | None:
+def _table_in(data: bytes, name: str, file: Path) -> tuple[Mapping[str, Any] | None, Sequence[str]]:
+    """What metadata say of a table, and which other tables they describe. Raises SourceError."""
     try:
         whole = msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"), type=dict[str, Any])
     except msgspec.MsgspecError as error:
         raise SourceError(f"{file} is no metadata of a table: {error}; mend or remove it") from None
-    tables = whole.get("tables")
+    tables, others = whole.get("tables"), list[str]()
     for table in tables if isinstance(tables, list) else [whole]:
         if isinstance(table, dict) and PurePath(str(table.get("url", ""))).name == name:
-            return {"dialect": whole.get("dialect"), **table}
-    return None
+            return {"dialect": whole.get("dialect"), **table}, []
+        if isinstance(table, dict) and table.get("url"):
+            others.append(str(table["url"]))
+    return None, others
 
 
 def _dialect(dialect: Mapping[str, Any]) -> Iterator[tuple[str, str, Any]]:
@@ -121,12 +140,27 @@ def _dialect(dialect: Mapping[str, Any]) -> Iterator[tuple[str, str, Any]]:
         "skipRows": "skip_rows",
     }
     for key, name in names.items():
-        if key in dialect and (dialect[key] is not None or key == "quoteChar"):
-            yield key, name, dialect[key]
+        value = dialect.get(key)
+        if key == "quoteChar" and key in dialect:
+            yield key, name, _quote(value)
+        elif value is not None:
+            yield key, name, value
     if dialect.get("header") is False and "headerRowCount" not in dialect:
         yield "header", "header_row_count", 0
     if dialect.get("doubleQuote") is False:
         yield "doubleQuote", "escape_char", "\\"
+
+
+def _quote(value: Any) -> str | None:
+    """The quote character that is described. Raises SourceError where it is no character."""
+    if value in (None, ""):
+        return None
+    if not isinstance(value, str) or len(value) > 1 or value in "\r\n":
+        raise SourceError(
+            f"the metadata beside the table say `quoteChar: {value}`, which is no character; mend "
+            "it, or state `quote-char` under `source`"
+        )
+    return value
 
 
 def _is_usual(stated: TableReading, name: str) -> bool:
@@ -157,16 +191,26 @@ def read_cells(
         yield block
 
 
+def _trimmed(read: Reading | None, trim: str) -> Reading | None:
+    """A reading that passes over the blanks around a cell."""
+    if not trim:
+        return read
+    strip = {"start": str.lstrip, "end": str.rstrip, "true": str.strip}[trim]
+    return (lambda text: read(strip(text))) if read is not None else strip
+
+
 def _reading(column: Mapping[str, Any]) -> Reading | None:
     datatype = column.get("datatype", "string")
     how = datatype if isinstance(datatype, dict) else {"base": datatype}
     value = _value(str(how.get("base", "string")), how.get("format"))
     nulls = column.get("null", "")
     none = set(nulls if isinstance(nulls, list) else [nulls])
-    separator = column.get("separator")
-    if value is None and not separator and none <= {""}:
+    separator, default = column.get("separator"), str(column.get("default") or "")
+    if value is None and not separator and not default and none <= {""}:
         return None
-    one = value or (lambda text: text)
+    plain = value or (lambda text: text)
+    one = (lambda text: plain(text or default)) if default else plain
+    none -= {""} if default else set()
     if separator:
         return lambda text: None if text in none else [one(part) for part in text.split(separator)]
     return lambda text: None if text in none else one(text)

@@ -73,7 +73,7 @@ def open_reader(data: Bytes, options: Options) -> TableReader:
         nested=stated.nested,
         texts=not any(readings),
         stated=stated,
-        notices=opened.encoding.notices(),
+        notices=[*opened.encoding.notices(), *described.notices],
     )
 
 

@@ -197,9 +197,8 @@ def reading(
 def _begun(data: Bytes, name: str, options: Options, stated: Format | None) -> Reader:
     try:
         if kind := never_read(data.head):
-            raise SourceError(
-                f"{name} is {kind}, which is not read here: delimited text, JSON, XML and workbooks are"
-            )
+            others = "delimited text, JSON, XML and workbooks are"
+            raise SourceError(f"{name} is {kind}, which is not read here: {others}")
         return (stated or format_found(data.head, name)).reader(data, options)
     except BaseException:
         data.close()
