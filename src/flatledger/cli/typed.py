@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import shlex
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -75,10 +76,19 @@ def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple
     return layout.with_changes(typed, folder=Path()) if typed else layout, source
 
 
+def _no_layout_yet(places: Sequence[str]) -> str:
+    """What to do with a source alone."""
+    if not places or _is_layout(places[0]) or not os.path.exists(places[0]):
+        return ""
+    place = places[0]
+    drafted = shlex.quote(f"{Path(place).stem}.yaml")
+    return f" No layout yet? flatledger draft {shlex.quote(place)} -o {drafted}"
+
+
 def _check_named(places: tuple[str, ...]) -> None:
     """Raise click.UsageError where no layout comes first, though nothing was typed."""
     if len(places) < 2:
-        raise click.UsageError(_WANTED)
+        raise click.UsageError(_WANTED + _no_layout_yet(places))
     first, *others = places
     if _is_layout(first) or not os.path.exists(first):  # what is not there is told of by its name
         return

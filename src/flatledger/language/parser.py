@@ -11,6 +11,7 @@ from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
 from ..errors import ExpressionError
+from .habits import habit_in
 from .nodes import TOO_MANY_STEPS, FieldPath, Name, Node, Segment, SortKey
 from .selecting import StandardPath
 
@@ -257,4 +258,5 @@ def _explain(text: str, position: int) -> str:
     for start in sorted(hints, key=len, reverse=True):
         if found.lower() == start or (not start.isalpha() and found.startswith(start)):
             return f"`{found}` is not expected here; {hints[start]}"
-    return f"`{found}` is not expected here"
+    hint = "" if inside else habit_in(text, position)
+    return f"`{found}` is not expected here" + (f"; {hint}" if hint else "")

@@ -62,8 +62,8 @@ def _unknown(key: str, where: str, known: Collection[str]) -> str:
         return f"`{key}` is now `{RENAMED[key]}`"
     if key.endswith(")"):
         hint = (
-            "; in braces a comma ends the value: put an expression that holds one on a "
-            "line of its own, after `value: >-`"
+            "; in braces a comma ends the value: put an expression that holds one in double "
+            'quotes, as in {value: "coalesce(a, b)"}'
         )
     else:
         hint = proposal(key, known) or f"; there are {', '.join(known)}"

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any, BinaryIO, cast
 
 from ..errors import SourceError
+from ..layout.names import proposal
 from .packing import DAMAGES, LOOK, Rejoined, unpacked
 
 CHUNK = 1 << 19
@@ -152,7 +153,21 @@ def _opened(name: str) -> BinaryIO:
     try:
         return open(name, "rb")
     except OSError as error:
-        raise SourceError(f"{name} can't be read: {error.strerror}") from None
+        hint = near_file(name) if isinstance(error, FileNotFoundError) else ""
+        raise SourceError(f"{name} can't be read: {error.strerror}{hint}") from None
+
+
+def near_file(name: str) -> str:
+    """The file in the same folder that may be meant by one that is not there."""
+    path = Path(name)
+    try:
+        beside = sorted(one.name for one in path.parent.iterdir() if one.is_file())
+    except OSError:
+        return ""
+    same = [one for one in beside if Path(one).stem == path.stem]
+    if len(same) == 1:
+        return f"; did you mean `{path.with_name(same[0])}`?"
+    return proposal(path.name, beside)
 
 
 def is_pipe(source: str | PathLike[str]) -> bool:
