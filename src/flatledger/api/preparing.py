@@ -127,7 +127,7 @@ class Preparation:
         self._begun_again.append(again)
 
     def check_names(self, run: Run) -> None:
-        """Raise LayoutError for a path that no record had and that is a slip of the pen.
+        """Raise LayoutError for a path that no record had and that is mistyped.
 
         Others are pointed out. The names that there are come from all records, which are looked at
         once more where that can be done.

@@ -129,6 +129,7 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
         sample=sample,
         headings=layout.headings,
         layout=layout.name,
+        decimal_char=layout.output.decimal_char,
     )
 
 

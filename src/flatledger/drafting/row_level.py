@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 
 from ..layout.source_options import CATALOGUE
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
@@ -43,11 +43,23 @@ def row_level(result: SurveyResult, levels: Levels) -> str:
     row = RECORD
     while True:
         below = [path for path in _next_below(row, levels) if _is_usual(path, row, result, levels)]
+        if not below and result.records == 1:  # what has one entry may wrap what repeats
+            below = _wrapping(row, levels, homes)
         if not below:
             return row
         row = max(below, key=lambda path: levels[path].entries)
-        if row in homes:
+        if row in homes and (levels[row].entries > 1 or not _next_below(row, levels)):
             return row
+
+
+def _wrapping(row: str, levels: Levels, homes: Container[str]) -> list[str]:
+    """The levels right below another that hold a level which repeats, or all there is."""
+    below = _next_below(row, levels)
+    return [
+        path
+        for path in below
+        if row not in homes or any(levels[one].most > 1 for one in _next_below(path, levels))
+    ]
 
 
 def _next_below(row: str, levels: Levels) -> list[str]:

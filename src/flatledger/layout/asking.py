@@ -75,7 +75,7 @@ def read_answer(question: Question, given: Any, today: dt.date) -> Answer:
 
 
 def _listed(given: Any) -> tuple[str, ...]:
-    """Texts parted by commas or blanks, or an iterable of values; each once."""
+    """Texts separated by commas or blanks, or an iterable of values; each once."""
     parts = re.split(r"[,;\s]+", given) if isinstance(given, str) else map(str, given)
     values = dict.fromkeys(map(str.strip, parts))
     values.pop("", None)

@@ -97,7 +97,7 @@ _MENDING = (  # what the parser says, and what is to be done
     ("but found '}'", "a bracket or brace is closed that was not opened, or the other way round"),
     ("but found ']'", "a bracket or brace is closed that was not opened, or the other way round"),
     ("but found ','", "a text with a comma in braces or brackets needs quotes"),
-    ("expected ',' or", "what stands in braces or brackets is parted by commas, and closed"),
+    ("expected ',' or", "what stands in braces or brackets is separated by commas, and closed"),
     ("could not find expected ':'", "this line is no `key: value`; a blank follows the colon"),
     ("found unexpected end of stream", "a quote or bracket is opened and never closed"),
     ("found undefined alias", "a `*` at the beginning needs quotes"),

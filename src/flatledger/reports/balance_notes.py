@@ -6,7 +6,7 @@ import re
 
 from ..run.balance import Balance
 from .fit_text import fit_lines
-from .words import amount, counted
+from .words import amount, counted, times
 
 REOPENED_SHOWN = 5
 _OTHER_PATTERN = re.compile(r"\blike\s+('[^'%_]*[*?][^'%_]*')", re.IGNORECASE)
@@ -124,7 +124,7 @@ def _emptied_note(balance: Balance) -> list[str]:
     if emptied is None:
         return []
     note = f"nothing remained after `{emptied.name or emptied.text}`"
-    met = ", ".join(f"{text} ({count:,})" for text, count in emptied.values.items())
+    met = ", ".join(f"{text} ({times(count)})" for text, count in emptied.values.items())
     met = f"; {emptied.field} was: {met}" if met else ""
     pattern = _OTHER_PATTERN.search(emptied.text)
     hint = pattern[1].replace("*", "%").replace("?", "_") if pattern else ""

@@ -92,7 +92,7 @@ def _grid(*headings: str) -> Grid:
 
 
 def _counts(balance: Balance, rows: str = "rows written") -> Grid:
-    """What was read, less what was taken off it, is what remains."""
+    """What was read, less what left it on the way, is what remains."""
     less = taken_off(balance)
     grid = _grid("", ">read", *(f">{name}" for name in less), ">remaining", "")
     numbers = (balance.read, *less.values(), balance.remaining)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..run.balance import Balance
 from ..values.faults import Fault, FaultKind
-from .words import short
+from .words import short, times
 
 KINDS_SHOWN = 10
 _VALUE = 40
@@ -28,7 +28,7 @@ def kind_line(kind: FaultKind) -> str:
 
     >>> soon = [Fault(at, "raised", "soon", "is not a date", f"R{at}") for at in (2, 5)]
     >>> print(kind_line(FaultKind("raised", "is not a date", 303, {"soon": 302, "x": 1}, soon)))
-    raised: 303 are not a date: soon (302), x (1); first R2 (record 2), R5 (record 5)
+    raised: 303 are not a date: soon (302 times), x (once); first R2 (record 2), R5 (record 5)
     """
     if kind.count == 1:
         return str(kind.first[0])
@@ -39,9 +39,10 @@ def kind_line(kind: FaultKind) -> str:
         told = f"{many} times: {reason}"
     values = [(short(value, _VALUE), count) for value, count in kind.values.items() if value]
     alone = len(values) == 1 and values[0][1] == kind.count
-    shown = values[0][0] if alone else ", ".join(f"{value} ({count:,})" for value, count in values)
+    told_values = (f"{value} ({times(count)})" for value, count in values)
+    shown = values[0][0] if alone else ", ".join(told_values)
     held = f": {shown}" if values else ""
-    first = ", ".join(map(_who, kind.first))
+    first = ", ".join(dict.fromkeys(map(_who, kind.first)))
     return f"{kind.path or 'the source'}: {told}{held}; first {first}"
 
 

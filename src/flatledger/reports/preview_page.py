@@ -7,14 +7,13 @@ from typing import Any
 
 from ..run.preview import PreviewResult
 from ..run.protocols import TotalRow
-from ..values.functions import text_of
 from .balance_notes import notes_of
 from .balance_text import asked_lines, drift_lines, notice_lines, remark_on, taken_off
 from .fault_text import fault_lines
 from .page import render
-from .preview_text import closing, filled
+from .preview_text import closing, filled, rows_left
 from .table_text import WIDEST_CELL
-from .words import if_empty, short, what_it_is
+from .words import cell_text, if_empty, short, what_it_is
 
 
 def preview_page(found: PreviewResult) -> str:
@@ -42,7 +41,10 @@ def _values(found: PreviewResult) -> dict[str, Any]:
         for one in found.columns
     ]
     rows = [
-        {"total": isinstance(row, TotalRow), "cells": [_cell(value) for value in row]}
+        {
+            "total": isinstance(row, TotalRow),
+            "cells": [_cell(value, found.decimal_char) for value in row],
+        }
         for row in found.first
     ]
     numeric = [any(cell["number"] for cell in column) for column in _across(rows)]
@@ -55,7 +57,7 @@ def _values(found: PreviewResult) -> dict[str, Any]:
         "columns": columns,
         "rows": rows,
         "numeric": numeric or [False] * len(found.headings),
-        "more": found.rows - len(rows),
+        "more": rows_left(found),
         "notes": [
             *(*asked_lines(balance), *notes_of(balance)),
             *(*drift_lines(balance), *fault_lines(balance), *notice_lines(balance)),
@@ -68,6 +70,6 @@ def _across(rows: list[dict[str, Any]]) -> list[tuple[Any, ...]]:
     return list(zip(*(row["cells"] for row in rows), strict=True))
 
 
-def _cell(value: Any) -> dict[str, Any]:
-    text = "" if value is None else short(text_of(value), WIDEST_CELL)
+def _cell(value: Any, decimal_char: str) -> dict[str, Any]:
+    text = short(cell_text(value, decimal_char), WIDEST_CELL)
     return {"text": text, "number": isinstance(value, int | Decimal)}

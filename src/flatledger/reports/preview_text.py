@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from ..run.preview import ColumnPreview, PreviewResult
+from ..run.protocols import TotalRow
 from ..values.functions import text_of
 from .balance_text import print_counts
 from .screen import Grid, Screen
@@ -34,7 +35,10 @@ def print_preview(found: PreviewResult, screen: Screen) -> None:
 def closing(found: PreviewResult) -> Iterator[str]:
     """What there would be, and whether it was a sample."""
     for file in found.balance.files:
-        size = f"{counted(file.rows, 'row')}, {file.bytes:,} bytes"
+        totals = min(found.balance.total_rows, file.rows)
+        rows = counted(file.rows - totals, "row")
+        rows += f" and {counted(totals, 'total row')}" if totals else ""
+        size = f"{rows}, {file.bytes:,} bytes"
         yield f"{file.name} would have {size}."
     if found.sample:
         yield (
@@ -76,15 +80,20 @@ def _print_rows(found: PreviewResult, screen: Screen) -> None:
     headings = found.headings
     shown = _fitting(headings, found, screen.width)
     rows = [tuple(row[:shown]) for row in found.first]
-    print_table(headings[:shown], rows, screen, len(rows))
-    if found.rows > len(rows):
-        screen.line(f"… and {found.rows - len(rows):,} more rows")
+    print_table(headings[:shown], rows, screen, len(rows), found.decimal_char)
+    if (more := rows_left(found)) > 0:
+        screen.line(f"… and {counted(more, 'more row')}")
     if shown < len(headings):
         missing = headings[shown:]
         names = ", ".join(missing[:MISSING_NAMED]) + (", …" if len(missing) > MISSING_NAMED else "")
         hidden = counted(len(missing), "column")
         ways = "A wider window shows more, and --html PAGE all of them."
         screen.line(f"{hidden} did not fit: {names}. {ways}")
+
+
+def rows_left(found: PreviewResult) -> int:
+    """How many rows there are beside the first, total rows apart."""
+    return found.balance.rows - sum(not isinstance(row, TotalRow) for row in found.first)
 
 
 def _fitting(headings: Sequence[str], found: PreviewResult, width: int) -> int:

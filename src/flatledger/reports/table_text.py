@@ -6,16 +6,19 @@ from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
-from ..values.functions import text_of
 from .screen import Grid, Screen
-from .words import short
+from .words import cell_text, short
 
 WIDEST_CELL = 200
 _GAP = 2
 
 
 def print_table(
-    headings: Sequence[str], rows: Iterable[tuple[Any, ...]], screen: Screen, most: int
+    headings: Sequence[str],
+    rows: Iterable[tuple[Any, ...]],
+    screen: Screen,
+    most: int,
+    decimal_char: str = ".",
 ) -> None:
     """Print rows under their headings, numbers to the right; say how many more there are."""
     every = list(rows)
@@ -30,11 +33,7 @@ def print_table(
     }
     grid = Grid(headings, numeric, gap=_GAP)
     for row in rows:
-        grid.add(*map(_shown, row))
+        grid.add(*(short(cell_text(cell, decimal_char), WIDEST_CELL) for cell in row))
     screen.grid(grid)
     if len(every) > most:
         screen.line(f"… and {len(every) - most:,} more rows")
-
-
-def _shown(cell: Any) -> str:
-    return "" if cell is None else short(text_of(cell), WIDEST_CELL)

@@ -11,6 +11,7 @@ from typing import Any
 from ..run.describing import TableColumn
 from ..structure.survey import FieldSurvey, SurveyResult
 from ..values.code_lists import code_list
+from ..values.functions import text_of
 from ..values.numbers import Unreadable
 from ..values.visible import visible
 
@@ -66,6 +67,23 @@ def short(text: str, longest: int) -> str:
     """
     text = " ".join(text[: 10 * longest].split())
     return text if len(text) <= longest else text[: longest - 1] + "…"
+
+
+def cell_text(cell: Any, decimal_char: str = ".") -> str:
+    """A cell as text, with the mark of decimals that a file has.
+
+    >>> cell_text(Decimal("4.95"), ","), cell_text(None), cell_text("4.95", ",")
+    ('4,95', '', '4.95')
+    """
+    if cell is None:
+        return ""
+    text = text_of(cell)
+    return text.replace(".", decimal_char) if isinstance(cell, Decimal) else text
+
+
+def times(count: int) -> str:
+    """How often something comes."""
+    return "once" if count == 1 else f"{count:,} times"
 
 
 def share(part: int, whole: int) -> str:
@@ -155,7 +173,7 @@ def what_it_is(column: TableColumn) -> str:
         given, unit = column.converted_from, column.unit
         parts.append(f"from {given} to {unit}" if given else f"converted to {unit}")
     if column.decimals is not None:
-        parts.append(f"rounded to {column.decimals} decimals")
+        parts.append(f"rounded to {counted(column.decimals, 'decimal')}")
     parts += [f"as {column.datatype}"] if column.datatype else []
     parts += ["by a code list"] if column.translated else []
     parts += [f"written {column.format}"] if column.format else []

@@ -6,12 +6,15 @@ from collections.abc import Iterator
 from itertools import islice
 from typing import Any
 
+import msgspec
+
 from ..language import nodes as n
 from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..plan.known import Known, known_of
 from ..plan.plan import Plan
 from ..structure.levels import level_name, levels_line
 from ..structure.trees import IS_COUNTED
+from ..values.faults import FaultKind
 from ..values.functions import text_of
 from .balance import (
     Asked,
@@ -68,7 +71,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         ],
         fault_count=state.faults.count,
         fault_places=dict(state.faults.places.most_common()),
-        fault_kinds=state.faults.told_kinds(),
+        fault_kinds=[_with_heading(plan, one) for one in state.faults.told_kinds()],
         faults=state.faults.kept,
         keyless=list(_keyless(keyless)),
         drift=state.drift.drift(),
@@ -191,6 +194,16 @@ def _keyless(found: dict[str, Any]) -> Iterator[Keyless]:
         if name != heading and count:
             start = f"{name}{NO_COLUMN}"
             yield Keyless(name, count, [v for other, v in found.items() if other.startswith(start)])
+
+
+def _with_heading(plan: Plan, kind: FaultKind) -> FaultKind:
+    """Faults of a formula, with the heading of the column that it is."""
+    for one in plan.layout.columns:
+        if one.value is not None and one.value.text == kind.path != one.heading:
+            if isinstance(one.value.node, n.FieldPath):
+                return kind
+            return msgspec.structs.replace(kind, path=f"{one.heading} ({kind.path})")
+    return kind
 
 
 def _near(found: ListCount) -> str:

@@ -22,7 +22,8 @@ class ColumnPreview(msgspec.Struct):
 
 
 class PreviewResult(msgspec.Struct):
-    """What an export will give: nothing has been written."""
+    """What an export will give: nothing has been written. ``decimal_char`` is what stands between
+    the digits of a number in the file."""
 
     columns: list[ColumnPreview]
     plan: list[str]
@@ -32,3 +33,4 @@ class PreviewResult(msgspec.Struct):
     sample: bool
     headings: tuple[str, ...]
     layout: str
+    decimal_char: str = "."

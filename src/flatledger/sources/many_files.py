@@ -21,7 +21,7 @@ from .reader import BaseReader
 from .tables import TableReader
 
 _SHOWN = 5
-NO_PICTURE = "it is no picture"
+NO_PICTURE = "it is not a picture"
 _MOST_AHEAD = 32  # files that are open at once
 
 

@@ -68,7 +68,7 @@ class PhotoReader(BaseReader):
                 with Image.open(file, formats=FORMATS) as picture:
                     return self._told(picture, path)
             except (OSError, SyntaxError, ValueError) as error:
-                what = f"{self.name} is no picture that can be read (JPEG, TIFF, PNG, WebP)"
+                what = f"{self.name} is not a picture that can be read (JPEG, TIFF, PNG, WebP)"
                 why = "" if isinstance(error, UnidentifiedImageError) else f": {error}"
                 raise SourceError(f"{what}{why}") from None
             finally:
