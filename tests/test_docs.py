@@ -83,3 +83,24 @@ def test_the_list_of_messages_is_the_one_of_the_code() -> None:
     spec.loader.exec_module(made)
     listed = (ROOT / "docs" / "messages.md").read_text("utf-8")
     assert listed == made.page(), "`make messages` writes it anew: read it through"
+
+
+HOW_TO = (ROOT / "docs" / "how-to.md").read_text(encoding="utf-8")
+QUESTIONS = re.findall(
+    r"^## (.*?)\n.*?```csv\n(.*?)```.*?```yaml\n(.*?)```.*?```text\n(.*?)```", HOW_TO, re.M | re.S
+)
+
+
+@pytest.mark.parametrize(("question", "source", "layout", "table"), QUESTIONS)
+def test_each_answer_gives_what_it_shows(
+    question: str, source: str, layout: str, table: str, tmp_path: Path
+) -> None:
+    (tmp_path / "source.csv").write_text(source, encoding="utf-8")
+    made = flatledger.Layout.from_text(layout)
+    balance = flatledger.export(made, tmp_path / "source.csv", tmp_path / "table.csv")
+    assert (tmp_path / "table.csv").read_bytes().decode().splitlines() == table.splitlines()
+    assert (balance.balanced, balance.fault_count) == (True, 0), question
+
+
+def test_every_question_is_tried() -> None:
+    assert len(QUESTIONS) == HOW_TO.count("\n## ") >= 6

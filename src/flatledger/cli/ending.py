@@ -90,9 +90,6 @@ def _code_of(call: Callable[[], object]) -> int:
         found = call()
     except SystemExit as end:
         found = end.code
-    except click.exceptions.NoArgsIsHelpError as error:
-        click.echo(error.format_message())
-        return 0
     except click.UsageError as error:
         from ..values.visible import visible
 

@@ -125,6 +125,7 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     help=help_texts.MAIN,
     epilog=EPILOG,
     context_settings={"help_option_names": ["-h", "--help"]},
+    invoke_without_command=True,
 )
 @click.option(
     "--version",
@@ -134,8 +135,10 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     callback=_version,
     help="Say which version this is.",
 )
-def flatledger() -> None:
-    pass  # each command does its own
+@click.pass_context
+def flatledger(context: click.Context) -> None:
+    if context.invoked_subcommand is None:
+        click.echo(context.get_help())
 
 
 @flatledger.command(help=help_texts.EXPORT)
