@@ -124,7 +124,7 @@ def test_values_are_as_a_file_would_have_them() -> None:
         Kind.LAMP: "lamp",
         made: str(made),
         PurePosixPath("a/b"): "a/b",
-        dt.timedelta(days=1, hours=2): "P1DT7200S",
+        dt.timedelta(days=1, hours=2): "PT26H",
         dt.date(2026, 3, 31): "2026-03-31",
         flatledger.Interval(14, dt.timedelta(days=3)): "P14M3D",
         np.int64(7): 7,

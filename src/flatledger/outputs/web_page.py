@@ -3,7 +3,9 @@ a network, and which can be printed."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
+from decimal import Decimal
 from functools import cache
 from html import escape
 from typing import Any
@@ -93,12 +95,20 @@ class WebPage(StreamedWriter):
             value = ""
             if patterned and cell is not None:
                 value = f' data-value="{self._escaped(text_of(cell))}"'
-            kind = "n" if numeric else "tree" if at == self._tree.shown_at else ""
+            kind = "tree" if at == self._tree.shown_at else ""
+            if numeric or (isinstance(cell, _NUMBERS) and cell.__class__ is not bool):
+                kind = "n"
+            elif not kind and _UNBROKEN.fullmatch(text):
+                kind = "w"
             of_kind = f' class="{kind}"' if kind else ""
             yield f"<td{of_kind}{value}>{self._escaped(text)}</td>"
 
     def _escaped(self, text: str) -> str:
         return escape(self.fit(text)).replace("\r", "&#13;")
+
+
+_NUMBERS = int | Decimal  # also in a column of which it is not known beforehand
+_UNBROKEN = re.compile(r"(?=.*[-/])\S{1,30}")  # an identifier or a date, which is not broken
 
 
 class _Standing:

@@ -47,6 +47,7 @@ _STYLES: dict[str, dict[str, Any]] = {
     "subtotal": {"bold": True, "top": 1},
     "whole": {"bold": True, "top": 1, "bottom": 6},
     "moment": {"align": "left", "indent": 1},
+    "indented": {"indent": 1},
     "wrap": {"text_wrap": True, "valign": "top"},
 }
 
@@ -109,6 +110,8 @@ class Workbook(SheetWriter):
         for at, row in enumerate(header, first):
             for place, text in enumerate(row):
                 self._text(at, place, text, "heading number" if self.numeric[place] else "heading")
+        for place in range(len(self.columns)):
+            sheet.set_column(place, place, None, self._beside_figures(place))
         self.at = self.above
         if header:
             sheet.freeze_panes(self.at, 0)
@@ -117,10 +120,15 @@ class Workbook(SheetWriter):
         sheet.set_paper(_A4)
         sheet.fit_to_pages(1, 0)
 
+    def _beside_figures(self, place: int) -> Any:
+        """The format of a column of texts right after figures, which do not touch then."""
+        beside = place > 0 and self.numeric[place - 1] and not self.numeric[place]
+        return self._format("", "indented") if beside else None
+
     def end_sheet(self) -> None:
         sheet, last = self._sheet, len(self.columns) - 1
         for place in range(len(self.columns)):
-            sheet.set_column(place, place, self.widths.of(place))
+            sheet.set_column(place, place, self.widths.of(place), self._beside_figures(place))
         if self.widths.landscape:
             sheet.set_landscape()
         if self.layout.header_rows:

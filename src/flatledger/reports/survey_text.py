@@ -74,7 +74,7 @@ class _Row:
         self.examples = [one for one in [*self.examples, longest] if one]
 
 
-_HEADINGS = ["path", "called", "filled", "different", "type", "note", "examples"]
+_HEADINGS = ["path", "called", "filled", "different", "type", "see", "examples"]
 _TO_THE_RIGHT = (2, 3)
 
 
