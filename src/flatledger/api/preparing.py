@@ -219,27 +219,28 @@ class Preparation:
                 known[column.spread.name] = tuple(self.keys[column.heading])
         return known
 
-    def balance(self, run: Run) -> ShownBalance:
-        """The balance of a run that has ended, with what its source and its layout tell."""
+    def balance(self, run: Run, *, closely: bool = False) -> ShownBalance:
+        """The balance of a run that has ended, with what its source and its layout tell. With
+        ``closely`` a table is looked through for rows that are sums without a word for it too."""
         balance = ShownBalance.of(run.balance())
         balance.lookups = lookup_counts(run.reader)
         balance.opened_by = opened_by(self._definitions)
         balance.fit = self.layout.fit
         balance.begun_again = self._begun_again
         self._tell_blank_columns(run, balance)
-        self._tell_total_rows(run, balance)
+        self._tell_total_rows(run, balance, closely)
         balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
 
-    def _tell_total_rows(self, run: Run, balance: Balance) -> None:
+    def _tell_total_rows(self, run: Run, balance: Balance, closely: bool) -> None:
         """Point out rows that are totals of others, where rows are labelled so and nobody has said
         what becomes of them; the source is looked at once more where that can be done."""
         labelled = run.reader.account.labelled
-        if not labelled:
-            return
-        told = [f"{labelled[0]} is labelled as a total; is it one of the rows above it?"]
-        if self._plain.again:
-            told = notices_of(total_rows_of(self._plain), unlabelled=False)
+        closely = closely and not self.layout.source.table.total_rows.said
+        if self._plain.again and (labelled or closely):
+            told = notices_of(total_rows_of(self._plain), unlabelled=closely)
+        else:
+            told = [f"{one} is labelled as a total; does it sum up others?" for one in labelled[:1]]
         balance.notices = [*balance.notices, *told]
 
     def _all_met(self, run: Run) -> Place:

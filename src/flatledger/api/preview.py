@@ -113,7 +113,7 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
                 writer.write(block)
         if not sample:
             prepared.check_names(run)
-        balance = prepared.balance(run)
+        balance = prepared.balance(run, closely=not sample)
         for writer in writers:
             writer.finish(balance)
     for name, writer in zip(_names(layout.output), writers, strict=True):

@@ -50,6 +50,8 @@ def total_rows_of(source: Source) -> TotalRows:
     seen = TotalRowsSeen()
     with source.open() as reader:
         for batch in reader.batches():
+            if batch.origin.rows is None:  # these are no rows of a table
+                break
             seen.look_at(batch.records, batch)
     return seen.found()
 

@@ -11,6 +11,7 @@ import msgspec
 
 from ..errors import SourceError
 from ..run.protocols import Batch
+from ..structure.levels import level_name
 from ..values.faults import Fault, shown
 from .deep_json import decode_deep
 from .double_keys import DoubleKeys
@@ -52,6 +53,8 @@ class JsonReader(BaseReader):
         self.name = data.name
         self._data = data
         self._names = options.records
+        places = [level_name(path) for path in options.records if path]
+        self.manner = f"JSON, each entry of {' and of '.join(places)} a record" if places else ""
         self._double_keys = options.double_keys
         self._largest = options.largest
         self._chunks: Iterator[bytes] = map(_as_lines, data.chunks())
