@@ -259,7 +259,7 @@ def test_a_preview_says_what_the_export_then_does(tool: Tool, demo: Path) -> Non
     )
     assert (short.rows, short.sample) == (1_000, True)
     shown = tool("preview", "requisition-lines.yaml", "requisitions.jsonl", "--sample")
-    assert "requisition-lines.csv would have 83 rows and 10 total rows, 7,160 bytes." in shown.stdout
+    assert "would have 83 rows and 10 total rows, 7,160 bytes." in shown.stdout
     assert "This is a sample" in shown.stdout
     assert not (demo / "requisition-lines.csv").exists()
 

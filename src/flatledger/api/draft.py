@@ -17,8 +17,8 @@ from ..sources import AnySource
 from ..structure.survey import SurveyResult
 from .form_files import read_form
 from .layout import Layout
-from .survey import SAMPLE, SHORT_ROWS, TOTAL_ROWS, survey
-from .total_rows import rows_told
+from .survey import SAMPLE, SHORT_ROWS, TOTAL_ROWS, short_rows_told, survey
+from .total_rows import notices_of, rows_told
 
 _MANY = 10  # one in so many rows that ends early makes a draft take them all
 
@@ -83,9 +83,13 @@ def draft(
 
     result = looked_at(reading)
     added = _said_of_rows(result)
-    if added and _can_be_read_again(source):
-        reading = {**(reading or {}), **added}
-        before, result = result, looked_at(reading)
+    if added:
+        reading, before = {**(reading or {}), **added}, result
+        if _can_be_read_again(source):
+            result = looked_at(reading)
+        settled = notices_of(before.total_rows, unlabelled=True) if TOTAL_ROWS in added else []
+        settled += short_rows_told(before.short_rows) if SHORT_ROWS in added else []
+        result.notices = [one for one in result.notices if one not in settled]
         if TOTAL_ROWS in added:
             rows = rows_told(before.total_rows.rows)
             result.notices.append(f"{rows} sum up others, and are left out")

@@ -103,10 +103,8 @@ def survey(
     tops, found = _gathered(
         source, records, sample, None, progress, largest_record, reading, looking
     )
-    if found.short_rows and SHORT_ROWS not in (reading or {}):
-        end = "row ends" if found.short_rows == 1 else "rows end"
-        what = "`source: {short-rows: blank}` takes what is missing for blank"
-        found.notices.append(f"{found.short_rows:,} {end} early, and are left out; {what}")
+    if SHORT_ROWS not in (reading or {}):
+        found.notices += short_rows_told(found.short_rows)
     if totals is not None:
         found.total_rows = totals.found()
         found.notices += notices_of(found.total_rows, unlabelled=True)
@@ -134,6 +132,14 @@ def survey(
     if found.records == 1 and found.complete and records is None:
         point_at_records(found, places, top.of_elements)
     return msgspec.structs.replace(found, fields=places)
+
+
+def short_rows_told(count: int) -> list[str]:
+    """What is pointed out of rows that end early, where there are any."""
+    if not count:
+        return []
+    end = "row ends early, and is left out" if count == 1 else "rows end early, and are left out"
+    return [f"{count:,} {end}; `source: {{short-rows: blank}}` takes what is missing for blank"]
 
 
 def survey_kinds(
