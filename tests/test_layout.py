@@ -107,7 +107,7 @@ output: {delimiter: '|', header: off, quote-char: "'"}
         ("", "0:0 the layout is empty"),
         (
             "columns: [1\nb: 2",
-            "2:2 what stands in braces or brackets is parted by commas, and closed: b: 2",
+            "2:2 what stands in braces or brackets is separated by commas, and closed: b: 2",
         ),
         ("row-per: lines", "1:1 `columns` is missing"),
         ("columns: [{A: {value: }}]", "1:22 column `A` has no value"),

@@ -130,7 +130,7 @@ def test_what_is_hostile_in_a_picture_is_an_error_or_its_fault(tmp_path: Path) -
     assert [f.reason[:22] for f in rows.balance.faults] == ["has more than 10 MB; t"] * 2
     for broken, why in (
         (b"", r"a.jpg is empty (0 bytes)"),
-        (b"\xff\xd8\xff", "a.jpg is no pi"),
+        (b"\xff\xd8\xff", "a.jpg is not a"),
     ):
         (folder / "a.jpg").write_bytes(broken)
         rows = flatledger.table(layout, folder)

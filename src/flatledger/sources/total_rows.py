@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from decimal import Decimal
-from functools import partial
 from typing import Any
 
 from ..errors import SourceError
@@ -17,7 +16,7 @@ from ..structure.total_rows import (
     TotalRowsLook,
     explained,
     is_blank,
-    label_of,
+    labels_among,
     number_of,
 )
 from .row_texts import RowBlock
@@ -36,9 +35,7 @@ def total_rows_in(reader: Reader) -> TotalRows:
 
 def look_at(look: TotalRowsLook, records: Sequence[Any], origin: Origin) -> None:
     """Let the rows of a batch be looked at."""
-    numbers = _Numbers(origin)
-    for at, record in enumerate(records):
-        look.add(record, partial(numbers.at, at))
+    look.add(records, _Numbers(origin).at)
 
 
 class _Numbers:
@@ -83,9 +80,8 @@ class LabelWatch:
             yield block
 
     def _look(self, block: RowBlock) -> None:
-        for place, row in enumerate(block.rows):
-            if label := label_of(row):
-                self.seen.append(f"{block.where(place)} ({label})")
+        for place, label in labels_among(block.rows).items():
+            self.seen.append(f"{block.where(place)} ({label})")
 
 
 class TotalRowsDropped:
@@ -121,9 +117,9 @@ class TotalRowsDropped:
     def _without(self, block: RowBlock) -> RowBlock:
         kept: list[int] = []
         odd = list(block.odd)
+        labels = labels_among(block.rows)
         for place, row in enumerate(block.rows):
-            label = label_of(row)
-            if label and all(at < len(row) and is_blank(row[at]) for at in self._blank):
+            if place in labels and all(at < len(row) and is_blank(row[at]) for at in self._blank):
                 if self._sums_up(row, block.number(place)):
                     self._leave_out(f"{block.unit} {block.number(place):,}")
                     continue

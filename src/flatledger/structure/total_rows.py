@@ -30,9 +30,15 @@ _WORDS = (  # of the languages that we know
     "razem", "cyfanswm", "итого", "всего", "合計", "小計",
 )  # fmt: skip
 _WORD = "|".join(sorted(map(re.escape, _WORDS), key=len, reverse=True))
+_STEMS: list[str] = []  # of which each word has one
+for _one in sorted(map(str.casefold, _WORDS), key=len):
+    if not any(stem in _one for stem in _STEMS):
+        _STEMS.append(_one)
 _LABEL = re.compile(rf"\W*(?:{_WORD})(?!\w)|(?:.*\W)?(?:{_WORD})\W*$", re.IGNORECASE | re.DOTALL)
 _GROUPED = re.compile(r"[-+(]?\d{1,3}(?:,\d{3})+(?:\.\d+)?\)?|[-+(]?\d+(?:\.\d+)?\)?")
 _WITH_COMMA = re.compile(r"[-+(]?\d{1,3}(?:[.\s\u00a0\u202f]\d{3})*,\d+\)?")
+_STARTS = frozenset("0123456789.,-+(£$€¥ \u00a0")
+_LONGEST = 40  # letters of a number
 _SIGNS = re.compile(r"^[£$€¥]\s?|\s?(?:[£$€¥%]|[A-Z]{3})$")
 _YEARS = frozenset(map(Decimal, range(1500, 2101)))
 _FEWEST = 3  # rows that one without a label sums up
@@ -93,8 +99,8 @@ def number_of(cell: Any) -> Decimal | None:
     (Decimal('5095.00'), Decimal('4.95'), Decimal('3'), None)
     """
     if cell.__class__ is str:
-        return _number_in(cell)
-    if isinstance(cell, bool) or cell is None:
+        return _number_in(cell) if cell[:1] in _STARTS and len(cell) < _LONGEST else None
+    if cell is None or isinstance(cell, bool):
         return None
     if isinstance(cell, int | Decimal):
         return Decimal(cell)
@@ -106,10 +112,22 @@ def is_blank(cell: Any) -> bool:
     return cell is None or (cell.__class__ is str and not cell.strip())
 
 
-def label_of(cells: Iterable[Any]) -> str:
-    """The first filled cell of a row where a word for a total stands in it; else nothing."""
-    first = next((cell for cell in cells if not is_blank(cell)), None)
-    return str(first).strip() if is_label(first) else ""
+def labels_among(rows: Sequence[Sequence[Any]]) -> dict[int, str]:
+    """The labels of the rows that have one, by their places."""
+    first = [
+        cell if (cell := row[0]).__class__ is str and cell and not cell.isspace() else _first(row)
+        for row in rows
+    ]
+    together = "\n".join(first).casefold()
+    if not any(stem in together for stem in _STEMS):
+        return {}
+    return {place: cell.strip() for place, cell in enumerate(first) if is_label(cell)}
+
+
+def _first(row: Sequence[Any]) -> str:
+    """The first filled cell of a row, where it is a text."""
+    found = next((cell for cell in row if not is_blank(cell)), "")
+    return found if isinstance(found, str) else ""
 
 
 class Running:
@@ -184,12 +202,16 @@ class _Column:
         self.name = name
         self.filled = self.numbers = self.years = self.codes = 0
 
-    def add(self, cell: Any, number: Decimal | None) -> None:
-        self.filled += 1
-        if number is not None:
-            self.numbers += 1
-            self.years += number in _YEARS
-            self.codes += cell.__class__ is str and _CODE.match(cell) is not None
+    def add(self, cells: Sequence[Any], numbers: Sequence[Decimal | None]) -> None:
+        """Take in cells, with the numbers in them."""
+        self.filled += len(cells) - sum(map(is_blank, cells))
+        met = [number for number in numbers if number is not None]
+        if met:
+            self.numbers += len(met)
+            self.years += sum(number in _YEARS for number in met)
+            self.codes += sum(
+                cell.__class__ is str and _CODE.match(cell) is not None for cell in cells
+            )
 
     @property
     def is_figure(self) -> bool:
@@ -212,35 +234,44 @@ class TotalRowsLook:
         self._labelled: list[_Labelled] = []
         self._unlabelled: list[int] = []
 
-    def add(self, record: Mapping[str, Any], number: Callable[[], int]) -> None:
-        """Take in a row, which has a ``number``."""
-        if not self._columns:
-            self._columns = [_Column(name) for name in record]
-            self._data, self._since = Running(len(record)), Running(len(record))
-        cells = tuple(record.get(one.name) for one in self._columns)
-        numbers = {at: n for at, cell in enumerate(cells) if (n := number_of(cell)) is not None}
-        label = label_of(cells)
-        if label:
-            if len(self._labelled) < MOST:
-                here = self._data.here
-                self._labelled.append(_Labelled(number(), label, cells, numbers, here))
-            self._since = Running(len(cells))
+    def add(self, records: Sequence[Mapping[str, Any]], number: Callable[[int], int]) -> None:
+        """Take in rows, each of which has a ``number`` by its place among them."""
+        if not records:
             return
-        if self._is_sum(numbers):
-            self._unlabelled.append(number())
-            self._since = Running(len(cells))
-        self._since.add(numbers.items())
-        self._data.add(numbers.items())
-        for at, (column, cell) in enumerate(zip(self._columns, cells, strict=True)):
-            if not is_blank(cell):
-                column.add(cell, numbers.get(at))
+        if not self._columns:
+            self._columns = [_Column(name) for name in records[0]]
+            self._data, self._since = (Running(len(self._columns)) for _ in range(2))
+        cells = [[record.get(one.name) for record in records] for one in self._columns]
+        numbers = [[number_of(cell) for cell in column] for column in cells]
+        labels = labels_among(list(zip(*cells, strict=True)))
+        numeric = [at for at, found in enumerate(numbers) if any(n is not None for n in found)]
+        for place in range(len(records)):
+            own = [(at, n) for at in numeric if (n := numbers[at][place]) is not None]
+            if place in labels:
+                row = tuple(column[place] for column in cells)
+                self._note(_Labelled(number(place), labels[place], row, dict(own), self._data.here))
+                continue
+            if self._since.rows >= _FEWEST and len(own) > 1 and self._is_sum(own):
+                self._unlabelled.append(number(place))
+                self._since = Running(len(self._columns))
+            self._since.add(own)
+            self._data.add(own)
+        for at, column in enumerate(self._columns):
+            if labels:
+                cells[at] = [cell for place, cell in enumerate(cells[at]) if place not in labels]
+                numbers[at] = [n for place, n in enumerate(numbers[at]) if place not in labels]
+            column.add(cells[at], numbers[at])
 
-    def _is_sum(self, numbers: Mapping[int, Decimal]) -> bool:
+    def _note(self, row: _Labelled) -> None:
+        if len(self._labelled) < MOST:
+            self._labelled.append(row)
+        self._since = Running(len(self._columns))
+
+    def _is_sum(self, numbers: Sequence[tuple[int, Decimal]]) -> bool:
         """Whether two or more figures are the sums of all rows since the last such one."""
-        since, figures = self._since, {at: one for at, one in numbers.items() if one}
-        if since.rows < _FEWEST or len(figures) < 2:
-            return False
-        return all(_alike(since.sums[at], number) for at, number in figures.items())
+        figures = [(at, one) for at, one in numbers if one]
+        sums = self._since.sums
+        return len(figures) > 1 and all(_alike(sums[at], number) for at, number in figures)
 
     def found(self) -> TotalRows:
         """What was found, once all rows have been given."""
