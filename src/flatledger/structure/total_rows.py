@@ -21,7 +21,7 @@ from ..values.numbers import read_decimal
 from .recognising import is_identifier
 
 ENOUGH = 0.9
-MOST = 20_000  # rows with a word for a total that are looked at
+MOST = 5_000  # rows with a word for a total that are looked at
 _WORDS = (  # of the languages that we know
     "grand total", "total", "totals", "subtotal", "subtotals", "sub-total", "sub total", "sum",
     "overall", "gesamtsumme", "zwischensumme", "summe", "gesamt", "insgesamt", "total général",
