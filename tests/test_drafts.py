@@ -92,7 +92,7 @@ def table_of(drafted: str, source: Any, *, faults: bool) -> list[dict[str, str]]
     return list(csv.DictReader(io.StringIO(stream.getvalue().decode(), newline="")))
 
 
-@settings(max_examples=400)
+@settings(max_examples=150)
 @given(records=sources(), sample=st.sampled_from([None, 1, 2]))
 def test_a_drafted_table_shows_every_value_as_it_stands(
     records: list[Any], sample: int | None
@@ -114,7 +114,7 @@ def test_a_drafted_table_shows_every_value_as_it_stands(
             assert cell == meant or guarded, (path, drafted)
 
 
-@settings(max_examples=600)
+@settings(max_examples=300)
 @given(text=st.one_of(*(one for name, one in SHAPES.items() if name not in ("number", "truth"))))
 def test_each_typing_gives_back_what_it_takes(text: str) -> None:
     """Read and written by the engine itself, as a draft has it."""

@@ -76,7 +76,7 @@ def totals(source: bytes, **keys: Any) -> tuple[list[Any], Any]:
     return [*list(rows)[-1][2:]], rows.balance
 
 
-@settings(max_examples=150)
+@settings(max_examples=80)
 @given(made=grouped(), form=st.sampled_from([as_csv, as_workbook]), turned=st.booleans())
 def test_total_rows_are_found_and_left_out(
     made: tuple[list[Row], list[Row]], form: Callable[[list[Row]], bytes], turned: bool
@@ -96,7 +96,7 @@ def test_total_rows_are_found_and_left_out(
     assert "sum up others" in drafted or "sums up others" in drafted
 
 
-@settings(max_examples=100)
+@settings(max_examples=60)
 @given(
     made=grouped(),
     place=st.integers(0, 30),
