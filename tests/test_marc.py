@@ -252,7 +252,7 @@ def test_a_broken_record_is_a_fault_with_its_place_and_the_next_is_read(way: str
         (
             b"1 \x1faLogbook",
             b"1 0\x1faogbook",
-            "field 245: it has 3 indicators; the field is left out",
+            "field 245: it has 3 indicators, and not 2; the field is",
         ),
     ],
 )

@@ -198,3 +198,27 @@ def test_the_total_rows_of_our_own_json_are_known(tool: Tool, tmp_path: Path) ->
     assert drafted.returncode == 0
     done = tool("export", "d.yaml", "t.jsonl", "-o", "-")
     assert done.stdout.splitlines() == ["Qty", "2", "3", "5"]
+
+
+@pytest.mark.parametrize("said", ["drop", {"drop": ["By"]}])
+def test_rows_that_are_left_out_as_faulty_are_in_no_sum(said: Any) -> None:
+    """One bad line among the others changes nothing of what the total rows are held against."""
+    text = b'Part,By,Cost\na,x,5\nbad\n"oops,y,1\nb,y,5\nTOTAL,,10\nc,z,1,9,9\nGrand total,,10\n'
+    layout = {
+        "source": {"format": "csv", "total-rows": said},
+        "columns": [{"C": {"value": "Cost", "total": "sum"}}],
+    }
+    rows = flatledger.table(layout, io.BytesIO(text))
+    assert list(rows) == [(5,), (5,), (10,)]
+    assert rows.balance.totals_left_out.where == ("line 6", "line 8")
+
+
+def test_where_no_column_tells_them_nothing_is_left_out() -> None:
+    text = b"Part,Cost\nTotal care,5\nb,5\nSubtotal kit,10\n"
+    layout = {
+        "source": {"total-rows": "drop"},
+        "columns": [{"C": {"value": "Cost", "total": "sum"}}],
+    }
+    rows = flatledger.table(layout, io.BytesIO(text))
+    assert list(rows) == [(5,), (5,), (10,), (20,)]
+    assert "no column that others fill is blank in it" in rows.balance.notices[0]

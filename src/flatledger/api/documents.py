@@ -11,10 +11,12 @@ from typing import Any, TypeVar
 
 import msgspec
 
+from ..drafting.wording import last_name
 from ..sources import AnySource
 from ..structure.path_texts import path_of
 from ..structure.spots import Spot
 from ..structure.survey import FieldSurvey, SurveyResult, settle
+from ..values.visible import shell_quoted
 
 LINES = (".jsonl", ".ndjson")  # in which a record stands on a line
 Result = TypeVar("Result", bound=SurveyResult)
@@ -57,11 +59,11 @@ def _lists_of_objects(spot: Spot, path: str) -> Iterator[tuple[str, Spot]]:
 def as_records(found: Result, path: str, spot: Spot) -> Result:
     """The survey of the records that lie at a path in a document."""
     spot.top = True
-    where, whole = typed_records(path, spot.of_elements), "$"
+    where, whole = typed_records(path, spot.of_elements), "'$'"
     states, manner = {**found.states, "records": path}, found.manner
     if spot.of_elements:
         whole, manner = str(found.states.get("records", "")), f"XML, each <{where}> a record"
-        states["records"] = where
+        states["records"] = last_name(path)
     notice = (
         f"the records are taken to be the {spot.objects:,} of {where}, the only list of objects "
         f"in the document; --records {whole} takes the document as one record"
@@ -86,18 +88,13 @@ def point_at_records(found: SurveyResult, fields: Sequence[FieldSurvey], element
 
 
 def typed_records(path: str, elements: bool) -> str:
-    """What says that the records are at a path: of XML the name alone."""
-    name = re.split(r"\.|\['|'\]", path.removesuffix("']"))[-1]
-    return typed_path(name if elements else path)
+    """What says in a shell that the records are at a path: of XML the name alone.
 
-
-def typed_path(path: str) -> str:
-    """A path as it can be typed in a shell.
-
-    >>> print(typed_path("data.items"), typed_path("['a b']"))
-    data.items "['a b']"
+    >>> print(typed_records("data.items", False), typed_records("stores['s:item']", True))
+    data.items s:item
     """
-    return path if re.fullmatch(r"[\w.*-]+", path) else f'"{path}"'
+    said = last_name(path) if elements else path
+    return said if re.fullmatch(r"[\w.*:-]+", said) else shell_quoted(said)
 
 
 def outermost_levels(fields: Sequence[FieldSurvey]) -> Iterator[FieldSurvey]:

@@ -60,11 +60,11 @@ def draft(
 ) -> DraftedLayout:
     """The text of a layout for a source (as in `table`): every field at or above the row's level.
 
-    ``row_per`` is left out: the deepest level that most records have is taken, and the comments
-    say what else there is. With ``fit_to`` its columns are those of a published form (CSV or XLSX),
-    filled where a field's name is the heading's, and else blank with proposals. What ``fields``
-    declares is written into it. Raises SourceError,
-    also where there is no such level, and LayoutError where the form can't be read.
+    ``row_per`` is left out: the first level that repeats on the main branch is taken, and the
+    comments say what else there is. With ``fit_to`` its columns are those of a published form (CSV
+    or XLSX), filled where a field's name is the heading's, and else blank with proposals. What
+    ``fields`` declares is written into it. Raises SourceError, also where there is no such level,
+    and LayoutError where the form can't be read.
 
     >>> text = draft([{"no": 1, "unit_price": 2}])
     >>> [line for line in text.splitlines() if line.startswith("  - ")]
@@ -91,8 +91,9 @@ def draft(
         settled += short_rows_told(before.short_rows) if SHORT_ROWS in added else []
         result.notices = [one for one in result.notices if one not in settled]
         if TOTAL_ROWS in added:
-            rows = rows_told(before.total_rows.rows)
-            result.notices.append(f"{rows} sum up others, and are left out")
+            found = before.total_rows.rows
+            do = "sums up others, and is" if len(found) == 1 else "sum up others, and are"
+            result.notices.append(f"{rows_told(found)} {do} left out")
     source_states = {**result.states, **source_keys(records, reading)}
     writer = _writer(result, row_per, source_states, fit_to)
     writer.declared = dict(fields or {})

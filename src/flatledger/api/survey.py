@@ -103,14 +103,9 @@ def survey(
     tops, found = _gathered(
         source, records, sample, None, progress, largest_record, reading, looking
     )
-    if SHORT_ROWS not in (reading or {}):
-        found.notices += short_rows_told(found.short_rows)
     if totals is not None:
         found.total_rows = totals.found()
-        found.notices += notices_of(found.total_rows, unlabelled=True)
-    if equal is not None and (count := equal.count()):
-        what = "record is" if count == 1 else "records are"
-        found.notices.append(f"{count:,} {what} equal in everything to an earlier one")
+    found.notices += _of_rows(found, equal, reading or {})
     top = tops.get("", Spot())
     within = records_within(top) if may_be_document(source, found, records, fields) else None
     if within is not None:
@@ -118,20 +113,38 @@ def survey(
         found = as_records(found, path, top)
     places = _fields(top, found)
     read.tell(places)
-    if HEADER not in (reading or {}):
-        found.notices += first_row_told(found.headings, places)
-    for one in places:
-        if one.marks_totals:
-            are = "record is a total row" if one.filled == 1 else "records are total rows"
-            found.notices.append(
-                f"{one.filled:,} {are} of a table (`{TOTAL}`): `only: [{ALL_BUT_TOTALS}]` leaves "
-                f"{'it' if one.filled == 1 else 'them'} out"
-            )
+    found.notices += _of_fields(found, places, reading or {})
     if not found.records:
         places = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
         point_at_records(found, places, top.of_elements)
     return msgspec.structs.replace(found, fields=places)
+
+
+def _of_rows(
+    found: Survey, equal: EqualRecords | None, reading: Mapping[str, Any]
+) -> Iterator[str]:
+    """What is pointed out of rows that end early, sum up others, or are equal."""
+    if SHORT_ROWS not in reading:
+        yield from short_rows_told(found.short_rows)
+    yield from notices_of(found.total_rows, unlabelled=True)
+    if equal is not None and (count := equal.count()):
+        what = "record is" if count == 1 else "records are"
+        yield f"{count:,} {what} equal in everything to an earlier one"
+
+
+def _of_fields(
+    found: Survey, fields: Sequence[FieldSurvey], reading: Mapping[str, Any]
+) -> Iterator[str]:
+    """What is pointed out of headings that look like data, and of marks of total rows."""
+    if HEADER not in reading:
+        yield from first_row_told(found.headings, fields)
+    for one in fields:
+        if one.marks_totals:
+            are = "record is a total row" if one.filled == 1 else "records are total rows"
+            them = "it" if one.filled == 1 else "them"
+            leaves = f"`only: [{ALL_BUT_TOTALS}]` leaves {them} out"
+            yield f"{one.filled:,} {are} of a table (`{TOTAL}`): {leaves}"
 
 
 def short_rows_told(count: int) -> list[str]:

@@ -82,9 +82,10 @@ def _added_in(found: TotalRows, sums: Sequence[TotalRow]) -> str:
     one = len(sums) == 1
     what = f"{rows_told(sums)} {'sums' if one else 'sum'} up others"
     counted = f"{'it is' if one else 'they are'} counted with them"
+    them = "it" if one else "them"
     if not found.blank:
-        return f"{what}, and {counted}: nothing else tells them apart by its blanks"
-    leaves = f"`source: {{total-rows: {drop_line(found)}}}` leaves {'it' if one else 'them'} out"
+        return f"{what}, and {counted}; no column that others fill is blank in {them}"
+    leaves = f"`source: {{total-rows: {drop_line(found)}}}` leaves {them} out"
     return f"{what}, and {counted}; {leaves}, `total-rows: keep` says that it is right"
 
 

@@ -16,7 +16,8 @@ NAMED_BY_A_STANDARD = (CATALOGUE, PHOTOS)  # formats of which hardly a record ha
 class TotalRowReading(msgspec.Struct, frozen=True):
     """What becomes of rows of a table that are totals already: nothing is ``said``, they are kept,
     or dropped. ``drop`` are the columns that are blank in them, to be found where none are stated;
-    ``before``: they stand before what they sum up, and ``rows`` are those that were found to.
+    ``before``: they stand before what they sum up. Where all was looked at first, ``rows`` are
+    those that sum up others.
     """
 
     said: Literal["", "keep", "drop"] = ""
@@ -27,7 +28,7 @@ class TotalRowReading(msgspec.Struct, frozen=True):
     @property
     def needs_look(self) -> bool:
         """Whether the whole table has to be looked at first."""
-        return self.said == "drop" and (not self.drop or (self.before and self.rows is None))
+        return self.said == "drop" and self.rows is None and (self.before or not self.drop)
 
 
 class TableReading(msgspec.Struct, frozen=True):

@@ -43,7 +43,8 @@ def kind_line(kind: FaultKind) -> str:
     shown = values[0][0] if alone else ", ".join(told_values)
     held = f": {shown}" if values else ""
     first = ", ".join(dict.fromkeys(map(_who, kind.first)))
-    return f"{kind.path or 'the source'}: {told}{held}; first {first}"
+    where = f"{kind.heading} ({kind.path})" if kind.heading else kind.path or "the source"
+    return f"{where}: {told}{held}; first {first}"
 
 
 def _who(fault: Fault) -> str:

@@ -202,7 +202,7 @@ def _with_heading(plan: Plan, kind: FaultKind) -> FaultKind:
         if one.value is not None and one.value.text == kind.path != one.heading:
             if isinstance(one.value.node, n.FieldPath):
                 return kind
-            return msgspec.structs.replace(kind, path=f"{one.heading} ({kind.path})")
+            return msgspec.structs.replace(kind, heading=one.heading)
     return kind
 
 

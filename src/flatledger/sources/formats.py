@@ -188,7 +188,7 @@ def reading(
                 "the columns that are blank in them: `total-rows: {drop: [Part]}`"
             )
         with _begun(opened(), name, options, stated) as reader:
-            found = settled(options.table.total_rows, total_rows_in(reader), name)
+            found = settled(options.table.total_rows, total_rows_in(reader))
         table = msgspec.structs.replace(options.table, total_rows=found)
         options = options._replace(table=table)
     return _begun(opened(), name, options, stated)

@@ -193,7 +193,7 @@ def _field(entry: bytes, data: bytes, base: int, characters: Characters) -> Cata
     if len(parts) == 1 and tag.startswith("00"):
         return CatalogueField(tag, indicators)
     if len(indicators) != 2:
-        raise BadFieldError(f"it has {len(indicators)} indicators")
+        raise BadFieldError(f"it has {len(indicators)} indicators, and not 2")
     subfields = [(part[0], part[1:]) for part in parts[1:] if part]
     return CatalogueField(tag, None, indicators[0], indicators[1], subfields)
 

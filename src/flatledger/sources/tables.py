@@ -117,10 +117,10 @@ class TableReader(BaseReader):
         self._dropped, self._labels = None, None
         self._fills, self._short = stated.short_rows == "blank", 0
         total_rows = stated.total_rows
-        if total_rows.said == "drop" and not total_rows.needs_look:
-            self._dropped = TotalRowsDropped(total_rows, headings, name)
+        if total_rows.said == "drop" and total_rows.drop and not total_rows.needs_look:
+            self._dropped = TotalRowsDropped(total_rows, headings, name, self._is_row)
             blocks = self._dropped.of(blocks)
-        elif not total_rows.said and not nested:
+        elif total_rows.said != "keep" and not nested:
             self._labels = LabelWatch()
             blocks = self._labels.of(blocks)
         self._blocks = blocks
@@ -163,6 +163,13 @@ class TableReader(BaseReader):
             yield batch
         if first_fault and not readable:
             raise SourceError(f"{self.name}: nothing in it can be read; {first_fault}")
+
+    def _is_row(self, row: Sequence[Any]) -> bool:
+        """Whether a row has as many cells as there are headings, or as many are taken for blank."""
+        width = len(self._headings)
+        if len(row) >= width:
+            return not any(row[width:])
+        return self._fills and len(row) > 1
 
     @property
     def account(self) -> Account:  # type: ignore[override]

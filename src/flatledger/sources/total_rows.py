@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -52,22 +52,16 @@ class _Numbers:
         return self._numbers[place] if self._numbers else 0
 
 
-def settled(how: TotalRowReading, found: TotalRows, name: str) -> TotalRowReading:
-    """What becomes of total rows, once the whole table has been looked at. Raises SourceError where
-    nothing tells them from others."""
-    if found.rows and not (how.drop or found.blank):
-        raise SourceError(
-            f"{name}: row {found.rows[0].number:,} is labelled as a total, and no column tells it "
-            "from other rows by its blanks; `total-rows: keep` takes it for one of them"
-        )
+def settled(how: TotalRowReading, found: TotalRows) -> TotalRowReading:
+    """What becomes of total rows, once the whole table has been looked at. Where no column tells
+    them from others by its blanks, nothing is left out."""
     rows = frozenset(one.number for one in found.rows if one.rows)
-    before = how.before or found.before
-    return TotalRowReading("drop", how.drop or found.blank or ("",), before, rows)
+    return TotalRowReading("drop", how.drop or found.blank, how.before or found.before, rows)
 
 
 class LabelWatch:
     """Takes note of rows whose label is a word for a total, of a table of which nobody has said
-    whether it has total rows."""
+    whether it has total rows, or what tells them from others."""
 
     def __init__(self) -> None:
         self.seen: list[str] = []
@@ -89,12 +83,20 @@ class TotalRowsDropped:
     blanks in stated columns, whose figures are the sums of rows before them. One that sums up
     nothing stays, and is told of.
 
-    Of totals that stand before what they sum up it is known from the start which rows they are.
+    Where the whole table was looked at first, it is known from the start which rows they are.
     """
 
-    def __init__(self, how: TotalRowReading, headings: Sequence[str], name: str) -> None:
-        """Raises SourceError for a column that is not there."""
-        unknown = next((one for one in how.drop if one and one not in headings), None)
+    def __init__(
+        self,
+        how: TotalRowReading,
+        headings: Sequence[str],
+        name: str,
+        is_row: Callable[[Sequence[Any]], bool],
+    ) -> None:
+        """``is_row`` tells rows of the table from those that are left out of it. Raises SourceError
+        for a column that is not there."""
+        self._is_row = is_row
+        unknown = next((one for one in how.drop if one not in headings), None)
         if unknown is not None:
             hint = proposal(unknown, headings) or f"; there are {', '.join(headings)}"
             raise SourceError(f"{name}: `total-rows`: no column `{unknown}`{hint}")
@@ -107,7 +109,7 @@ class TotalRowsDropped:
     @property
     def told(self) -> RowsLeftOut:
         """Which rows were left out so far."""
-        return RowsLeftOut(self._count, tuple(self._where), [one for one in self._how.drop if one])
+        return RowsLeftOut(self._count, tuple(self._where), self._how.drop)
 
     def of(self, blocks: Iterable[RowBlock]) -> Iterator[RowBlock]:
         """The blocks without total rows."""
@@ -124,7 +126,7 @@ class TotalRowsDropped:
                     self._leave_out(f"{block.unit} {block.number(place):,}")
                     continue
                 odd.append((place, NO_SUM))
-            else:
+            elif self._is_row(row):
                 self._running.add(self._numbers(row))
             kept.append(place)
         return block.keeping(kept, odd) if len(kept) < len(block.rows) or odd else block
@@ -135,8 +137,8 @@ class TotalRowsDropped:
         return [(at, n) for at, cell in cells if (n := number_of(cell)) is not None]
 
     def _sums_up(self, row: Sequence[Any], number: int) -> bool:
-        if self._how.before:
-            return number in (self._how.rows or ())
+        if self._how.rows is not None:
+            return number in self._how.rows
         running = self._running
         found = explained(running.here, reversed(running.marks), dict(self._numbers(row)))
         running.mark()

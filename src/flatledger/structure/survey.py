@@ -24,6 +24,7 @@ from .typings import Typing
 EXAMPLES = 3
 TOTAL = "@total"  # the member of total rows in JSON
 FURTHER = "further fields, which are not listed one by one"
+_EXACT = 15  # digits of a binary fraction that are sure
 _NOISE = re.compile(r"\.\d*(?:0{6}|9{6})\d{1,3}$")
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
@@ -226,7 +227,8 @@ def _digits(spot: Spot) -> set[int]:
 
 def _noise(spot: Spot) -> list[str]:
     """That numbers show the noise of binary fractions, and to how many decimals they are right."""
-    noisy = [text for text in spot.values if _NOISE.search(text)] if spot.kinds["decimal"] else []
+    known = spot.values if spot.kinds["decimal"] else ()
+    noisy = [text for text in known if len(text) > _EXACT and _NOISE.search(text)]
     if not noisy:
         return []
     right = [format(round(Decimal(text), 10).normalize(), "f") for text in noisy]

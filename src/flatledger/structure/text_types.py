@@ -65,7 +65,7 @@ def text_type(
     left = typings if all_texts else ()
     for found in (_dates_of(left, identifier), _numbers_of(texts, left, identifier)):
         if found is not None:
-            return found
+            return found if all_texts else TextType(found.said)
     return _proposed(texts, all_texts)
 
 
@@ -126,7 +126,8 @@ def _proposed(texts: list[str], all_texts: bool) -> TextType:
     for look in (_like_dates, _like_numerals, _like_amounts):
         said, keys = look(texts)
         if keys:
-            why = what_it_does(keys, texts) or ("not all are texts" if not all_texts else "")
+            rest = "others that were read" if all_texts else "what is no text"
+            why = what_it_does(keys, texts) or f"{rest} can't be taken so"
             return TextType(said, None, Proposal(keys, why))
         if said:
             return TextType(said)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-import shlex
 from collections.abc import Iterable
 from typing import Any
 
 from .numerals import NumeralWatch
+from .visible import shell_quoted
 
 _FORMS = {
     "yyyy-MM-dd": re.compile(r"\d{4}-\d\d-\d\d(?:[T ].*)?"),
@@ -79,19 +79,8 @@ yyyy-MM-dd]}'
         declared = f"{self._field}: {{datatype: date, reads: [{', '.join(self._met)}]}}"
         return (
             f"{self.what}: dates are compared as texts in the forms {forms}; say what they are: "
-            f"--field {_quoted(declared)}"
+            f"--field {shell_quoted(declared)}"
         )
-
-
-def _quoted(text: str) -> str:
-    """A text for a shell, which runs nothing that is in it; within one pair of quotes where that
-    can be.
-
-    >>> print(_quoted("['Counted on']: date"), _quoted("raised: date"))
-    "['Counted on']: date" 'raised: date'
-    """
-    readable = "'" in text and not {*text} & {*'"$`\\!'}
-    return f'"{text}"' if readable else shlex.quote(text)
 
 
 class ComparisonWatch:

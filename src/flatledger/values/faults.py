@@ -76,7 +76,8 @@ class FaultNotes:
 class FaultKind(msgspec.Struct):
     """Faults of one path that have one reason: how many, the commonest values, and the first.
 
-    ``first`` has one fault of each of the first records.
+    ``first`` has one fault of each of the first records. Of a formula that is a column
+    ``heading`` is what that is called.
     """
 
     path: str
@@ -84,6 +85,7 @@ class FaultKind(msgspec.Struct):
     count: int = 0
     values: dict[str, int] = {}
     first: list[Fault] = []
+    heading: str = ""
 
     def add(self, fault: Fault) -> None:
         """Count a fault."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shlex
 
 # Control characters (Unicode's Cc), line separators, what turns the direction of text round
 # (UAX 9), the byte order mark, halves of surrogate pairs, tag characters.
@@ -51,3 +52,14 @@ def _escape(found: re.Match[str]) -> str:
 def _as_json(found: re.Match[str]) -> str:
     units = found[0].encode("utf-16-be", "surrogatepass")
     return "".join(f"\\u{units[n] << 8 | units[n + 1]:04x}" for n in range(0, len(units), 2))
+
+
+def shell_quoted(text: str) -> str:
+    """A text for a shell, which runs nothing that is in it; within one pair of quotes where that
+    can be.
+
+    >>> print(shell_quoted("['Counted on']: date"), shell_quoted("raised: date"))
+    "['Counted on']: date" 'raised: date'
+    """
+    readable = "'" in text and not {*text} & {*'"$`\\!'}
+    return f'"{text}"' if readable else shlex.quote(text)
