@@ -11,6 +11,7 @@ from ..layout.model import PublishedForm
 from ..layout.text import scalar
 from ..structure.survey import FieldSurvey, SurveyResult
 from .layout_draft import Draft
+from .row_level import level_of
 from .wording import comment, humanised, names_of
 
 _PROPOSED = 3
@@ -38,7 +39,7 @@ class FormDraft(Draft):
     @property
     def deepest(self) -> str:
         """The deepest level among the fields that match."""
-        levels = [self.innermost(field) or "record" for field in self.found.values()]
+        levels = [level_of(field, self.levels) for field in self.found.values()]
         return max(
             levels, key=lambda level: self.levels[level].depth if level in self.levels else -1
         )

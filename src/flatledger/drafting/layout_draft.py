@@ -20,7 +20,7 @@ from ..values.field_values import NUMBERS
 from .field_types import field_lines, pattern, typed_fields
 from .headings import headings_of, numbered
 from .photo_facts import fact_lines
-from .row_level import RECORD, levels_of, row_level
+from .row_level import RECORD, level_of, levels_of, row_level
 from .ways import OF_CODED_FACTS, catalogue_ways, level_ways, mapping_ways
 from .wording import (
     comment,
@@ -77,7 +77,7 @@ class Draft:
 
     def _is_constant(self, field: FieldSurvey) -> bool:
         """Whether a field has the same value on every row."""
-        level = self.innermost(field) or RECORD
+        level = level_of(field, self.levels)
         around = self.result.records if level == RECORD else self.levels[level].entries
         alike = field.distinct == 1 and not field.distinct_is_bound and not field.is_level
         return alike and around > 1 and sum(field.kinds.values()) == around
@@ -182,7 +182,7 @@ class Draft:
     def _primary_key(self) -> list[str]:
         """The columns that identify a row, as far as the survey can tell: filled on every row."""
         found = [
-            (self.innermost(field) or RECORD, self.headings[field.path])
+            (level_of(field, self.levels), self.headings[field.path])
             for field in self.columns()
             if any("an identifier" in remark for remark in field.remarks) and not _is_rare(field)
         ]
@@ -283,7 +283,7 @@ class Draft:
             inside = [
                 field
                 for field in self.result.fields
-                if self.innermost(field) == path and set(field.kinds) - {"object", "list"}
+                if level_of(field, self.levels) == path and set(field.kinds) - {"object", "list"}
             ]
             lines += ["", f"  # {path}: many for one row. To have it: `row-per: {path}`, or"]
             lines += self._ways(path, inside)
@@ -306,10 +306,6 @@ class Draft:
         plain = set(field.kinds) - {"object", "list"}
         mapping = whole not in ("$", field.path) and whole not in self.languages()
         return mapping and bool(plain) and self._side(field) is None
-
-    def innermost(self, field: FieldSurvey) -> str | None:
-        around = [path for path in self.levels if within(field.path, path)]
-        return around[-1] if around else None
 
     def _way(self, field: FieldSurvey) -> str:
         path = rooted(field.path)

@@ -101,8 +101,6 @@ class Positions:
             distinct=len(values),
             distinct_is_bound=bound,
             longest=max(map(len, values), default=0),
-            decimals=0,
-            uneven=False,
             examples=list(commonest)[:EXAMPLES],
             remarks=[f"`translate: {codes}`"] if codes else [],
             name=called(path),

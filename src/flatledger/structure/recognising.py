@@ -7,9 +7,9 @@ from itertools import islice
 
 import msgspec
 
+from ..layout.text import scalar
 from ..values import times
 from ..values.numbers import ValueFaultError, read_decimal
-from .path_texts import path_of
 from .spots import MOST_COUNTED, Spot
 from .text_types import ENOUGH, LOOKED_AT, TextType, text_type
 from .typings import Typing
@@ -71,7 +71,7 @@ def recognise(spot: Spot, path: str) -> Recognised:
         itself = f"{spot.name} holds {spot.inner}, to {deepest:,} levels"
         found.holds.insert(0, f"{itself} ({', '.join(counts)}{more})")
         if spot.inner != spot.name:
-            one = f"`nests: {{{path}: {path_of('', spot.inner)}}}`"
+            one = f"`nests: {{{path}: {scalar(spot.inner)}}}`"
             found.holds.insert(1, f"both have the same fields: {one} makes one level of them")
     if spot.deeper:
         found.mixed.append(DEEPER)

@@ -45,8 +45,8 @@ class Spot:
     Of records ``of_elements`` an object may stand for a text.
     ``nested`` is what stands in members of its own ``name`` that hold objects, however deep; of
     those ``depths`` counts the objects, by how deep they stand.
-    ``typings`` are those that give back all texts met. ``seen`` are the hashes of the values as
-    long as all differ, so that they may be identifiers.
+    ``typings`` are those that give back all values met, which are texts. ``seen`` are the hashes of
+    the values as long as all differ, so that they may be identifiers.
     """
 
     __slots__ = (
@@ -155,7 +155,7 @@ class Spot:
         if objects:
             self._add_objects(entries, depth)
         elif entries:
-            self._add_texts(texts_of(entries, {*met}), typed=str not in met)
+            self._add_texts(texts_of(entries, {*met}), typed={*met} != {str})
 
     def _add_objects(self, objects: list[dict[str, Any]], depth: int) -> None:
         """Take note of objects: key by key, as far as all keys are known; one by one else."""
@@ -189,8 +189,8 @@ class Spot:
         if self.longest > LONGEST_VALUE:
             texts = [text[:LONGEST_VALUE] for text in texts]
         counts = Counter(texts)
-        if self.typings and not typed:
-            self._narrow(counts.keys() - self.values.keys())
+        if self.typings:
+            self._narrow(() if typed else counts.keys() - self.values.keys(), typed)
         if self.seen is not None:
             self._see(set(map(hash, counts)) if len(counts) == len(texts) else None)
         if len(self.values) < MOST_VALUES:
@@ -360,9 +360,11 @@ class Spot:
         if len(self.seen) > MOST_SEEN:
             self.seen = None
 
-    def _narrow(self, texts: Iterable[str]) -> None:
-        """Keep the typings that give texts back; one that is cut has none."""
-        self.typings = () if self.longest > LONGEST_VALUE else left_of(self.typings, texts)
+    def _narrow(self, texts: Iterable[str], typed: bool) -> None:
+        """Keep the typings that give texts back; a text that is cut, and what is ``typed`` already,
+        has none."""
+        none = typed or self.longest > LONGEST_VALUE
+        self.typings = () if none else left_of(self.typings, texts)
 
     def _text(self, text: str, typed: bool = True) -> None:
         """Take note of a value as text, which is that of one that is ``typed``."""
@@ -374,12 +376,12 @@ class Spot:
         elif length > LONGEST_VALUE:
             text = text[:LONGEST_VALUE]
         values = self.values
+        if self.typings and (typed or text not in values):
+            self._narrow((text,), typed)
         if text in values:
             values[text] += 1
             self.seen = None
             return
-        if self.typings and not typed:
-            self._narrow((text,))
         if self.seen is not None:
             self._see({hash(text)})
         if len(values) < MOST_VALUES:

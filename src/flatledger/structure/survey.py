@@ -26,7 +26,6 @@ TOTAL = "@total"  # the member of total rows in JSON
 FURTHER = "further fields, which are not listed one by one"
 _EXACT = 15  # digits of a binary fraction that are sure
 _NOISE = re.compile(r"\.\d*(?:0{6}|9{6})\d{1,3}$")
-_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
 class FieldSurvey(msgspec.Struct):
@@ -34,8 +33,7 @@ class FieldSurvey(msgspec.Struct):
 
     ``path`` is as a layout takes it. ``filled`` of ``parents`` entries of the level above have a
     value that is not null. A place with ``lists`` repeats: it has from ``least`` to ``most``
-    entries, ``entries`` in all; ``lone`` values stood where others have lists. Numbers have up to
-    ``decimals`` digits after the decimal mark, and not all the same if ``uneven``.
+    entries, ``entries`` in all; ``lone`` values stood where others have lists.
     Of a place that nests in itself ``nested`` says how many entries stand at each depth, from 1.
     Of a catalogue ``name`` is what the field is called.
     Of positions in a coded field ``counts`` are the commonest values with how often they come;
@@ -58,8 +56,6 @@ class FieldSurvey(msgspec.Struct):
     distinct: int
     distinct_is_bound: bool
     longest: int
-    decimals: int
-    uneven: bool
     examples: list[str]
     remarks: list[str]
     nested: list[int] = []
@@ -89,7 +85,7 @@ class FieldSurvey(msgspec.Struct):
 def unfilled(path: str) -> FieldSurvey:
     """A place of a table that has no record."""
     nothing: list[str] = []
-    return FieldSurvey(path, 0, 0, 0, 0, 0, 0, 0, 0, {}, 0, False, 0, 0, False, nothing, nothing)
+    return FieldSurvey(path, 0, 0, 0, 0, 0, 0, 0, 0, {}, 0, False, 0, nothing, nothing)
 
 
 def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
@@ -219,12 +215,6 @@ def settle(spot: Spot) -> None:
         spot.gather()
 
 
-def _digits(spot: Spot) -> set[int]:
-    """How many digits after the decimal mark the numbers have; whole numbers have none."""
-    numbers = (text for text in spot.values if _NUMBER.fullmatch(text))
-    return {len(text.partition(".")[2]) for text in numbers}
-
-
 def _noise(spot: Spot) -> list[str]:
     """That numbers show the noise of binary fractions, and to how many decimals they are right."""
     known = spot.values if spot.kinds["decimal"] else ()
@@ -239,7 +229,6 @@ def _noise(spot: Spot) -> list[str]:
 def _field(
     spot: Spot, path: str, depth: int, parents: int, around: int | None = None
 ) -> FieldSurvey:
-    digits = _digits(spot) if spot.kinds["decimal"] else {0}
     found = recognise(spot, path)
     remarks = [*found.texts(around or parents, spot.filled), *_noise(spot)]
     return FieldSurvey(
@@ -256,8 +245,6 @@ def _field(
         distinct=len(spot.values),
         distinct_is_bound=spot.overflow,
         longest=spot.longest,
-        decimals=max(digits, default=0),
-        uneven=len(digits) > 1,
         examples=list(spot.values)[:EXAMPLES],
         remarks=remarks,
         inner=spot.inner if spot.depths else "",
