@@ -149,8 +149,26 @@ def test_nothing_but_total_rows_is_ever_left_out(
     ],
 )
 def test_what_is_a_candidate(rows: list[Row], blank: Any, candidates: list[int]) -> None:
+    looked_at(("Part", "Supplier", "Qty"), rows, blank, candidates)
+
+
+@pytest.mark.parametrize(
+    ("rows", "blank", "candidates"),
+    [
+        ([["a", 12, 1], ["b", 6, 2], ["Total", 18, 3]], (), [2]),  # as many, whatever it is called
+        ([["a", 12, 1], ["b", 6, 2], ["Total", 17, 3]], (), [0]),
+        ([["a", 12, 1], ["b", 6, 2], ["Total", None, 3]], ("Number",), [2]),
+    ],
+)
+def test_a_column_called_like_an_identifier(
+    rows: list[Row], blank: Any, candidates: list[int]
+) -> None:
+    looked_at(("Part", "Number", "Qty"), rows, blank, candidates)
+
+
+def looked_at(names: tuple[str, ...], rows: list[Row], blank: Any, candidates: list[int]) -> None:
     look = TotalRowsLook()
-    records = [dict(zip(("Part", "Supplier", "Qty"), row, strict=True)) for row in rows]
+    records = [dict(zip(names, row, strict=True)) for row in rows]
     for cut in (records[:2], records[2:]):
         look.add(cut, lambda place: place)
     found = look.found()

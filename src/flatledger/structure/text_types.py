@@ -126,8 +126,7 @@ def _proposed(texts: list[str], all_texts: bool) -> TextType:
     for look in (_like_dates, _like_numerals, _like_amounts):
         said, keys = look(texts)
         if keys:
-            rest = "others that were read" if all_texts else "what is no text"
-            why = what_it_does(keys, texts) or f"{rest} can't be taken so"
+            why = what_it_does(keys, texts) or "it is not sure to give every value back"
             return TextType(said, None, Proposal(keys, why))
         if said:
             return TextType(said)

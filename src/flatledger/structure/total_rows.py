@@ -2,7 +2,8 @@
 
 A row is a *candidate* if a word for a total stands in its first filled cell, at the beginning or
 the end, and it is blank in every column that describes rows: one that is no figure, and is filled
-in nine of ten of the others. A *figure* is a column of numbers that a total would make sense of. A
+in nine of ten of the others. A *figure* is a column of numbers that a total would make sense of; of
+one that is called like an identifier (*Number*) the candidates tell, by having something there. A
 candidate is a total row if each figure that it has is the sum of the rows that are no candidates
 between it and some candidate before it, or the beginning.
 """
@@ -215,14 +216,14 @@ class _Column:
 
     @property
     def is_figure(self) -> bool:
-        """Whether a total makes sense of it: numbers that are no codes, years or identifiers."""
+        """Whether a total may make sense of it: numbers that are no codes or years."""
         mostly = self.filled > 0 and self.numbers >= ENOUGH * self.filled
-        others = self.codes or self.years == self.numbers or is_identifier(self.name)
-        return mostly and not others
+        return mostly and not self.codes and self.years < self.numbers
 
     def describes(self, rows: int) -> bool:
-        """Whether it is filled in nearly all rows, and no figure."""
-        return not self.is_figure and self.filled >= ENOUGH * rows > 0
+        """Whether it is filled in nearly all rows, and no figure for sure."""
+        sure = self.is_figure and not is_identifier(self.name)
+        return not sure and self.filled >= ENOUGH * rows > 0
 
 
 class TotalRowsLook:
@@ -278,7 +279,7 @@ class TotalRowsLook:
         columns, rows = self._columns, self._data.rows
         describing = [at for at, column in enumerate(columns) if column.describes(rows)]
         figures = {at for at, column in enumerate(columns) if column.is_figure}
-        candidates, marks, end = self._candidates(describing)
+        candidates, marks, end = self._candidates([at for at in describing if at not in figures])
         start = Mark(0, [Decimal(0)] * len(columns))
         after, before = list[int](), list[int]()
         for at, (one, here) in enumerate(zip(candidates, marks, strict=True)):
