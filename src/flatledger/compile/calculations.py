@@ -124,6 +124,7 @@ class Calculations:
         if node.type == "varchar" and not node.parameters and value.kind == "text":
             return value
         wanted = f"{node.type!r}, {node.parameters!r}"
+        value = self.code.held(value)
         code = f"cast_value({value.code}, {wanted}, {self.code.told(node.operand)})"
         if node.type == "date" and value.code.isidentifier():
             day = self.code.assign(self._conversions.day(value.code, None), "moment", "day")

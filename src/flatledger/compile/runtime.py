@@ -96,12 +96,12 @@ class Runtime:
         shared = (alone, walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
         guarded = {
             **{f"{name}_": function.call for name, function in FUNCTIONS.items()},
-            "aggregate": over,
-            **{f.__name__: f for f in (cast_value, overlap, result_below)},
+            **{f.__name__: f for f in (cast_value, overlap)},
             "compare_times": times.compare,
             "period_start": period_start,
             "calculate": times.calculate,
         }
+        of_several = {"aggregate": over, "result_below": result_below}
         kinds: dict[str, Callable[[Any], Any]] = {
             "moment": times.as_moment,
             "time": times.as_time,
@@ -112,6 +112,7 @@ class Runtime:
             **{function.__name__: function for function in (*own, *entries, *read, *shared)},
             **{function.__name__: self._bounded(function) for function in deep},
             **{name: self._guarded(function) for name, function in guarded.items()},
+            **{name: self._of_several(function) for name, function in of_several.items()},
             **{function.__name__: self._clocked(function) for function in (like, like_regex)},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
             "element_value": element_value,
@@ -168,6 +169,19 @@ class Runtime:
 
         return call
 
+    def _of_several(self, function: Callable[..., Any]) -> Callable[..., Any]:
+        """The same of a function of many values, of which none is the one to name."""
+
+        def call(*arguments: Any) -> Any:
+            *values, path, where = arguments
+            try:
+                return function(*values)
+            except ValueFaultError as error:
+                self.fault(where, path, None, str(error))
+                return None
+
+        return call
+
     def _converter(self, function: Callable[[Any], Any]) -> Callable[[Any, str, Address], Any]:
         guarded = self._guarded(function)
 
@@ -211,7 +225,7 @@ class Runtime:
             self.fault(where, path, value, str(error))
             self._spend(SECONDS, path)
             return None
-        if selection.singular:
+        if selection.singular and len(found) < 2:  # a plain name may have gone to several entries
             return found[0] if found else None
         return found
 

@@ -174,7 +174,8 @@ class Chain(msgspec.Struct, frozen=True):
         )
         above = len(self.levels[anchor])
         crossed = names[:-1] if chooses else names
-        crossed_levels = list(self._crossed(crossed, above))
+        later = [names for names in _named_after(names, rest) if self.is_level(names)]
+        crossed_levels = [*reversed(later), *self._crossed(crossed, above)]
         repeating = (one for one in crossed_levels if self.known.repeats(one, self.structure))
         deepest = next(iter(crossed_levels), None)
         return Access(anchor, names[above:], rest, deepest, next(repeating, None))
@@ -188,6 +189,7 @@ class Chain(msgspec.Struct, frozen=True):
             names = names[:-1]
         for length in range(len(start) + 1, len(names) + 1):
             yield names[:length]
+        yield from _named_after((*start, *access.names), access.rest)
 
     def place_of(self, path: n.FieldPath) -> Names | None:
         """The place that a path ends at, whatever selectors are on the way; None where these may
@@ -227,6 +229,20 @@ class Chain(msgspec.Struct, frozen=True):
     def is_level(self, names: Names) -> bool:
         """Whether a place repeats, by the layout or by the data read so far."""
         return names in self.levels or self.known.has(names, self.structure)
+
+
+def _named_after(names: Names, rest: tuple[n.Segment, ...]) -> Iterator[Names]:
+    """The places that a path goes through by plain names after a selector, as far as they are
+    known; those of whose entries a selector chooses again are none of them."""
+    for at, segment in enumerate(rest):
+        only = segment.selectors[0]
+        if segment.descendant or len(segment.selectors) > 1:
+            return
+        if isinstance(only, n.Name):
+            names = (*names, only.name)
+            further = rest[at + 1].selectors[0] if at + 1 < len(rest) else only
+            if isinstance(further, n.Name):
+                yield names
 
 
 def named_place(path: n.Node) -> Names | None:
