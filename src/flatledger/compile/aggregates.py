@@ -24,7 +24,8 @@ from .paths import Paths
 class Aggregates:
     """Emits aggregates, each once at the level it runs under.
 
-    ``judging`` is the level whose entries are being judged, 0 where all have been.
+    ``judging`` is the level whose entries are being judged, 0 where all have been. As deep as
+    ``in_full`` levels are seen as they came.
     """
 
     def __init__(
@@ -34,11 +35,12 @@ class Aggregates:
         conditions: Conditions,
         roots: Iterable[n.Node | None],
         judging: int,
+        in_full: int = 0,
     ) -> None:
         self.emit, self.code = emit, emit.code
         self._paths = paths
         self._conditions = conditions
-        self.judging = judging
+        self.judging, self._in_full = judging, in_full
         self._simple = list(simple_aggregates(roots))
         self._seen_below: set[str] = set()  # variables of entries for which that is known
 
@@ -70,7 +72,7 @@ class Aggregates:
 
     def _aggregate(self, nodes: list[n.Call], plan: AggregatePlan) -> None:
         """Emit aggregates over the same entries, and note what each of them is."""
-        outer, scope = self.code.scope, self._inner_scope(plan)
+        outer, scope = self.code.scope, self.inner_scope(plan)
         separators = [self._separator(node) for node in nodes]
         groups = [(group, self._begun("by_key", "{}")) for group in by_key(nodes)]
         grouped = {id(one.call): (one, name) for group, name in groups for one in group}
@@ -116,7 +118,7 @@ class Aggregates:
 
     def _gathered_below(self, node: n.Call, plan: AggregatePlan, under: int) -> Operand:
         """The variable with what is below each node of a tree."""
-        outer, scope = self.code.scope, self._inner_scope(plan)
+        outer, scope = self.code.scope, self.inner_scope(plan)
         found = self._begun("found", f"{outer.nodes[under]}.lists()")
         self.code.scope = scope
         with self.code.at(scope.chain.row) as innermost:
@@ -171,53 +173,6 @@ class Aggregates:
             return f"({aggregate.of_present(found)}) if {found} else ()"
         return aggregate.of_present(found) or f"{code} if {found} else {aggregate.of_none()!r}"
 
-    def keep_entries(
-        self, side: Chain, base: int, condition: n.Node, kept_with: str, count: list[str]
-    ) -> None:
-        """Emit a condition on a side level: the entries for which it is true replace all others.
-
-        In a tree more can be ``kept_with`` these. ``count`` are the lines that count a verdict,
-        which they call ``verdict``.
-        """
-        outer = self.code.scope
-        scope = self.code.scope = self._inner_scope(AggregatePlan(base, side, False))
-        with self.code.at(side.row):
-            self.code.add(f"verdict = {self.emit.truth(condition).code}")
-            for line in count:
-                self.code.add(line)
-        loops = self._rebuilding_loops(scope, base + 1, kept_with)
-        self.code.scope = outer
-        for line in loops:
-            self.code.add(line)
-
-    def _rebuilding_loops(self, scope: Scope, level: int, kept_with: str) -> list[str]:
-        """The loops that give each entry above a side level what is kept below it."""
-        variable, owner = scope.variables[level], scope.variables[level - 1]
-        kept, lines = f"kept_{variable}", [f"kept_{variable} = []"]
-        head = self._loop_head(scope, level, lines, 0)
-        names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
-        members = names[-1] == MEMBERS
-        entry = f"(key_of_{variable}, {variable})" if members else variable
-        inside = list(scope.blocks[level].lines)
-        after: list[str] = []
-        if level == scope.chain.row and scope.is_tree(level):
-            lines.insert(0, f"matched_{variable} = []")
-            inside.append(f"if verdict is True: matched_{variable}.append({scope.ordinals[level]})")
-            inside.append(f"{kept}.append({entry})")
-            chosen = f"{kept}, {scope.nodes[level]}, matched_{variable}, {kept_with!r}"
-            after.append(f"{kept} = chosen({chosen})")
-        elif level == scope.chain.row:
-            inside.append(f"if verdict is True: {kept}.append({entry})")
-        else:
-            further = self._rebuilding_loops(scope, level + 1, kept_with)
-            inside += [*further, f"{kept}.append({entry})"]
-            if scope.is_tree(level):
-                after.append(f"note_places({kept}, {scope.nodes[level]})")
-        steps = self.code.constants.name(names[:-1] if members else names, "steps")
-        what = "with_members" if members else "with_entries"
-        rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
-        return [*lines, head, *indented(inside, 1), *after, rebuilt]
-
     def _object(self, node: n.Call) -> str:
         """The name of the aggregate itself."""
         if node.name == COLLECT:
@@ -232,7 +187,7 @@ class Aggregates:
         given = node.arguments[1] if len(node.arguments) > 1 else n.Literal(0, "; ")
         return f", {self.emit.text(given).code}"
 
-    def _inner_scope(self, plan: AggregatePlan) -> Scope:
+    def inner_scope(self, plan: AggregatePlan) -> Scope:
         """The scope inside the aggregate: further levels, each with a variable of its own."""
         deeper = len(plan.chain.levels) - plan.start - 1
         names = [self.code.variable("each") for _ in range(deeper)]
@@ -323,13 +278,13 @@ class Aggregates:
         lines: list[str] = []
         for depth, level in enumerate(range(base + 1, len(scope.variables))):
             indent, last = "    " * depth, level == scope.chain.row
-            head = self._loop_head(scope, level, lines, depth)
+            head = self.loop_head(scope, level, lines, depth)
             lines.append(indent + head)
             block = innermost if last else scope.blocks[level].lines
             lines += [f"{indent}    {line}" for line in block]
         return lines
 
-    def _loop_head(self, scope: Scope, level: int, lines: list[str], depth: int) -> str:
+    def loop_head(self, scope: Scope, level: int, lines: list[str], depth: int) -> str:
         """The `for` of a level: kept entries of the row's chain, or what plain data holds."""
         variable, place = scope.variables[level], scope.ordinals[level]
         names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
@@ -357,7 +312,7 @@ class Aggregates:
         below each; nothing where another level is meant, or where they are not known yet.
         """
         own = self.code.plan.chain
-        if own.levels[level : level + 1] != (scope.chain.levels[level],):
+        if own.levels[level : level + 1] != (scope.chain.levels[level],) or level <= self._in_full:
             return []
         parent, deeper = scope.variables[level - 1], level < own.row
         if parent in self._seen_below:

@@ -31,7 +31,8 @@ class Emitter:
 
     ``roots`` are all that it is going to emit: their aggregates over the same entries share a loop.
     Emitters that write into one function share its ``variables``.
-    ``judging`` is the level whose entries are judged there, 0 where all have been; with
+    ``judging`` is the level whose entries are judged there, 0 where all have been; as deep as
+    ``in_full`` levels are seen as they came, whatever was filtered out; with
     ``notes_units`` the function takes note of the units that amounts stand in.
     """
 
@@ -43,6 +44,7 @@ class Emitter:
         *,
         variables: Variables | None = None,
         judging: int = 0,
+        in_full: int = 0,
         notes_units: bool = False,
     ) -> None:
         self.code = Emission(plan, constants, variables or Variables())
@@ -51,7 +53,9 @@ class Emitter:
         self.conversions = Conversions(self, self.paths)
         self.conditions = Conditions(self, self.conversions, self.paths)
         self.calculations = Calculations(self, self.conversions, self.conditions, self.paths)
-        self.aggregates = Aggregates(self, self.paths, self.conditions, roots, judging)
+        self.aggregates = Aggregates(
+            self, self.paths, self.conditions, roots, judging, in_full
+        )
         self.columns = Columns(self, self.paths, notes_units)
         self.trees = TreeFunctions(self)
         self._families: dict[type, Callable[[Any], Operand]] = {

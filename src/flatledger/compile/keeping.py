@@ -6,12 +6,13 @@ from ..language import nodes as n
 from ..plan.kinds import AGGREGATE_KINDS
 from ..plan.known import known_of, text_of_node
 from ..plan.plan import Plan
-from ..structure.levels import Access, level_name
+from ..structure.levels import Access, Names, level_name
 from ..structure.structure import MEMBERS
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import Variables, entry_name, ordinal_name
 from .emitter import Emitter
+from .side_levels import SideCondition, SideLevel
 
 
 def keep_source(plan: Plan, constants: Constants) -> tuple[str, tuple[str, ...]]:
@@ -103,35 +104,59 @@ class _Keep:
             f"else: {self._counter(f'false_{index}')} += 1",
         ]
 
-    def _side_conditions(self, level: int) -> list[str]:
-        """The lines that judge the side levels right below one entry, the deepest first."""
+    def _sides(self, level: int) -> tuple[list[str], list[str]]:
+        """The lines that judge the side levels below one entry, the deepest first; and those that
+        leave what was kept, where others are to see a level in full until then: the conditions of
+        the row's own next level, which is as deep."""
+        judged: dict[Names, list[int]] = {}
+        for index, plan in enumerate(self.plan.conditions):
+            if plan.side is not None and plan.level == level:
+                judged.setdefault(plan.side.levels[-1], []).append(index)
         lines: list[str] = []
-        sides = [
-            (index, plan.side, plan.value)
-            for index, plan in enumerate(self.plan.conditions)
-            if plan.side is not None and plan.level == level
-        ]
-        for index, side, condition in sorted(sides, key=lambda found: -len(found[1].levels)):
-            emitter = Emitter(self.plan, self.constants, variables=self.variables)
-            with emitter.code.at(level) as block:
-                kept_with = self.plan.conditions[index].condition.kept_with
-                emitter.aggregates.keep_entries(
-                    side, level, condition, kept_with, self._counting(index, "verdict")
-                )
-            above = [line for outer in emitter.code.scope.blocks[:level] for line in outer.lines]
-            lines += [*above, *block.lines]
-        return lines
+        later: list[str] = []
+        for indexes in sorted(judged.values(), key=lambda found: -self._depth(found[0])):
+            direct = self._depth(indexes[0]) == level + 1
+            found, applied = self._side_level(level, indexes, direct)
+            lines += found if direct else [*found, applied]
+            later += [applied] if direct else []
+        return lines, later
+
+    def _depth(self, index: int) -> int:
+        side = self.plan.conditions[index].side
+        return side.row if side is not None else 0
+
+    def _side_level(self, level: int, indexes: list[int], direct: bool) -> tuple[list[str], str]:
+        """The lines that judge one side level, and the one that leaves what was kept.
+
+        A level that is as deep, or less, is seen in full: right below the entry it is not judged
+        yet; elsewhere it is taken as it came.
+        """
+        side = self.plan.conditions[indexes[0]].side
+        assert side is not None
+        full = level if direct else side.row
+        emitter = Emitter(self.plan, self.constants, variables=self.variables, in_full=full)
+        conditions = []
+        for index in indexes:
+            plan, verdict = self.plan.conditions[index], self.variables.new("verdict")
+            more = self._counter(f"more_{index}") if plan.condition.kept_with else ""
+            counting = self._counting(index, verdict)
+            kept_with = plan.condition.kept_with
+            conditions.append(SideCondition(plan.value, kept_with, verdict, counting, more))
+        with emitter.code.at(level) as block:
+            applied = SideLevel(emitter, side, level, conditions).applied
+        above = [line for outer in emitter.code.scope.blocks[:level] for line in outer.lines]
+        return [*above, *block.lines], applied
 
     def _entry(self, level: int) -> list[str]:
         """The lines that find the kept entries of the next level under one entry.
 
         They leave ``entries_N``, ``ordinals_N`` and, where it goes deeper, ``belows_N``.
         """
-        sides = self._side_conditions(level)
+        sides, applied = self._sides(level)
         if level == self.plan.chain.row:
-            return sides
+            return [*sides, *applied]
         deeper = level + 1
-        lines = [*sides, *self._load_entries(level)]
+        lines = self._load_entries(level)
         if self._can_be_emptied(level):
             lines.append(f"found_{deeper} = len(entries_{deeper})")
         for further in range(deeper + 1, self.plan.chain.row + 1):
@@ -139,11 +164,11 @@ class _Keep:
         inside = self._entry(deeper)
         if inside:
             lines += self._going_deeper(deeper, inside)
-        lines += self.tests[deeper].code.scope.blocks[level].lines
+        lines += [*sides, *self.tests[deeper].code.scope.blocks[level].lines]
         can_go = deeper < self.plan.chain.row and self._can_be_emptied(deeper)
         if can_go or self.verdicts[deeper]:
             lines += self._choosing(deeper)
-        return [*lines, *self._shown(level)]
+        return [*lines, *applied, *self._shown(level)]
 
     def _going_deeper(self, level: int, inside: list[str]) -> list[str]:
         """The loop over all entries of a level which finds what is kept below each of them."""

@@ -6,7 +6,7 @@ node of a list stands is known beside the records (`places_of`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from copy import copy
 from functools import partial
 from operator import attrgetter
@@ -201,15 +201,10 @@ class Flattener:
         return self._places[id(nodes)][0]
 
     def chosen(
-        self, nodes: list[Any], places: Places, matched: list[int], kept_with: str
+        self, nodes: list[Any], places: Places, left: frozenset[int], matched: frozenset[int]
     ) -> list[Any]:
-        """Those nodes of a list that match, and what is kept with them."""
-        left: Iterable[int] = matched
-        if kept_with:
-            more = places.with_branch if kept_with == "branch" else places.with_ancestors
-            left = more(matched)
-        wanted = frozenset(left)
-        found = [(node, at) for node, at in zip(nodes, places, strict=True) if at in wanted]
+        """Those nodes of a list that are left; some of them are ``matched``."""
+        found = [(node, at) for node, at in zip(nodes, places, strict=True) if at in left]
         kept = [node for node, _ in found]
         self.note(kept, places.left([at for _, at in found], matched))
         return kept
