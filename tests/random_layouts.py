@@ -272,7 +272,9 @@ class Chance:
         aside = [one for one in LEVELS[1:] if one not in self.chain(row)]
         if aside and self.maybe(0.3):
             level = self.one(*aside)
-            return {"keep": level, "when": self.truth_of(1, level)}
+            kept = {"with": self.one("branch", "ancestors")} if level == "parts" else {}
+            kept = kept if self.maybe(0.5) else {}
+            return {"keep": level, "when": self.truth_of(1, level), **kept}
         return self.truth_of(2, row)
 
     def layout(self) -> dict[str, Any]:
@@ -283,7 +285,7 @@ class Chance:
             "columns": [self.column(place, row) for place in range(self._chance.randint(1, 3))],
         }
         if self.maybe(0.5):
-            layout["only"] = [self.condition(row) for _ in range(self.one(1, 1, 2))]
+            layout["only"] = [self.condition(row) for _ in range(self.one(1, 1, 2, 3))]
         if self.maybe(0.3):
             layout["levels"] = [one for one in LEVELS[1:] if one != "names.*"]
         if self.maybe(0.2):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from ..plan.kinds import OF_THE_SOURCE, TIMES, Operand, Ready, arithmetic_kind, common_kind
-from ..plan.known import access_of, declared_of, kind_of
+from ..plan.known import access_of, declared_of, kind_of, text_of_node
 from ..values.functions import FUNCTIONS, IN_LANGUAGE
 from .conditions import Conditions
 from .conversions import Conversions
@@ -111,7 +111,8 @@ class Calculations:
 
     def _nullif(self, node: n.Call) -> Operand:
         value = self.emit.present(node.arguments[0])
-        same = self._conditions.comparison("=", Ready(node.position, value), node.arguments[1])
+        ready = Ready(node.position, value, text_of_node(node.arguments[0]))
+        same = self._conditions.comparison("=", ready, node.arguments[1])
         return self.code.assign(f"None if {same.code} is True else {value.code}", value.kind)
 
     def cast(self, node: n.Cast) -> Operand:

@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES, Operand, Ready, comparison_kind
-from ..plan.known import access_of, kind_of
+from ..plan.known import access_of, kind_of, text_of_node
 from ..values.functions import text_of
 from ..values.numbers import read_decimal
 from .emission import Expressions
@@ -136,10 +136,12 @@ class Conversions:
     def once(self, node: n.Node, others: tuple[n.Node, ...]) -> n.Node:
         """The value of a node, emitted once, of the kind as which it is compared with others."""
         if isinstance(node, n.Collate):
-            operand = Ready(node.position, self.emit.text(node.operand))
+            text = text_of_node(node.operand)
+            operand = Ready(node.position, self.emit.text(node.operand), text)
             return n.Collate(node.position, operand, node.collation)
         kind = self.compared_as((node, *others))
-        return Ready(node.position, self.as_kind(kind, node) if kind else self.emit.value(node))
+        value = self.as_kind(kind, node) if kind else self.emit.value(node)
+        return Ready(node.position, value, text_of_node(node))
 
 
 def _may_be_number(node: n.Node) -> bool:

@@ -103,6 +103,8 @@ def walk_aligned(value: Any, names: tuple[str, ...]) -> Any:
                 inner = walk_aligned(entry, names[position:])
                 found += inner if inner.__class__ is list else [inner]
             return found
+        elif isinstance(value, msgspec.Struct):  # an entry of one of the row's own levels
+            value = _member(value, name)
         else:
             return None
     return value
@@ -193,6 +195,11 @@ def with_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]
 def _field(struct: msgspec.Struct, name: str) -> str:
     places = zip(struct.__struct_encode_fields__, struct.__struct_fields__, strict=True)
     return dict(places)[name]
+
+
+def _member(struct: msgspec.Struct, name: str) -> Any:
+    has_it = name in struct.__struct_encode_fields__
+    return getattr(struct, _field(struct, name)) if has_it else None
 
 
 def members(value: Any) -> list[tuple[str, Any]]:

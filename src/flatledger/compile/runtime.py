@@ -273,7 +273,7 @@ class Runtime:
             return None
         if isinstance(value, int | Decimal) and not isinstance(value, bool):
             return value
-        result: int | Decimal | None = None
+        result = NUMERALS[value] if value.__class__ is str else None
         if isinstance(value, float):
             result = read_decimal(repr(value))
         if result is None:

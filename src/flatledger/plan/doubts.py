@@ -44,10 +44,10 @@ def _may_be_lone(names: Names, chain: Chain) -> bool:
 
 
 def _differing(names: Names, plan: Plan, other: Plan) -> Iterator[Doubt]:
-    for value, counterpart in _pairs(plan, other):
+    for value, counterpart, deepest in _pairs(plan, other):
         for one, another in _counterparts(names, value, counterpart):
-            if _can_matter(names, one, another, plan.chain):
-                homes = [_home(one), _home(another)]
+            homes = [_home(one), _home(another)]
+            if max(homes) <= deepest and _can_matter(names, one, another, plan.chain):
                 met = plan.chain.structure.find(names) is not None
                 home = homes[0] if met else max(homes)
                 text, known = _text_of(one), other.chain.known
@@ -62,16 +62,20 @@ def _text_of(node: n.Node) -> str:
     return text_of_node(node)
 
 
-def _pairs(plan: Plan, other: Plan) -> Iterator[tuple[n.Node, n.Node]]:
-    """The expressions of a plan, each with what it is in the other."""
+def _pairs(plan: Plan, other: Plan) -> Iterator[tuple[n.Node, n.Node, int]]:
+    """The expressions of a plan, each with what it is in the other, and the deepest level of the
+    row's chain that it is told by: a condition on a side level goes its own way below that."""
+    row = plan.chain.row
     columns = {one.column.heading: one.value for one in other.columns}
     for column in plan.columns:
         heading = column.column.heading
         counterpart = columns.get(heading, columns.get(f"sum of {heading}"))
         if column.value is not None and counterpart is not None:
-            yield column.value, counterpart
-    yield from ((a.value, b.value) for a, b in zip(plan.conditions, other.conditions, strict=True))
-    yield from ((a, b) for (a, _), (b, _) in zip(plan.extra_keys, other.extra_keys, strict=False))
+            yield column.value, counterpart, row
+    for a, b in zip(plan.conditions, other.conditions, strict=True):
+        yield a.value, b.value, row if a.side is None else a.level
+    keys = zip(plan.extra_keys, other.extra_keys, strict=False)
+    yield from ((one, another, row) for (one, _), (another, _) in keys)
 
 
 def _home(node: n.Node) -> int:

@@ -146,13 +146,15 @@ class Decomposed:
         """
         (argument, extent), name = taken_by(call), call.name
         target = max(reach(argument, self.chain), key=len, default=())
+        home = max([target, *reach(argument, self.chain, chosen=True)], key=len)
         here = target in self.chain.levels
         if here and name == "count" and self._is_level(argument, target):
             argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
         if set(extent) & set(SUBTREES):
             what = f"`{extent[0]}` is about one node, and a row for a group stands for several"
             self.problems.append(expression.problem(what, call.position))
-        if name in ("sum", "avg") and target in self.chain.known.trees and not extent:
+        on_nodes = target in self.chain.known.trees and target == home
+        if name in ("sum", "avg") and on_nodes and not extent:
             taken = n.Call(call.position, IS_COUNTED, (), inner=True)
             argument = n.Case(call.position, None, ((taken, argument),), None)
         composes = AGGREGATES[name].composes and not call.distinct

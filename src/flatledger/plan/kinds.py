@@ -68,9 +68,11 @@ class Operand(msgspec.Struct, frozen=True):
 
 
 class Ready(n.Node, frozen=True):
-    """A value that has been emitted already, standing in for its expression."""
+    """A value that has been emitted already, standing in for its expression, which a fault calls by
+    its ``text``."""
 
     operand: Operand
+    text: str
 
 
 def kind_of_literal(value: Any) -> str:

@@ -51,6 +51,8 @@ def kind_of(node: n.Node) -> str:
 
 def text_of_node(node: n.Node) -> str:
     """How an expression is called in a fault."""
+    if isinstance(node, Ready):
+        return node.text
     return node.known.text if isinstance(node.known, Known) else ""
 
 

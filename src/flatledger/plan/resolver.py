@@ -242,7 +242,7 @@ class Resolver:
         counts = counts and self._is_level(argument, target, chain)
         if counts:
             self.plan.counted.add(id(argument))
-        adds = node.name in ("sum", "avg") and target in chain.known.trees
+        adds = node.name in ("sum", "avg") and target in chain.known.trees and target == home
         self.plan.aggregates[id(node)] = AggregatePlan(
             base, inner_chain, counts, under, "from_here" in ways, adds and ALL_NODES not in ways
         )

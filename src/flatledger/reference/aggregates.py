@@ -33,6 +33,7 @@ class Reach(NamedTuple):
 
     base: int
     target: Names
+    leaves: bool  # of a tree the leaves alone are added (rule 19)
     under: int | None = None
 
 
@@ -62,11 +63,13 @@ class Aggregates:
         home = max([target, *self._levels_of(argument, levels, chosen=True)], key=len)
         above = [at for at, level in enumerate(levels) if is_above(level, home)]
         base = max(above, default=0)
+        trees = self._of.plan.chain.known.trees
+        adds = node.name in ("sum", "avg") and target == home and target in trees
+        leaves = adds and ALL_NODES not in ways
         if set(ways) & set(SUBTREES):
-            trees = self._of.plan.chain.known.trees
             under = max(at for at, level in enumerate(levels) if level in trees)
-            return Reach(under - 1, target, under)
-        return Reach(base, target)
+            return Reach(under - 1, target, leaves, under)
+        return Reach(base, target, leaves)
 
     def _levels_of(self, node: n.Node, levels: Levels, chosen: bool) -> list[Names]:
         """The levels among the paths of an argument: without ``chosen`` those whose entries are
@@ -90,7 +93,7 @@ class Aggregates:
 
     def chains(self, node: n.Call, here: Here) -> list[Here]:
         """The entries that an aggregate runs over, each with those above it."""
-        base, target, under = self.reach(node, self._of.levels(here))
+        base, target, leaves, under = self.reach(node, self._of.levels(here))
         record, way = self._of.record, self.between(here[base].level, target)
         if under is None:
             found = record.chains(here[base], way)
@@ -98,10 +101,8 @@ class Aggregates:
             from_here = "from_here" in taken_by(node)[1]
             nodes = nodes_below(record, here[under], itself=from_here)
             found = [one for at in nodes for one in record.chains(at, way[1:])]
-        argument, ways = taken_by(node)
-        in_tree = target in self._of.plan.chain.known.trees
-        if node.name in ("sum", "avg") and in_tree and ALL_NODES not in ways:
-            found = [one for one in found if one.level != target or is_leaf(record, one)]
+        if leaves:
+            found = [one for one in found if is_leaf(record, one)]
         if not way and under is None:
             return [here[: base + 1]]
         return [one.chain for one in found]
@@ -212,7 +213,7 @@ def result(name: str, found: Sequence[Any], separator: Any, *, distinct: bool = 
     """
     values = list(found) if name in ("any", "every") else [v for v in found if v is not None]
     if distinct:
-        values = list({distinct_key(v): v for v in reversed(values)}.values())[::-1]
+        values = _distinct(values)
     match name:
         case "count":
             return len(values)
@@ -234,6 +235,14 @@ def result(name: str, found: Sequence[Any], separator: Any, *, distinct: bool = 
         case "listagg":
             return ("" if separator is None else str(separator)).join(map(text_of, values))
     return _extreme(values, greatest=name == "max")
+
+
+def _distinct(values: list[Any]) -> list[Any]:
+    """The first of those that are equal."""
+    found: dict[Any, Any] = {}
+    for value in values:
+        found.setdefault(distinct_key(value), value)
+    return list(found.values())
 
 
 def total(values: Sequence[Any]) -> Any:

@@ -88,6 +88,8 @@ class Expressions:
 
     def called(self, node: n.Node) -> str:
         """How an expression is called in a fault: a path by its names, others by their text."""
+        if isinstance(node, Given):
+            return self.called(node.expression)
         if isinstance(node, n.FieldPath):
             names, rest = plain_steps(node, self.plan.chain)
             return level_name(names) + ("…" if rest else "")
@@ -95,6 +97,8 @@ class Expressions:
 
     def where(self, node: n.Node, here: Here) -> Where:
         """The entry that a value belongs to: of a path that where it begins (rule 2)."""
+        if isinstance(node, Given):
+            return self.where(node.expression, here)
         if isinstance(node, n.FieldPath):
             return here[self.paths.way(node, self.levels(here)).anchor].where
         return here[-1].where
@@ -252,12 +256,12 @@ class Expressions:
     def once(self, node: n.Node, others: Sequence[n.Node], here: Here) -> n.Node:
         """A value that is worked out once, of the kind as which it is compared with others."""
         if isinstance(node, n.Collate):
-            text = Given(node.position, self.text(node.operand, here), "text")
+            text = Given(node.position, self.text(node.operand, here), "text", node.operand)
             return n.Collate(node.position, text, node.collation)
         kinds = self.kinds(here)
         kind = kinds.compared_as((node, *others))
         value = self.as_kind(kind, node, here) if kind else self.value(node, here)
-        return Given(node.position, value, kind or kinds.of(node))
+        return Given(node.position, value, kind or kinds.of(node), node)
 
     def _coalesce(self, node: n.Call, here: Here) -> Any:
         """The first value that is not null. What could not be read is told, and is no null."""
@@ -273,7 +277,8 @@ class Expressions:
 
     def _nullif(self, node: n.Call, here: Here) -> Any:
         value = self.present(node.arguments[0], here)
-        given = Given(node.position, value, self.kinds(here).of(node.arguments[0]))
+        first = node.arguments[0]
+        given = Given(node.position, value, self.kinds(here).of(first), first)
         same = n.Comparison(node.position, "=", given, node.arguments[1])
         return None if self.truth(same, here) is True else value
 

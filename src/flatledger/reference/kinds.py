@@ -29,6 +29,7 @@ class Given(n.Node, frozen=True):
 
     value: object
     kind: str
+    expression: n.Node
 
 
 class Kinds:

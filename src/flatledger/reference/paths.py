@@ -98,6 +98,11 @@ class Paths:
             for place in places
         )
 
+    def _is_alone(self, way: Way, levels: Levels) -> bool:
+        """Whether a path crosses a level that has one entry at the most, whose value is taken."""
+        crossed = len(way.level) > len(levels[way.anchor])
+        return crossed and not self.repeats(way, levels)
+
     def declared(self, path: n.FieldPath, levels: Levels) -> FieldDeclaration | None:
         """How the values at a path are declared under `fields`, if they are."""
         place = self.way(path, levels).place if self._declared else None
@@ -128,6 +133,9 @@ class Paths:
             value = self._selected(start, names, rest, chain[0])
         else:
             value = self._named(start, names, stated=stated, aligned=aligned)
+            levels = tuple(entry.level for entry in chain)
+            if isinstance(value, list) and not aligned and self._is_alone(way, levels):
+                value = _alone(value)
         if of_text:
             value = element_text(value)
         return element_value(value) if self.of_elements else value
@@ -142,8 +150,8 @@ class Paths:
                 values, several = list(flattened(values)), True
             values = [self._member(start, names[:place], one, name, several) for one in values]
         value = list(flattened(values)) if several else values[0]
-        if stated and names and isinstance(value, list):
-            if not self._may_be_list((*start.level, *names)):
+        if stated and start.level + names and isinstance(value, list):
+            if not names or not self._may_be_list((*start.level, *names)):
                 return self._unstated(start, names, value)
         if several and not aligned:
             return [one for one in value if one is not None]
@@ -220,6 +228,12 @@ def _places_after(names: Names, rest: tuple[n.Segment, ...]) -> list[Names]:
             found.append(names)
         names, named = (*names, only.name), True
     return [*found, names] if named else found
+
+
+def _alone(values: list[Any]) -> Any:
+    """The one value of several entries; several stay a list."""
+    found = [value for value in flattened(values) if value is not None]
+    return found if len(found) > 1 else found[0] if found else None
 
 
 def _declared(plan: Plan) -> dict[Names, FieldDeclaration]:
