@@ -179,7 +179,10 @@ class Chance:
         if name == "count" and level != "record":
             return f"count({level})"
         distinct = "distinct " if self.maybe(0.15) else ""
-        return f"{name}({distinct}{self.number_of(depth if self.maybe(0.5) else 0, level)})"
+        inner = self.number_of(depth if self.maybe(0.5) else 0, level)
+        if not any(field in inner for fields in NUMBERS.values() for field in fields):
+            inner = f"{inner} * {self.field(level, NUMBERS)}"
+        return f"{name}({distinct}{inner})"
 
     def text_of(self, depth: int, level: str) -> str:
         """An expression that gives a text, or what can be taken as one."""
@@ -296,4 +299,57 @@ class Chance:
             }
         if self.maybe(0.15):
             layout["without-entries"] = self.one("drop", "keep")
+        return layout
+
+    def table(self) -> dict[str, Any]:
+        """A layout with an order, groups, totals, and now and then so many rows only."""
+        layout = self.layout()
+        headings = [next(iter(column)) for column in layout["columns"]]
+        if self.maybe(0.6):
+            layout["sort"] = [
+                f"{one}{self.one('', ' desc')}" for one in self.some(lambda: self.one(*headings), 2)
+            ]
+        if self.maybe(0.6):
+            free = [name for column in layout["columns"] for name in column if "total" not in column[name]]
+            group = [self.one(*free)] if free and self.maybe(0.6) else []
+            if self.maybe(0.4):
+                group.append(self.field(layout["row-per"], TEXTS))
+            layout["group"] = list(dict.fromkeys(group))
+            layout["totals"] = {
+                "subtotals": self.one("after", "before", "none"),
+                "detail": self.one("yes", "yes", "no"),
+            }
+        elif self.maybe(0.3):
+            layout["take"] = {"first": 3, "of": self.one("rows", "records")}
+        return layout
+
+    def grouped(self) -> dict[str, Any]:
+        """A layout in which a row stands for a group."""
+        level = self.one(*LEVELS)
+        keys = [self.one(self.field(level, TEXTS), self.field(level, NUMBERS))]
+        if self.maybe(0.3):
+            keys.append(self.field(level, TEXTS))
+        if level == "parts" and self.maybe(0.3):
+            keys.append("depth()")
+        keys = list(dict.fromkeys(keys))
+        columns: list[dict[str, Any]] = [{f"K{at}": key} for at, key in enumerate(keys)]
+        for place in range(self.one(1, 2, 3)):
+            text = self.aggregate(1)
+            if self.maybe(0.3):
+                text = f"{text} {self.one(*'+-*/')} {self.one(self.aggregate(1), '2')}"
+            column: dict[str, Any] = {"value": text}
+            if self.maybe(0.4):
+                column["decimals"] = self.one(0, 1, 2)
+            if self.maybe(0.5):
+                column["total"] = "sum"
+            columns.append({f"C{place}": column})
+        layout: dict[str, Any] = {"row-per-group": keys, "columns": columns}
+        if self.maybe(0.5):
+            layout["only"] = [self.condition(level) for _ in range(self.one(1, 1, 2))]
+        if self.maybe(0.3):
+            layout["levels"] = [one for one in LEVELS[1:] if one != "names.*"]
+        if self.maybe(0.3):
+            layout["sort"] = [f"{self.one(*[next(iter(c)) for c in columns])}{self.one('', ' desc')}"]
+        if self.maybe(0.15):
+            layout["take"] = {"first": 2, "of": "rows"}
         return layout

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from ..language import nodes as n
-from ..plan.kinds import AGGREGATE_KINDS, COLLECT
+from ..plan.kinds import AGGREGATE_KINDS, COUNT_NUMBERS, GATHERING
 from ..plan.known import aggregate_of
 from ..structure.levels import Names
 from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
@@ -35,9 +35,10 @@ def runs_over(node: n.Call) -> tuple[int, tuple[Names, ...]]:
 
 def aggregate_object(node: n.Call) -> Aggregate:
     """The aggregate of a call."""
-    return (DISTINCT if node.distinct else AGGREGATES)[node.name]
+    name = "count" if node.name == COUNT_NUMBERS else node.name
+    return (DISTINCT if node.distinct else AGGREGATES)[name]
 
 
 def passes_nulls(node: n.Call) -> bool:
     """Whether an aggregate passes over nulls; those that are only collected are wanted too."""
-    return node.name != COLLECT and not aggregate_object(node).unknown
+    return node.name not in GATHERING and not aggregate_object(node).unknown

@@ -6,13 +6,12 @@ from collections.abc import Iterable
 
 from ..language import nodes as n
 from ..language.extents import taken_by
-from ..plan.kinds import COLLECT, Operand
+from ..plan.kinds import GATHERING, Operand, taken_kind
 from ..plan.known import aggregate_of, declared_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain
 from ..structure.structure import MEMBERS
-from ..values.aggregates import AGGREGATES
 from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
 from .blocks import Block, indented
 from .by_key import ForKey, by_key
@@ -160,7 +159,7 @@ class Aggregates:
 
     def _result(self, node: n.Call, found: str, separator: str) -> str:
         """The code for what the values that were found result in."""
-        if node.name == COLLECT:
+        if node.name in GATHERING:
             return f"collected({found})"
         code = f"aggregate({self._object(node)}, {found}{separator}, {self.code.told(node)})"
         aggregate = aggregate_object(node)
@@ -175,7 +174,7 @@ class Aggregates:
 
     def _object(self, node: n.Call) -> str:
         """The name of the aggregate itself."""
-        if node.name == COLLECT:
+        if node.name in GATHERING:
             return ""
         return self.code.constants.name(
             aggregate_object(node), f"{'distinct_' * node.distinct}{node.name}"
@@ -230,8 +229,7 @@ class Aggregates:
         if plan.counts_entries:
             self.code.add(f"{found}.append(1)")
             return
-        takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
-        kind = takes if takes != "any" else None
+        kind = taken_kind(node.name)
         if node.order is not None:
             pair = self.emit.present(argument).code, self.emit.present(node.order.operand).code
             self.code.add(f"{found}.append(({pair[0]}, {pair[1]}))")
@@ -260,7 +258,7 @@ class Aggregates:
         """The same of a path whose values are declared; selectors may give several."""
         declared = declared_of(argument)
         assert declared is not None
-        takes = AGGREGATES[node.name].takes if node.name in AGGREGATES else "any"
+        takes = taken_kind(node.name)
         if not argument.is_singular():
             raw = self._paths.source(argument).code
             name = self.code.constants.reader_name(declared)
@@ -268,7 +266,7 @@ class Aggregates:
             nulls, told = not passes_nulls(node), self.code.told(argument)
             self.code.add(f"gather({found}, {raw}, {read}, {nulls}, {told})")
             return
-        value = self.emit.as_kind(takes, argument) if takes != "any" else self.emit.value(argument)
+        value = self.emit.as_kind(takes, argument) if takes else self.emit.value(argument)
         passes = alone or passes_nulls(node)
         test = f"if {value.code} is not None: " if passes else ""
         self.code.add(f"{test}{found}.append({value.code})")

@@ -15,7 +15,7 @@ from ..language.extents import taken_by
 from ..structure.levels import Chain, Names, plain_steps
 from ..values.aggregates import AGGREGATES
 from .groups import call_text
-from .kinds import COLLECT
+from .kinds import INNER
 from .known import Known, text_of_node
 from .plan import AggregatePlan, Doubt, Plan
 
@@ -123,7 +123,7 @@ def _can_matter(names: Names, value: n.Node, other: n.Node, chain: Chain) -> boo
     assert isinstance(value, n.Call)
     if _shape(one) == _shape(another):
         return False
-    passes_nulls = value.name in (COLLECT, "count") or not AGGREGATES[value.name].unknown
+    passes_nulls = value.name in (*INNER, "count") or not AGGREGATES[value.name].unknown
     return not (passes_nulls and _spreads_null(taken_by(value)[0], names, chain))
 
 

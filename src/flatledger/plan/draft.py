@@ -20,7 +20,7 @@ from ..values.field_values import FieldDeclaration
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from .kinds import (
     AGGREGATE_KINDS,
-    COLLECT,
+    INNER,
     DATATYPES,
     OF_THE_SOURCE,
     TIMES,
@@ -178,7 +178,7 @@ class Draft:
             return self.kind(node.arguments[0])
         if node.name in OF_AN_ARGUMENT:
             return self.kind(node.arguments[0])
-        if AGGREGATE_KINDS.get(node.name) == "any" and node.name != COLLECT:
+        if AGGREGATE_KINDS.get(node.name) == "any" and node.name not in INNER:
             return self.kind(node.arguments[0])
         fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **OF_THE_SOURCE}
         kinds = {**fixed, **AGGREGATE_KINDS, **TREE_KINDS}

@@ -18,11 +18,11 @@ from ..language.extents import ALL_NODES, SUBTREES, taken_by
 from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.text import Scalar
-from ..structure.levels import Chain, Names, level_name
+from ..structure.levels import Chain, Names, level_name, plain_steps
 from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
-from .kinds import AGGREGATE_KINDS, COLLECT
+from .kinds import AGGREGATE_KINDS, COLLECT, COUNT_NUMBERS, GATHERING, NUMBERS
 from .plan import OverGroups, Part, Plan
 from .resolver import reach
 from .row_order import in_order, pair_order
@@ -147,7 +147,7 @@ class Decomposed:
         (argument, extent), name = taken_by(call), call.name
         target = max(reach(argument, self.chain), key=len, default=())
         home = max([target, *reach(argument, self.chain, chosen=True)], key=len)
-        here = target in self.chain.levels
+        here = target in self.chain.levels and not _chooses(argument, self.chain)
         if here and name == "count" and self._is_level(argument, target):
             argument = n.Call(call.position, "ordinal", (argument,))  # one for each entry
         if set(extent) & set(SUBTREES):
@@ -158,16 +158,16 @@ class Decomposed:
             taken = n.Call(call.position, IS_COUNTED, (), inner=True)
             argument = n.Case(call.position, None, ((taken, argument),), None)
         composes = AGGREGATES[name].composes and not call.distinct
-        number = n.Cast(argument.position, argument, "decimal", ())
-        if AGGREGATES[name].takes == "number" and not composes and not (here and name == "avg"):
-            argument = number  # what is no number is told entry by entry
+        of_numbers = AGGREGATES[name].takes == "number"
+        if of_numbers and here and not composes and name != "avg":  # what is none is told here
+            argument = n.Cast(argument.position, argument, "decimal", ())
 
         def column(heading: str, inner: str, total: str) -> Column:
             node = argument
             if not here:
                 whole = n.Call(call.position, ALL_NODES, (argument,)) if extent else argument
                 node = n.Call(call.position, inner, (whole,), inner=True)
-            gathered = not here and inner == COLLECT
+            gathered = not here and inner in GATHERING
             ways = Total(total, part=True, distinct=call.distinct, gathered=gathered)
             return Column(heading, Expression(expression.scalar, node), total=ways)
 
@@ -175,14 +175,16 @@ class Decomposed:
             return (column(text, "", name),)
         if name == "avg" and not call.distinct:
             sums = column(f"sum of {text}", "sum", "sum")
-            return sums, column(f"count of {text}", "count", "sum")
+            return sums, column(f"count of {text}", COUNT_NUMBERS, "sum")
         if name == "count" and not call.distinct:
             return (column(text, name, "sum"),)
-        return (column(text, name if composes else COLLECT, name),)
+        values = NUMBERS if of_numbers else COLLECT
+        return (column(text, name if composes else values, name),)
 
     def _is_level(self, argument: n.Node, target: Names) -> bool:
         """Whether an argument is a level itself, whose entries are counted."""
-        return isinstance(argument, n.FieldPath) and bool(target) and argument.names() == target
+        steps = plain_steps(argument, self.chain) if isinstance(argument, n.FieldPath) else None
+        return bool(target) and steps == (target, ())
 
     # ---- the table of the groups
 
@@ -286,6 +288,15 @@ def _is_of_some_node(node: n.Node) -> bool:
         and not any(isinstance(part, n.FieldPath) for part in call.walk())
         for call in calls
     )
+
+
+def _chooses(node: n.Node, chain: Chain) -> bool:
+    """Whether a path of an argument goes further than names, so that it may have many values."""
+    if isinstance(node, n.FieldPath):
+        return bool(plain_steps(node, chain)[1])
+    if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS:
+        return False
+    return any(_chooses(part, chain) for part in node.children())
 
 
 def is_additive(node: n.Node) -> bool:

@@ -17,8 +17,12 @@ import msgspec
 from ..language import nodes as n
 from ..values.aggregates import AGGREGATES
 
-COLLECT = "collect"  # no aggregate of a layout's: the values themselves, for one over a group
-AGGREGATE_KINDS = {**{name: one.gives for name, one in AGGREGATES.items()}, COLLECT: "any"}
+# no aggregates of a layout's, but what one over a group is made of: the values themselves, those that
+# are numbers, and how many numbers there are
+COLLECT, NUMBERS, COUNT_NUMBERS = "collect", "collect_numbers", "count_numbers"
+GATHERING = (COLLECT, NUMBERS)
+INNER = {COLLECT: "any", NUMBERS: "any", COUNT_NUMBERS: "number"}
+AGGREGATE_KINDS = {**{name: one.gives for name, one in AGGREGATES.items()}, **INNER}
 OF_THE_SOURCE = {"source_file": "text", "source_row": "number", "record_number": "number"}
 TIMES = ("moment", "time", "interval")
 DATATYPES = {  # those whose values are read as one kind
@@ -48,6 +52,18 @@ def a_kind(kind: str) -> str:
     ('an interval', 'a number')
     """
     return f"{'an' if kind[0] in 'aeiou' else 'a'} {kind}"
+
+
+def taken_kind(name: str) -> str:
+    """The kind of value that an aggregate takes; blank where it takes any.
+
+    >>> taken_kind("sum"), taken_kind("max"), taken_kind(NUMBERS)
+    ('number', '', 'number')
+    """
+    if name in (NUMBERS, COUNT_NUMBERS):
+        return "number"
+    takes = AGGREGATES[name].takes if name in AGGREGATES else "any"
+    return "" if takes == "any" else takes
 
 
 def is_aggregate(node: n.Node) -> bool:

@@ -24,7 +24,7 @@ from ..structure.trees import (
 from ..values.functions import CAST_KINDS, FUNCTIONS, IN_LANGUAGE
 from .draft import Draft
 from .kind_checks import KindChecks
-from .kinds import AGGREGATE_KINDS, OF_THE_SOURCE
+from .kinds import AGGREGATE_KINDS, INNER, OF_THE_SOURCE
 from .plan import AggregatePlan
 
 # name: (fewest arguments, most)
@@ -149,7 +149,7 @@ class Resolver:
             self._refuse("an aggregate takes paths; write the column's expression in it", node)
 
     def _call(self, node: n.Call, chain: Chain) -> None:
-        if node.name in AGGREGATE_KINDS and (node.name != "collect" or node.inner):
+        if node.name in AGGREGATE_KINDS and (node.name not in INNER or node.inner):
             self._aggregate(node, chain)
             return
         if node.distinct:
@@ -166,7 +166,7 @@ class Resolver:
         }
         known |= {IS_COUNTED: (0, 0)} if node.inner else {}
         if node.name not in known:
-            names = [*known, *(set(AGGREGATE_KINDS) - {"collect"})]
+            names = [*known, *(set(AGGREGATE_KINDS) - INNER.keys())]
             self._refuse(f"no function `{node.name}`{_instead(node.name, names)}", node)
             return
         fewest, most = known[node.name]

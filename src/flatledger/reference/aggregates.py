@@ -34,6 +34,7 @@ class Reach(NamedTuple):
     base: int
     target: Names
     leaves: bool  # of a tree the leaves alone are added (rule 19)
+    named: bool  # the argument names some place; else it belongs to the row (rule 4)
     under: int | None = None
 
 
@@ -66,10 +67,30 @@ class Aggregates:
         trees = self._of.plan.chain.known.trees
         adds = node.name in ("sum", "avg") and target == home and target in trees
         leaves = adds and ALL_NODES not in ways
+        named = any(isinstance(part, n.FieldPath) for part in argument.walk())
         if set(ways) & set(SUBTREES):
             under = max(at for at, level in enumerate(levels) if level in trees)
-            return Reach(under - 1, target, leaves, under)
-        return Reach(base, target, leaves)
+            return Reach(under - 1, target, leaves, named, under)
+        return Reach(base, target, leaves, named)
+
+    def reach_of_groups(self, node: n.Call, levels: Levels) -> Reach:
+        """The same in a group: the entries of the argument's own level, whatever the row is."""
+        return self.reach(node, levels[:1])
+
+    def taken_in_group(self, node: n.Call, chain: Here) -> list[Any]:
+        """The values that an aggregate over a group takes of one entry."""
+        self._of.inside += 1
+        try:
+            argument, _ = taken_by(node)
+            levels = self._of.levels(chain)
+            steps = plain_steps(argument, self._of.paths.chain_of(levels)) if isinstance(
+                argument, n.FieldPath
+            ) else None
+            if node.name == "count" and not node.distinct and steps == (levels[-1], ()):
+                return [1]
+            return self._values(node, chain, chain[:1])
+        finally:
+            self._of.inside -= 1
 
     def _levels_of(self, node: n.Node, levels: Levels, chosen: bool) -> list[Names]:
         """The levels among the paths of an argument: without ``chosen`` those whose entries are
@@ -93,7 +114,7 @@ class Aggregates:
 
     def chains(self, node: n.Call, here: Here) -> list[Here]:
         """The entries that an aggregate runs over, each with those above it."""
-        base, target, leaves, under = self.reach(node, self._of.levels(here))
+        base, target, leaves, _, under = self.reach(node, self._of.levels(here))
         record, way = self._of.record, self.between(here[base].level, target)
         if under is None:
             found = record.chains(here[base], way)
@@ -157,6 +178,10 @@ class Aggregates:
             return [1]
         if node.order is not None:
             return [(self._of.present(argument, chain), self._of.present(node.order.operand, chain))]
+        return self._values(node, chain, here)
+
+    def _values(self, node: n.Call, chain: Here, here: Here) -> list[Any]:
+        argument, _ = taken_by(node)
         aggregate = AGGREGATES.get(node.name)
         kind = aggregate.takes if aggregate is not None and aggregate.takes != "any" else ""
         unknowns = aggregate is not None and aggregate.unknown

@@ -12,7 +12,7 @@ from ..language import nodes as n
 from ..layout.spreading import NO_COLUMN, NO_KEY
 from ..plan.known import Known, known_of
 from ..plan.plan import Plan
-from ..structure.levels import level_name, levels_line
+from ..structure.levels import Chain, Names, level_name, levels_line
 from ..structure.trees import IS_COUNTED
 from ..values.faults import FaultKind
 from ..values.functions import text_of
@@ -122,17 +122,28 @@ def _figure(value: Any) -> str:
 
 def _nodes_taken(plan: Plan) -> Iterator[NodesTaken]:
     """Where sums and means take the leaves of a tree."""
-    nodes = [(one.column.heading, one.value) for one in plan.columns]
-    nodes += [(f"`{one.condition.value.text}`", one.value) for one in plan.conditions]
-    for where, node in nodes:
-        for part in node.walk() if node is not None else ():
-            known = part.known
-            if not isinstance(part, n.Call) or not isinstance(known, Known):
-                continue
-            if known.aggregate is not None and known.aggregate.leaves:
-                yield NodesTaken(where, level_name(known.aggregate.chain.levels[-1]))
-            elif part.name == IS_COUNTED and known.node is not None:
-                yield NodesTaken(where, level_name(plan.chain.levels[known.node]))
+    nodes = [(one.column.heading, one.value, plan.chain) for one in plan.columns]
+    nodes += [
+        (f"`{one.condition.value.text}`", one.value, one.side or plan.chain)
+        for one in plan.conditions
+    ]
+    for where, node, chain in nodes:
+        for level in _leaves_of(node, chain) if node is not None else ():
+            yield NodesTaken(where, level_name(level))
+
+
+def _leaves_of(node: n.Node, chain: Chain) -> Iterator[Names]:
+    """The trees of which the aggregates of an expression take the leaves."""
+    known = node.known if isinstance(node.known, Known) else None
+    if known is not None and known.aggregate is not None:
+        if known.aggregate.leaves:
+            yield known.aggregate.chain.levels[-1]
+        chain = known.aggregate.chain
+    elif known is not None and isinstance(node, n.Call) and node.name == IS_COUNTED:
+        assert known.node is not None
+        yield chain.levels[known.node]
+    for part in node.children():
+        yield from _leaves_of(part, chain)
 
 
 def _below_left(plan: Plan) -> Iterator[str]:

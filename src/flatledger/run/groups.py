@@ -192,7 +192,7 @@ class Groups:
         """
         width = len(self.plan.written)
         written_sort = [key for key in self.plan.sort if key.slot < width]
-        ways = {key.slot: key for key in self.plan.sort}
+        ways = {key.slot: key for key in reversed(self.plan.sort)}
         own = [
             KeyPlan(width + at, key.home, key.text, *_way(ways.get(key.slot)))
             for at, key in enumerate(self.plan.group)

@@ -176,7 +176,7 @@ class Least(Aggregate):
     """The least value. The state holds the least of each kind: a mixture has none."""
 
     name = "min"
-    totals = composes = merges_at_once = True
+    totals = merges_at_once = True
     _choose: Callable[..., Any] = staticmethod(min)
 
     def zero(self) -> Any:

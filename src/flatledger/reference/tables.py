@@ -1,0 +1,189 @@
+"""A whole table by definition: order, groups, totals, and what is taken (rules 15 to 17 and 22)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ..plan.plan import KeyPlan, Plan
+from ..plan.row_order import grouped_order
+from ..values.functions import text_of
+from .ordering import in_order, same_group
+from .reading import Reading
+from .totals import Row, Totalled, totalled
+
+Cells = tuple[Any, ...]
+Key = tuple[Any, ...]
+
+
+class Table:
+    """The table of a layout over some records, a row for each entry. It holds all of them: it is
+    there to be held against, and not to be fast."""
+
+    def __init__(self, plan: Plan, readings: Sequence[Reading]) -> None:
+        self.plan = plan
+        self.width = len(plan.written)
+        self.totals = {one.column.heading: one for one in totalled(plan)}
+        taken = _taken([one for one in readings if one.passes], plan, "records")
+        rows = [Row(read, reading) for reading in taken for read in reading.rows()]
+        self.rows = rows
+        order = list(plan.sort) if plan.layout.group_order.as_met else grouped_order(
+            plan.sort, plan.group
+        )
+        if plan.layout.totals.detail:
+            ordered = in_order([_Sortable(row) for row in rows], order)
+            self.rows = _taken([one.row for one in ordered], plan, "rows")
+
+    # ---- the blocks of the table
+
+    def table(self) -> list[Cells]:
+        """The rows as an output is given them, total rows among them."""
+        totals = self.plan.layout.totals
+        body = self._groups(self.rows, 0) if self.plan.group or totals.detail else []
+        grand = []
+        if totals.grand_total and self.plan.shows_totals:
+            grand = [self._total_row(self.rows, (), totals.grand_label)]
+        before = totals.subtotals == "before" and (bool(self.plan.group) or not totals.detail)
+        return grand + body if before else body + grand
+
+    def figures(self) -> dict[str, Any]:
+        """What each totalled column adds up to in all: the balance's source side."""
+        return {heading: one.figure(self.rows) for heading, one in self.totals.items()}
+
+    def _groups(self, rows: Sequence[Row], depth: int) -> list[Cells]:
+        """The rows of a group: of each group within it, after or before that its total."""
+        group, totals = self.plan.group, self.plan.layout.totals
+        if depth == len(group):
+            return [self._written(row) for row in rows] if totals.detail else []
+        found: list[Cells] = []
+        parts = self._parts(rows, depth)
+        innermost = not totals.detail and depth + 1 == len(group)
+        if innermost:
+            return self._without_detail(parts)
+        if not totals.detail:
+            parts = self._in_order(parts, group[depth : depth + 1])
+        for part in parts:
+            shown = self.plan.shows_totals or not totals.detail
+            own: list[Cells] = []
+            if totals.subtotals != "none" and shown:
+                own = [self._subtotal(part, depth + 1)]
+            inner = self._groups(part, depth + 1)
+            found += own + inner if totals.subtotals == "before" else inner + own
+        return found
+
+    def _parts(self, rows: Sequence[Row], depth: int) -> list[list[Row]]:
+        """Rows by the group that they are in, each group in the order in which it is met."""
+        slots = [key.slot for key in self.plan.group[: depth + 1]]
+        parts: list[tuple[Key, list[Row]]] = []
+        as_met = self.plan.layout.group_order.as_met
+        for row in rows:
+            key = tuple(row.cells[slot] for slot in slots)
+            known = parts[-1:] if as_met and self.plan.layout.totals.detail else parts
+            part = next((part for own, part in known if same_group(own, key)), None)
+            if part is None:
+                parts.append((key, part := []))
+            part.append(row)
+        return [part for _, part in parts]
+
+    def _in_order(self, parts: list[list[Row]], keys: Sequence[KeyPlan]) -> list[list[Row]]:
+        ways = {key.slot: key for key in reversed(self.plan.sort)}
+        order = [ways.get(key.slot, key) for key in keys]
+        return [one.part for one in in_order([_Part(part) for part in parts], order)]
+
+    def _without_detail(self, parts: list[list[Row]]) -> list[Cells]:
+        """A row for each group: its totals, and what its first row says; in the order of `sort`."""
+        rows = [(self._summary(part), part) for part in parts]
+        width, last = self.width, self.plan.group[-1]
+        written = [key for key in self.plan.sort if key.slot < width]
+        ways = {key.slot: key for key in reversed(self.plan.sort)}
+        own = ways.get(last.slot, last)
+        slots = [*range(width), own.slot]
+        whole = [
+            _Cells((*cells, part[0].cells[own.slot]), dict(zip(slots, range(width + 1))), cells)
+            for cells, part in rows
+        ]
+        keys = [*written, KeyPlan(width, own.home, "", own.descending, own.nulls_first, own.collation)]
+        return [one.shown for one in in_order(whole, keys)]
+
+    def _summary(self, part: Sequence[Row]) -> Cells:
+        group = {key.slot for key in self.plan.group}
+        cells = []
+        for place, one in enumerate(self.plan.written):
+            first = part[0].cells[place]
+            column = one.column
+            total = column.total and place not in group
+            cells.append(self.totals[column.heading].cell(part) if total else first)
+        return tuple(cells)
+
+    def _subtotal(self, part: Sequence[Row], depth: int) -> Cells:
+        key = self.plan.group[depth - 1]
+        value = part[0].cells[key.slot]
+        name = "(blank)" if value is None else text_of(value)
+        label = self.plan.layout.totals.label.replace("{group}", name)
+        return self._total_row(part, self.plan.group[:depth], label)
+
+    def _total_row(self, rows: Sequence[Row], group: Sequence[KeyPlan], label: str) -> Cells:
+        cells: list[Any] = [
+            self.totals[one.column.heading].cell(rows) if one.column.total else None
+            for one in self.plan.written
+        ]
+        for key in group:
+            if key.slot < self.width:
+                cells[key.slot] = rows[0].cells[key.slot]
+        free = [at for at, one in enumerate(self.plan.written) if not one.column.total]
+        keys = group[-1:] or self.plan.group[:1]
+        place = keys[0].slot if keys else 0
+        if place not in free and free:
+            place = free[0]
+        if place in free:
+            cells[place] = label
+        return tuple(cells)
+
+    def _written(self, row: Row) -> Cells:
+        """The cells of a row; one of a total that is exact is rounded here alone (rule 16)."""
+        from .exact import is_number, rounded
+
+        cells = list(row.cells[: self.width])
+        for place, one in enumerate(self.plan.written):
+            column = one.column
+            exact = column.total is not None and column.total.exact
+            if exact and column.decimals is not None and is_number(cells[place]):
+                cells[place] = rounded(cells[place], column.decimals, column.rounding)
+        return tuple(cells)
+
+
+class _Sortable:
+    """A row that is ordered by its cells."""
+
+    def __init__(self, row: Row) -> None:
+        self.row = row
+
+    def __getitem__(self, slot: int) -> Any:
+        return self.row.cells[slot]
+
+
+class _Part:
+    """A group that is ordered by the cells of its first row."""
+
+    def __init__(self, part: list[Row]) -> None:
+        self.part = part
+
+    def __getitem__(self, slot: int) -> Any:
+        return self.part[0].cells[slot]
+
+
+class _Cells(tuple[Any, ...]):
+    shown: Cells
+
+    def __new__(cls, cells: Cells, places: dict[int, int], shown: Cells) -> _Cells:
+        made = super().__new__(cls, cells)
+        made.shown = shown
+        return made
+
+
+def _taken(things: list[Any], plan: Plan, of: str) -> list[Any]:
+    """The first of some things, or every n-th."""
+    take = plan.layout.take
+    if take is None or take.of != of:
+        return things
+    return things[:: take.every][: take.first]
