@@ -114,7 +114,9 @@ class Chance:
             return self.strange()
         if self.maybe(0.15):
             return None
-        return self.one(0, 1, 2, 3, 10, Decimal("1.50"), Decimal("0.25"), Decimal("-2.5"), "4", "1.0")
+        return self.one(
+            0, 1, 2, 3, 10, Decimal("1.50"), Decimal("0.25"), Decimal("-2.5"), "4", "1.0"
+        )
 
     def word(self) -> Any:
         if self.maybe(self._odd):
@@ -201,8 +203,10 @@ class Chance:
                 lambda: f"case {text()} when {text()} then {text()} else {text()} end",
                 lambda: f"cast({self.number_of(depth - 1, level)} as varchar)",
                 lambda: f"listagg({self.text_of(depth - 1, self.one(*LEVELS))}, '/')",
-                lambda: f"{self.one('min', 'max', 'first', 'last')}"
-                f"({self.field(self.one(*LEVELS), TEXTS)})",
+                lambda: (
+                    f"{self.one('min', 'max', 'first', 'last')}"
+                    f"({self.field(self.one(*LEVELS), TEXTS)})"
+                ),
             )()
         )
 
@@ -233,8 +237,9 @@ class Chance:
                 lambda: f"{number()} in (1, 2, {number()})",
                 lambda: f"{text()} is {self.one('null', 'not null')}",
                 lambda: f"({truth()}) is {self.one('true', 'unknown', 'not false')}",
-                lambda: f"{self.one('any', 'every')}"
-                f"({self.truth_of(depth - 1, self.one(*LEVELS))})",
+                lambda: (
+                    f"{self.one('any', 'every')}({self.truth_of(depth - 1, self.one(*LEVELS))})"
+                ),
                 lambda: f"{text()} like '{self.one('a%', '%1%', '_')}'",
                 lambda: f"{self.one('day', text())} {self.one('<', '>=')} date '2026-03-01'",
             )()
@@ -310,7 +315,12 @@ class Chance:
                 f"{one}{self.one('', ' desc')}" for one in self.some(lambda: self.one(*headings), 2)
             ]
         if self.maybe(0.6):
-            free = [name for column in layout["columns"] for name in column if "total" not in column[name]]
+            free = [
+                name
+                for column in layout["columns"]
+                for name in column
+                if "total" not in column[name]
+            ]
             group = [self.one(*free)] if free and self.maybe(0.6) else []
             if self.maybe(0.4):
                 group.append(self.field(layout["row-per"], TEXTS))
@@ -349,7 +359,9 @@ class Chance:
         if self.maybe(0.3):
             layout["levels"] = [one for one in LEVELS[1:] if one != "names.*"]
         if self.maybe(0.3):
-            layout["sort"] = [f"{self.one(*[next(iter(c)) for c in columns])}{self.one('', ' desc')}"]
+            layout["sort"] = [
+                f"{self.one(*[next(iter(c)) for c in columns])}{self.one('', ' desc')}"
+            ]
         if self.maybe(0.15):
             layout["take"] = {"first": 2, "of": "rows"}
         return layout

@@ -13,7 +13,7 @@ from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain
 from ..structure.structure import MEMBERS
 from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
-from .blocks import Block, indented
+from .blocks import Block
 from .by_key import ForKey, by_key
 from .conditions import Conditions
 from .emission import Expressions, Scope, entry_name

@@ -13,6 +13,7 @@ from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import ordinal_name, places_name
 from .emitter import Emitter
+from .unfolding import told_apart_code
 from .walking import load_entries, loop
 
 
@@ -118,12 +119,8 @@ class _ControlSums:
                     node = self.plan.extra_keys[key.slot - len(self.plan.columns)][0]
                     value = self.emitter.columns.key(node)
                 name = code.held(value).code
-            if key.kind in ("number", "text", "null") or self.emitter.columns.is_text(node):
-                yield name, key.home
-            elif key.kind == "any":
-                yield f"{name} if {name}.__class__ is not bool else told_apart({name})", key.home
-            else:
-                yield f"told_apart({name})", key.home
+            plain = self.emitter.columns.is_text(node)
+            yield name if plain else told_apart_code(name, key), key.home
 
     def _value(self, column: ColumnPlan) -> str:
         """The variable with the value of a column, for an entry of its home."""

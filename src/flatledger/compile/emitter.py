@@ -53,9 +53,7 @@ class Emitter:
         self.conversions = Conversions(self, self.paths)
         self.conditions = Conditions(self, self.conversions, self.paths)
         self.calculations = Calculations(self, self.conversions, self.conditions, self.paths)
-        self.aggregates = Aggregates(
-            self, self.paths, self.conditions, roots, judging, in_full
-        )
+        self.aggregates = Aggregates(self, self.paths, self.conditions, roots, judging, in_full)
         self.columns = Columns(self, self.paths, notes_units)
         self.trees = TreeFunctions(self)
         self._families: dict[type, Callable[[Any], Operand]] = {

@@ -101,7 +101,8 @@ class Runtime:
             "period_start": period_start,
             "calculate": times.calculate,
         }
-        of_several = {"aggregate": over, "result_below": result_below}
+        of_several: dict[str, Callable[..., Any]] = {"aggregate": over}
+        of_several["result_below"] = result_below
         kinds: dict[str, Callable[[Any], Any]] = {
             "moment": times.as_moment,
             "time": times.as_time,

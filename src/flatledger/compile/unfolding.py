@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..language import nodes as n
 from ..plan.kinds import is_aggregate
-from ..plan.plan import ColumnPlan, Mark, Plan
+from ..plan.plan import ColumnPlan, KeyPlan, Mark, Plan
 from ..structure.levels import Names
 from ..structure.recognising import is_identifier
 from .blocks import function_head, indented, listed_codes
@@ -68,12 +68,12 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
     cells = [(code, column.at, column.column.text is not None) for code, column in columns] + [
         (code, home, False) for code, home in keys
     ]
-    groups = [cells[key.slot] for key in plan.group]
+    groups = [(told_apart_code(cells[key.slot][0], key), cells[key.slot][1]) for key in plan.group]
 
     def row_tuple(level: int) -> list[str]:
         """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
         codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
-        group = [code if home <= level else "None" for code, home, _ in groups]
+        group = [code if home <= level else "None" for code, home in groups]
         lines, marks = _marks(plan, level, group, codes)
         address = []
         if plan.addressed:
@@ -103,6 +103,15 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
         *indented([f"return rows, ({listed_codes(counts)})"], 1),
     ]
     return "\n".join(lines), emitter.code.tested
+
+
+def told_apart_code(code: str, key: KeyPlan) -> str:
+    """The code for what equal values of a key have in common, and others have not."""
+    if key.kind in ("number", "text", "null"):
+        return code
+    if key.kind == "any":
+        return f"{code} if {code}.__class__ is not bool else told_apart({code})"
+    return f"told_apart({code})"
 
 
 def _mark_name(mark: Mark, stem: str) -> str:

@@ -20,8 +20,8 @@ from ..values.field_values import FieldDeclaration
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from .kinds import (
     AGGREGATE_KINDS,
-    INNER,
     DATATYPES,
+    INNER,
     OF_THE_SOURCE,
     TIMES,
     arithmetic_kind,

@@ -8,6 +8,7 @@ of them, called by its own text.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from decimal import Decimal
 from typing import Any, Protocol
 
 import msgspec
@@ -44,7 +45,8 @@ def group_record(
     found = dict(zip(headings, tallies, strict=True))
     record = {key.text: value for key, value in zip(over.keys, key, strict=False)}
     for part in over.parts:
-        record[part.text] = _value(part, [found[column.heading] for column in part.columns])
+        value = _value(part, [found[column.heading] for column in part.columns])
+        record[part.text] = plain(value) if isinstance(value, Decimal) else value
     return record
 
 
@@ -243,7 +245,8 @@ class Decomposed:
                     expression.problem(f"`{node.name}` takes a path", node.position)
                 )
                 return node
-            return _field((self._part(node, expression).text,), node.position)
+            field = _field((self._part(node, expression).text,), node.position)
+            return n.Call(node.position, "coalesce", (field,))  # what was worked out is no field
         if isinstance(node, n.FieldPath):
             name = ".".join(node.names() or ("…",))
             self.problems.append(

@@ -17,8 +17,8 @@ import msgspec
 from ..language import nodes as n
 from ..values.aggregates import AGGREGATES
 
-# no aggregates of a layout's, but what one over a group is made of: the values themselves, those that
-# are numbers, and how many numbers there are
+# no aggregates of a layout's, but what one over a group is made of: the values themselves, those
+# that are numbers, and how many numbers there are
 COLLECT, NUMBERS, COUNT_NUMBERS = "collect", "collect_numbers", "count_numbers"
 GATHERING = (COLLECT, NUMBERS)
 INNER = {COLLECT: "any", NUMBERS: "any", COUNT_NUMBERS: "number"}

@@ -230,11 +230,15 @@ class Planner:
     def _resolve(self) -> None:
         resolver = Resolver(self.result, {column.heading for column in self.layout.columns})
         joined = {id(column.value) for column in self.layout.columns if not column.total}
+        totals = [column for column in self.layout.columns if column.total]
+        parts = {id(one.value) for one in totals if one.total and one.total.part}
         judged = Judging(self.result, self.problems)
         judged.resolve(resolver)
         for expression in expressions_in(self.layout):
             if id(expression) not in judged.resolved:
-                resolver.resolve(expression, joined=id(expression) in joined)
+                resolver.resolve(
+                    expression, joined=id(expression) in joined, inside=id(expression) in parts
+                )
         self.problems += resolver.problems
 
     def _check_circles(self) -> None:

@@ -52,12 +52,14 @@ class Resolver:
         joined: bool = False,
         chain: Chain | None = None,
         judges: bool = False,
+        inside: bool = False,
     ) -> None:
         """Resolve an expression. ``joined``: where it is a bare path, it may have many values.
 
-        ``chain`` is where it is evaluated, if not on the row. ``judges``: it is a condition.
+        ``chain`` is where it is evaluated, if not on the row. ``judges``: it is a condition;
+        ``inside``: it stands within an aggregate that is taken over groups.
         """
-        self._judges = judges
+        self._judges, self._within = judges, int(inside)
         self._expression = expression
         found = len(self.problems)
         self.plan.notices += dates_that_subtract(expression)

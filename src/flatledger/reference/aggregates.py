@@ -1,4 +1,4 @@
-"""Aggregates: over which entries one runs, what it takes of each, what comes of it (rules 4 to 6)."""
+"""Aggregates: over which entries one runs, and what comes of what it takes (rules 4 to 6)."""
 
 from __future__ import annotations
 
@@ -16,7 +16,6 @@ from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import ValueFaultError
 from ..values.ordering import distinct_key, order_key
-from .entries import Entry
 from .exact import added, compared, divided, is_number
 from .plain import each_of, is_null
 from .trees import is_leaf, nodes_below
@@ -83,9 +82,11 @@ class Aggregates:
         try:
             argument, _ = taken_by(node)
             levels = self._of.levels(chain)
-            steps = plain_steps(argument, self._of.paths.chain_of(levels)) if isinstance(
-                argument, n.FieldPath
-            ) else None
+            steps = (
+                plain_steps(argument, self._of.paths.chain_of(levels))
+                if isinstance(argument, n.FieldPath)
+                else None
+            )
             if node.name == "count" and not node.distinct and steps == (levels[-1], ()):
                 return [1]
             return self._values(node, chain, chain[:1])
@@ -131,9 +132,7 @@ class Aggregates:
     def between(self, start: Names, end: Names) -> Levels:
         """The levels from below one down to another."""
         lengths = range(len(start) + 1, len(end) + 1)
-        return tuple(
-            end[:k] for k in lengths if k == len(end) or self._of.paths.is_level(end[:k])
-        )
+        return tuple(end[:k] for k in lengths if k == len(end) or self._of.paths.is_level(end[:k]))
 
     # ---- what is taken of each entry (rules 3 and 6)
 
@@ -177,7 +176,9 @@ class Aggregates:
         if self.counts_entries(node, here):
             return [1]
         if node.order is not None:
-            return [(self._of.present(argument, chain), self._of.present(node.order.operand, chain))]
+            return [
+                (self._of.present(argument, chain), self._of.present(node.order.operand, chain))
+            ]
         return self._values(node, chain, here)
 
     def _values(self, node: n.Call, chain: Here, here: Here) -> list[Any]:
@@ -297,16 +298,17 @@ def kind_of(value: Any) -> str:
         return "number"
     if isinstance(value, str):
         return "text"
-    return "whole" if isinstance(value, dict | list | float) and not isinstance(value, Interval) else "time"
+    return (
+        "whole"
+        if isinstance(value, dict | list | float) and not isinstance(value, Interval)
+        else "time"
+    )
 
 
 def _order(one: Any, other: Any) -> int:
     if is_number(one):
         return compared(one, other)
     if isinstance(one, str):
-        return (one > other) - (one < other)
+        return int(one > other) - int(one < other)
     a, b = order_key(one), order_key(other)
-    return (a > b) - (a < b)
-
-
-__all__ = ["Aggregates", "Entry", "kind_of", "result", "total"]
+    return int(a > b) - int(a < b)

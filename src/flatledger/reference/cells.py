@@ -50,11 +50,10 @@ class Cells:
         """The value as it is written, but for what belongs to writing alone."""
         value = self._cell(column, here)
         translation = column.translate
-        if translation is not None and translation.otherwise == "fault" and value is not None:
-            if translation.finder(column.separator)(str(value)) is None:
-                assert column.value is not None
-                where = here[-1].where
-                self._of.faults.tell(where, column.heading, value, translation.reason)
+        if translation is None or translation.otherwise != "fault" or value is None:
+            return value
+        if translation.finder(column.separator)(str(value)) is None:
+            self._of.faults.tell(here[-1].where, column.heading, value, translation.reason)
         return value
 
     def _cell(self, column: Column, here: Here) -> Any:
@@ -96,9 +95,9 @@ class Cells:
         return self._of.paths.repeats(way, levels) or not path.is_singular()
 
     def _is_typed(self, column: Column, here: Here) -> bool:
-        if column.inherited and column.value and isinstance(column.value.node, n.FieldPath):
-            if self.joins(column.value.node, here):
-                return bool(column.clean)
+        node = column.value.node if column.inherited and column.value else None
+        if isinstance(node, n.FieldPath) and self.joins(node, here):
+            return bool(column.clean)
         return column.typed
 
     def _number(self, column: Column, node: n.Node, here: Here) -> Any:

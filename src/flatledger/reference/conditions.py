@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import datetime as dt
+from collections.abc import Callable
 from decimal import Decimal
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -21,7 +21,7 @@ from .plain import is_null
 if TYPE_CHECKING:
     from .expressions import Expressions, Here
 
-_HOLDS = {
+_HOLDS: dict[str, Callable[[int], bool]] = {
     "=": lambda order: order == 0,
     "<>": lambda order: order != 0,
     "<": lambda order: order < 0,
@@ -88,7 +88,7 @@ class Tests:
             if None in texts:
                 return None
             a, b = map(collation_key(collation), texts)
-            return _HOLDS[operator]((a > b) - (a < b))
+            return _HOLDS[operator](int(a > b) - int(a < b))
         kind = self._of.kinds(here).compared_as((left, right))
         if kind is None:
             return self._by_value(operator, left, right, here)
@@ -99,9 +99,15 @@ class Tests:
             return _HOLDS[operator](compared(a, b))
         if kind in (*TIMES, "when"):
             sign = _SIGNS.get(operator, operator)
-            path, where = self._of.called(left), self._of.where(left, here)
-            return self._of.converting.guarded(partial(times.compare, a, sign, b), a, path, where)
-        return _HOLDS[operator]((a > b) - (a < b))
+            return self._guarded(partial(times.compare, a, sign, b), a, left, here)
+        return _HOLDS[operator](int(a > b) - int(a < b))
+
+    def _guarded(
+        self, function: Callable[[], Any], value: Any, node: n.Node, here: Here
+    ) -> bool | None:
+        path, where = self._of.called(node), self._of.where(node, here)
+        found: bool | None = self._of.converting.guarded(function, value, path, where)
+        return found
 
     def _by_value(self, operator: str, left: n.Node, right: n.Node, here: Here) -> bool | None:
         """A number and a text that is one as numbers, two texts as texts; else as equal or not."""
@@ -116,9 +122,9 @@ class Tests:
                 self._of.faults.tell(where, path, whole, "whole entries can't be compared by size")
                 return None
         if any(is_number(one) or isinstance(one, float) for one in (a, b)):
-            numbers = _number(a), _number(b)
-            if None not in numbers:
-                return _HOLDS[operator](compared(*numbers))
+            x, y = _number(a), _number(b)
+            if x is not None and y is not None:
+                return _HOLDS[operator](compared(x, y))
             if equality:
                 return operator == "<>"
             for value in (a, b):
@@ -127,11 +133,8 @@ class Tests:
         if type(a) is not type(b):
             a, b = text_of(a), text_of(b)
         if equality:
-            return (a == b) is (operator == "=")
-        try:
-            return _HOLDS[operator]((a > b) - (a < b))
-        except TypeError:
-            return None
+            return bool(a == b) is (operator == "=")
+        return _HOLDS[operator](int(a > b) - int(a < b))
 
     def _between(self, operand: n.Node, low: n.Node, high: n.Node, here: Here) -> bool | None:
         value = self._of.once(operand, (low, high), here)
@@ -142,12 +145,13 @@ class Tests:
     def _in(self, operand: n.Node, options: tuple[n.Node, ...], here: Here) -> bool | None:
         """Whether a value is equal to one of several."""
         value = self._of.once(operand, options, here)
-        if isinstance(value, Given) and value.kind == "any" and _are_texts(options):
+        texts = [o.value for o in options if isinstance(o, n.Literal) and isinstance(o.value, str)]
+        if isinstance(value, Given) and value.kind == "any" and len(texts) == len(options):
             path, where = self._of.called(operand), self._of.where(operand, here)
             one = self._of.converting.one(value.value, path, where)
             if is_null(one):
                 return None
-            return any(_is_equal_to_text(one, option.value) for option in options)
+            return any(_is_equal_to_text(one, text) for text in texts)
         tests = tuple(n.Comparison(o.position, "=", value, o) for o in options)
         return self._logic(tests, here, settled=True)
 
@@ -192,8 +196,7 @@ class Tests:
         if None in texts:
             return None
         function: Any = like_regex if node.regex else like
-        path, where = self._of.called(node.operand), self._of.where(node.operand, here)
-        return self._of.converting.guarded(partial(function, *texts), texts[0], path, where)
+        return self._guarded(partial(function, *texts), texts[0], node.operand, here)
 
     def _overlaps(self, node: n.Overlaps, here: Here) -> bool | None:
         values = []
@@ -203,8 +206,7 @@ class Tests:
             values.append(self._of.as_kind(kind, end, here))
         if None in values:
             return None
-        path, where = self._of.called(node.left[0]), self._of.where(node.left[0], here)
-        return self._of.converting.guarded(partial(overlap, *values), values[0], path, where)
+        return self._guarded(partial(overlap, *values), values[0], node.left[0], here)
 
 
 def _negated(truth: bool | None, negated: bool = True) -> bool | None:
@@ -219,15 +221,8 @@ def _number(value: Any) -> int | Decimal | None:
     return value if is_number(value) else None
 
 
-def _are_texts(options: tuple[n.Node, ...]) -> bool:
-    return all(isinstance(o, n.Literal) and isinstance(o.value, str) for o in options)
-
-
 def _is_equal_to_text(value: Any, text: str) -> bool:
     number, other = _number(value) if not isinstance(value, str) else None, number_in(text)
     if number is not None:
         return other is not None and compared(number, other) == 0
     return text_of(value) == text
-
-
-__all__ = ["Tests", "dt"]

@@ -10,9 +10,8 @@ from ..values import times
 from ..values.functions import text_of
 from ..values.numbers import Unreadable, ValueFaultError
 from ..values.patterns import PatternTooSlowError
-from .entries import Where
 from .exact import is_number, number_in
-from .faults import Faults
+from .faults import Faults, Where
 from .plain import each_of, is_null
 
 _READ: dict[str, Callable[[Any], Any]] = {

@@ -124,12 +124,10 @@ class Record:
         )
 
     def _listed(self, holder: dict[str, Any], name: str) -> tuple[list[Any], list[int]]:
-        """The list that stands at a level, a lone entry being a list of one; the depths of nodes."""
+        """The list at a level, a lone entry being a list of one; the depths of nodes."""
         value = holder.get(name)
         if not isinstance(value, list):
-            if is_null(value):
-                return [], []
-            value = holder[name] = Lone([value])
+            return [] if is_null(value) else Lone([value], holder, name), []
         depths, _ = self._depths.get(id(value), ([], None))
         return value, depths
 
@@ -159,7 +157,7 @@ class Record:
             top = holder.get(level[-1])
             if is_null(top):
                 continue
-            nodes, depths = Lone(), list[int]()
+            nodes, depths = list[Any](), list[int]()
             waiting = [(node, 1) for node in reversed(siblings(top))]
             while waiting:
                 node, depth = waiting.pop()
@@ -181,12 +179,18 @@ class Record:
                 for one in own:
                     if not one.kept:
                         holder.pop(one.key, None)
-            else:
-                holder[:] = [one.value for one in own if one.kept]
+                continue
+            holder[:] = [one.value for one in own if one.kept]
+            if isinstance(holder, Lone):
+                holder.owner[holder.name] = holder
 
 
 class Lone(list[Any]):
-    """A list that stands for a lone entry, or for a tree."""
+    """A list that stands for a lone entry, which an object has as a member."""
+
+    def __init__(self, values: list[Any], owner: dict[str, Any], name: str) -> None:
+        super().__init__(values)
+        self.owner, self.name = owner, name
 
 
 def stand(nodes: list[Entry], depths: list[int]) -> None:

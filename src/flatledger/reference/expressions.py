@@ -6,19 +6,18 @@ needed, and not otherwise (rule 10).
 
 from __future__ import annotations
 
-import datetime as dt
 from collections.abc import Callable, Sequence
 from typing import Any
 
 from ..language import nodes as n
 from ..layout.column import Column
-from ..plan.kinds import AGGREGATE_KINDS, OF_THE_SOURCE, TIMES
+from ..plan.kinds import AGGREGATE_KINDS, TIMES
 from ..plan.plan import Plan
 from ..structure.levels import level_name, plain_steps
 from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS
 from ..values import times
 from ..values.field_values import FieldDeclaration
-from ..values.functions import FUNCTIONS, IN_LANGUAGE, cast_value
+from ..values.functions import FUNCTIONS, IN_LANGUAGE, cast_value, text_of
 from ..values.numbers import ValueFaultError
 from ..values.periods import period_start
 from .conditions import Tests
@@ -159,8 +158,6 @@ class Expressions:
         if known in (kind, "null") or (kind == "when" and known in TIMES):
             return value
         if kind == "text" and isinstance(node, n.Literal):
-            from ..values.functions import text_of
-
             return text_of(value)
         path, where = self.called(node), self.where(node, here)
         return self.converting.as_kind(kind, value, path, where)
@@ -220,7 +217,9 @@ class Expressions:
             )
             if left is None or right is None:
                 return None
-            return self._guarded(lambda: times.calculate(left, node.operator, right), left, node, here)
+            return self._guarded(
+                lambda: times.calculate(left, node.operator, right), left, node, here
+            )
         left, right = self.number(node.left, here), self.number(node.right, here)
         if left is None or right is None:
             return None
@@ -237,9 +236,7 @@ class Expressions:
         return divided(left, right)
 
     def _guarded(self, function: Callable[[], Any], value: Any, node: n.Node, here: Here) -> Any:
-        return self.converting.guarded(
-            function, value, self.called(node), self.where(node, here)
-        )
+        return self.converting.guarded(function, value, self.called(node), self.where(node, here))
 
     # ---- choices (rule 10: what is not needed is not evaluated)
 
@@ -268,11 +265,12 @@ class Expressions:
         for argument in node.arguments:
             value = self.present(argument, here)
             declared = self.declared(argument, here)
-            if value is None and declared is not None and isinstance(argument, n.FieldPath):
-                if self.is_unread(self.source(argument, here), declared):
-                    return None
             if value is not None:
                 return value
+            if declared is None or not isinstance(argument, n.FieldPath):
+                continue
+            if self.is_unread(self.source(argument, here), declared):
+                return None
         return None
 
     def _nullif(self, node: n.Call, here: Here) -> Any:
@@ -301,9 +299,13 @@ class Expressions:
             return None
         if node.type in ("integer", "int"):
             return int(rounded(value, 0))
-        return rounded(value, 0) if node.type in ("decimal", "numeric") and isinstance(
-            value, int
-        ) else value if node.type in ("decimal", "numeric") else None
+        return (
+            rounded(value, 0)
+            if node.type in ("decimal", "numeric") and isinstance(value, int)
+            else value
+            if node.type in ("decimal", "numeric")
+            else None
+        )
 
     # ---- functions
 
@@ -311,7 +313,9 @@ class Expressions:
         if node.name in AGGREGATE_KINDS:
             return self.aggregates.value(node, here)
         of_a_level = node.name == "ordinal" and bool(node.arguments)
-        if node.name in (*TREE_FUNCTIONS, IS_COUNTED) or (node.name == "ordinal" and not of_a_level):
+        if node.name in (*TREE_FUNCTIONS, IS_COUNTED) or (
+            node.name == "ordinal" and not of_a_level
+        ):
             return self.trees.value(node, here)
         if of_a_level:
             return self._place(node, here)
@@ -320,7 +324,11 @@ class Expressions:
         return self._function(node, here)
 
     def _row(self, here: Here) -> Any:
-        return self._origin.row if self._origin.row is not None else here[0].place - self._origin.before
+        return (
+            self._origin.row
+            if self._origin.row is not None
+            else here[0].place - self._origin.before
+        )
 
     def _place(self, node: n.Call, here: Here) -> Any:
         """`ordinal(level)`, the place of an entry as it came; `key(level)`, the name of a member
@@ -374,10 +382,3 @@ class Expressions:
         if moment is None or unit is None:
             return None
         return self._guarded(lambda: period_start(moment, unit), moment, node.arguments[0], here)
-
-
-def is_moment(value: Any) -> bool:
-    return isinstance(value, dt.date)
-
-
-__all__ = ["Expressions", "Here", "Origin", "is_moment", "OF_THE_SOURCE"]

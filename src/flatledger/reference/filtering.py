@@ -1,4 +1,4 @@
-"""What conditions let through: from the deepest level up, each entry judged in full (rules 7 to 10).
+"""What conditions let through: from the deepest level up, each entry in full (rules 7 to 10).
 
 A condition judges the entries of its own level, with all that deeper conditions let through and
 with its own depth in full; what is filtered out is then as though it were not in the record.
@@ -23,7 +23,7 @@ Verdicts = list[bool | None]
 class Condition(NamedTuple):
     """A condition with the levels down to the one whose entries it judges."""
 
-    index: int
+    number: int
     text: str
     node: n.Node
     levels: tuple[Names, ...]
@@ -75,7 +75,9 @@ class Filtering:
                 for entry in entries:
                     entry.kept = False
             for entries in fallen:
-                for above in {id(e.above): e.above for e in entries if e.above is not None}.values():
+                for above in {
+                    id(e.above): e.above for e in entries if e.above is not None
+                }.values():
                     for level in {entry.level for entry in entries}:
                         self._of.record.cut_down(above, level)
             self._of.aggregates.forget()
@@ -112,12 +114,12 @@ class Filtering:
         """What was kept below an entry goes with it."""
         found = [entry]
         for level in range(depth + 1, len(self._rows)):
-            found = [one for above in found for one in self._of.record.kept(above, self._rows[level])]
+            found = [
+                one for above in found for one in self._of.record.kept(above, self._rows[level])
+            ]
             self.counts[f"with_parent_{level}"] += len(found)
 
-    def _judge(
-        self, top: Entry, levels: tuple[Names, ...], judged: list[Condition]
-    ) -> list[Entry]:
+    def _judge(self, top: Entry, levels: tuple[Names, ...], judged: list[Condition]) -> list[Entry]:
         """The entries of a level for which not all of some conditions are true (rule 9)."""
         entries = self._all(top, levels)
         passed = {id(entry) for entry in entries}
@@ -125,16 +127,16 @@ class Filtering:
         for one in judged:
             self._of.expression = one.text
             verdicts = [self._of.truth(one.node, entry.chain) for entry in entries]
-            self.verdicts[one.index] = verdicts
+            self.verdicts[one.number] = verdicts
             true = {id(e) for e, verdict in zip(entries, verdicts, strict=True) if verdict is True}
             for word, verdict in (("true", True), ("false", False), ("unknown", None)):
-                self.counts[f"{word}_{one.index}"] += verdicts.count(verdict)
+                self.counts[f"{word}_{one.number}"] += verdicts.count(verdict)
             kept = self._with(entries, true, one.kept_with)
-            self.counts[f"more_{one.index}"] += len(kept) - len(true)
+            self.counts[f"more_{one.number}"] += len(kept) - len(true)
             matched &= true if one.kept_with else matched
             passed &= kept
             if one.own:
-                self.counts[f"remaining_{one.index}"] += len(passed)
+                self.counts[f"remaining_{one.number}"] += len(passed)
         for entry in entries:
             entry.matched = id(entry) in matched if any(c.kept_with for c in judged) else True
         return [entry for entry in entries if id(entry) not in passed]

@@ -6,19 +6,16 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..language import nodes as n
-from ..language.extents import ALL_NODES, taken_by
 from ..layout.column import Column
 from ..layout.model import SettledLayout
 from ..plan.kinds import AGGREGATE_KINDS
 from ..plan.plan import KeyPlan, Plan
 from ..plan.row_order import in_order as pairs_in_order
 from ..plan.row_order import pair_order
-from ..structure.levels import Names, plain_steps
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from .aggregates import is_above, result
-from .cells import Cells
 from .entries import Entry
-from .exact import is_number, rounded
+from .exact import is_number
 from .expressions import Here
 from .kinds import Given, Kinds
 from .ordering import in_order, same_group
@@ -66,7 +63,9 @@ class Groups:
         """What an aggregate is over a group."""
         values = self.values(call, rows)
         if call.order is not None:
-            values = pairs_in_order([(v, v) for v in values if v is not None], pair_order(call.order))
+            values = pairs_in_order(
+                [(v, v) for v in values if v is not None], pair_order(call.order)
+            )
         separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, SEPARATOR)
         text = getattr(separator, "value", SEPARATOR)
         return result(call.name, values, text, distinct=call.distinct)
@@ -243,6 +242,3 @@ class GroupCells:
 
 def _written_first(columns: Sequence[Column]) -> list[Column]:
     return [one for one in columns if not one.suppressed] + [c for c in columns if c.suppressed]
-
-
-__all__ = ["ALL_NODES", "Cells", "Groups", "Names", "plain_steps", "rounded", "taken_by"]

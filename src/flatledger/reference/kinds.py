@@ -33,7 +33,7 @@ class Given(n.Node, frozen=True):
 
 
 class Kinds:
-    """Tells kinds; ``declared`` says how a path is declared, ``columns`` are those of the layout."""
+    """Tells kinds. ``declared`` says how a path is declared; ``columns`` are the layout's."""
 
     def __init__(
         self,

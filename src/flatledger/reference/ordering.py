@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cmp_to_key
-from typing import Any
+from typing import Any, Protocol
 
 from ..plan.plan import KeyPlan
 from ..values.collations import collation_key
@@ -16,7 +16,13 @@ from ..values.ordering import order_key
 from .exact import compared, is_number
 from .faults import Raw
 
-Row = Sequence[Any]
+
+class Cells(Protocol):
+    """What has a value at each slot."""
+
+    def __getitem__(self, slot: int, /) -> Any: ...
+
+
 _TRUTH, _NUMBER, _MOMENT, _TIME, _INTERVAL, _TEXT, _WHOLE, _FAULT = range(8)
 
 
@@ -49,7 +55,7 @@ def order(one: Any, other: Any) -> int:
     if kinds[0] == _NUMBER:
         return compared(one, other)
     a, b = (_own(value, kinds[0]) for value in (one, other))
-    return (a > b) - (a < b)
+    return int(a > b) - int(a < b)
 
 
 def _own(value: Any, kind: int) -> Any:
@@ -58,13 +64,13 @@ def _own(value: Any, kind: int) -> Any:
     return str(value) if kind in (_TEXT, _FAULT) else order_key(value)[1]
 
 
-def in_order(rows: Sequence[Row], keys: Sequence[KeyPlan]) -> list[Any]:
-    """Rows by several keys, each its own way; nulls last unless told, and equal rows as they came."""
+def in_order(rows: Iterable[Any], keys: Sequence[KeyPlan]) -> list[Any]:
+    """Rows by several keys, each its own way: nulls last unless told, equal rows as they came."""
     return sorted(rows, key=cmp_to_key(_comparison(keys)))
 
 
-def _comparison(keys: Sequence[KeyPlan]) -> Callable[[Row, Row], int]:
-    def compare(one: Row, other: Row) -> int:
+def _comparison(keys: Sequence[KeyPlan]) -> Callable[[Cells, Cells], int]:
+    def compare(one: Cells, other: Cells) -> int:
         for key in keys:
             found = _by_key(key, one[key.slot], other[key.slot])
             if found:

@@ -150,9 +150,9 @@ class Paths:
                 values, several = list(flattened(values)), True
             values = [self._member(start, names[:place], one, name, several) for one in values]
         value = list(flattened(values)) if several else values[0]
-        if stated and start.level + names and isinstance(value, list):
-            if not names or not self._may_be_list((*start.level, *names)):
-                return self._unstated(start, names, value)
+        is_list = isinstance(value, list) and bool(start.level + names)
+        if stated and is_list and not (names and self._may_be_list((*start.level, *names))):
+            return self._unstated(start, names, value)
         if several and not aligned:
             return [one for one in value if one is not None]
         return value

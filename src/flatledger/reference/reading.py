@@ -1,4 +1,4 @@
-"""One record by definition: what conditions let through, the rows it gives, what their cells hold."""
+"""One record by definition: what is let through, the rows it gives, what their cells hold."""
 
 from __future__ import annotations
 
@@ -15,6 +15,8 @@ from .faults import Faults
 from .filtering import Filtering
 from .homes import Homes
 from .paths import Paths
+
+NO_ORIGIN = Origin()
 
 
 class RowRead(NamedTuple):
@@ -34,16 +36,19 @@ class Reading:
     ones, the suppressed ones, then keys that are no columns."""
 
     def __init__(
-        self, plan: Plan, plain: Any, number: int, paths: Paths | None = None, origin: Origin = Origin()
+        self,
+        plan: Plan,
+        plain: Any,
+        number: int,
+        paths: Paths | None = None,
+        origin: Origin = NO_ORIGIN,
     ) -> None:
         self.plan, self.faults = plan, Faults()
         self.record = Record(plan, plain, number, self.faults)
         columns = [one.column for one in plan.columns]
         self.paths = paths or Paths(plan, self.faults)
         self.paths.faults = self.faults
-        self.expressions = Expressions(
-            plan, columns, self.record, self.paths, self.faults, origin
-        )
+        self.expressions = Expressions(plan, columns, self.record, self.paths, self.faults, origin)
         self.homes = Homes(self.expressions)
         self.cells = Cells(self.expressions)
         self.filtering = Filtering(self.expressions, self.homes)
@@ -62,7 +67,7 @@ class Reading:
     # ---- unfolding (rule 7)
 
     def entries_of_rows(self) -> list[Here]:
-        """The entries that rows stand for: one without entries below gives a row that ends there."""
+        """The entries of rows: one without entries below it gives a row that ends there."""
         if not self.passes:
             return []
         return [entry.chain for entry in self._ends(self.record.top, 1)]

@@ -1,8 +1,9 @@
-"""The rest of a path once it has left plain names: RFC 9535 with the two relaxations of a layout."""
+"""The rest of a path after its plain names: RFC 9535 with the two relaxations of a layout."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from decimal import Decimal
 from typing import Any
 
 from ..language import nodes as n
@@ -168,8 +169,6 @@ def _compares(operator: str, left: Any, right: Any) -> bool:
 
 
 def _number(value: Any) -> Any:
-    from decimal import Decimal
-
     return Decimal(repr(value)) if isinstance(value, float) else value
 
 

@@ -8,9 +8,10 @@ from typing import Any
 from ..plan.plan import KeyPlan, Plan
 from ..plan.row_order import grouped_order
 from ..values.functions import text_of
+from .exact import is_number, rounded
 from .ordering import in_order, same_group
 from .reading import Reading
-from .totals import Row, Totalled, totalled
+from .totals import Row, totalled
 
 Cells = tuple[Any, ...]
 Key = tuple[Any, ...]
@@ -27,8 +28,10 @@ class Table:
         taken = _taken([one for one in readings if one.passes], plan, "records")
         rows = [Row(read, reading) for reading in taken for read in reading.rows()]
         self.rows = rows
-        order = list(plan.sort) if plan.layout.group_order.as_met else grouped_order(
-            plan.sort, plan.group
+        order = (
+            list(plan.sort)
+            if plan.layout.group_order.as_met
+            else grouped_order(plan.sort, plan.group)
         )
         if plan.layout.totals.detail:
             ordered = in_order([_Sortable(row) for row in rows], order)
@@ -92,18 +95,13 @@ class Table:
 
     def _without_detail(self, parts: list[list[Row]]) -> list[Cells]:
         """A row for each group: its totals, and what its first row says; in the order of `sort`."""
-        rows = [(self._summary(part), part) for part in parts]
         width, last = self.width, self.plan.group[-1]
-        written = [key for key in self.plan.sort if key.slot < width]
         ways = {key.slot: key for key in reversed(self.plan.sort)}
         own = ways.get(last.slot, last)
-        slots = [*range(width), own.slot]
-        whole = [
-            _Cells((*cells, part[0].cells[own.slot]), dict(zip(slots, range(width + 1))), cells)
-            for cells, part in rows
-        ]
-        keys = [*written, KeyPlan(width, own.home, "", own.descending, own.nulls_first, own.collation)]
-        return [one.shown for one in in_order(whole, keys)]
+        innermost = KeyPlan(width, own.home, "", own.descending, own.nulls_first, own.collation)
+        keys = [*(key for key in self.plan.sort if key.slot < width), innermost]
+        rows = [(*self._summary(part), part[0].cells[own.slot]) for part in parts]
+        return [row[:width] for row in in_order(rows, keys)]
 
     def _summary(self, part: Sequence[Row]) -> Cells:
         group = {key.slot for key in self.plan.group}
@@ -141,8 +139,6 @@ class Table:
 
     def _written(self, row: Row) -> Cells:
         """The cells of a row; one of a total that is exact is rounded here alone (rule 16)."""
-        from .exact import is_number, rounded
-
         cells = list(row.cells[: self.width])
         for place, one in enumerate(self.plan.written):
             column = one.column
@@ -170,15 +166,6 @@ class _Part:
 
     def __getitem__(self, slot: int) -> Any:
         return self.part[0].cells[slot]
-
-
-class _Cells(tuple[Any, ...]):
-    shown: Cells
-
-    def __new__(cls, cells: Cells, places: dict[int, int], shown: Cells) -> _Cells:
-        made = super().__new__(cls, cells)
-        made.shown = shown
-        return made
 
 
 def _taken(things: list[Any], plan: Plan, of: str) -> list[Any]:

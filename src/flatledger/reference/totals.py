@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from ..language import nodes as n
@@ -114,6 +114,3 @@ def counts_own_entries(column: Column, reading: Reading) -> bool:
 def totalled(plan: Plan) -> list[Totalled]:
     """The columns with a total, suppressed ones included."""
     return [Totalled(plan, at) for at, one in enumerate(plan.columns) if one.column.total]
-
-
-__all__ = ["Row", "Sequence", "Totalled", "totalled"]

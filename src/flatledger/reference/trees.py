@@ -119,6 +119,3 @@ def is_leaf(record: Record, node: Entry) -> bool:
 def is_top(record: Record, node: Entry) -> bool:
     """Whether no kept node is above a kept node (rule 19)."""
     return not any(one.kept for one in node.way[:-1])
-
-
-__all__ = ["Trees", "is_below", "is_leaf", "is_top", "kept_nodes", "nodes_below"]

@@ -232,7 +232,7 @@ class GroupProof(Proof):
             if column.numeric:
                 cells = [row[place] for row in given]
                 self.added[place] += sum(
-                    c for c in cells if c is not None and c.__class__ is not str
+                    c for c in cells if c is not None and not isinstance(c, str)
                 )
 
     def cut(self, rows: list[Row]) -> None:
