@@ -14,6 +14,7 @@ from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
 from ..layout.text import scalar
 from ..outputs.finishing import group_wording
+from ..reference.definition import defined_for
 from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
 from ..run.protocols import Lent, Progress, Source
@@ -61,11 +62,13 @@ class Preparation:
         learn: bool = False,
         most: int | None = None,
         double_keys: bool = False,
+        verify_all: bool = False,
     ) -> None:
         """With ``learn`` keys are looked for that the note does not know; with ``most`` only so
         many records are read, from the first; names that come twice in an object are looked for
-        with ``double_keys``."""
+        with ``double_keys``. With ``verify_all`` every record is read again by definition."""
         self._double_keys = double_keys or given.strict
+        self._verify_all = verify_all
         self._structure: Place | None = None
         self._whole: Place | None = None  # of all records, looked at when a run has ended
         self._told: set[Names] = set()  # places that no record had, and that were pointed out
@@ -107,7 +110,14 @@ class Preparation:
         ``faults`` is called with each fault.
         """
         self._definitions = definitions_of(self._request, self.source)
-        lent = Lent(TemporaryRows(), faults, group_wording, self._definitions)
+        lent = Lent(
+            TemporaryRows(),
+            faults,
+            group_wording,
+            self._definitions,
+            define=defined_for(self.layout),
+            verify_all=self._verify_all,
+        )
         return Run(self.layout, self.source, lent, progress=progress, structure=self._structure)
 
     def begin_again(self, wrong: LevelsDifferError, *, given: bool = False) -> None:

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, SUBTREES, taken_by
-from ..plan.kinds import AGGREGATE_KINDS, COLLECT
-from ..plan.row_order import in_order, pair_order
+from ..plan.kinds import AGGREGATE_KINDS, GATHERING, taken_kind
+from ..plan.row_order import pair_order
 from ..structure.levels import Names, plain_steps
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.functions import text_of
@@ -17,6 +17,7 @@ from ..values.literals import Interval
 from ..values.numbers import ValueFaultError
 from ..values.ordering import distinct_key, order_key
 from .exact import added, compared, divided, is_number
+from .ordering import in_order
 from .plain import each_of, is_null
 from .trees import is_leaf, nodes_below
 
@@ -158,8 +159,8 @@ class Aggregates:
         finally:
             self._of.inside -= 1
         if node.order is not None:
-            found = in_order(found, pair_order(node.order))
-        if node.name == COLLECT:
+            found = [value for value, _ in in_order(found, [pair_order(node.order)])]
+        if node.name in GATHERING:
             return [one for one in found if one is not None] or None
         separator: Any = SEPARATOR
         if node.name == "listagg" and len(node.arguments) > 1:
@@ -183,8 +184,7 @@ class Aggregates:
 
     def _values(self, node: n.Call, chain: Here, here: Here) -> list[Any]:
         argument, _ = taken_by(node)
-        aggregate = AGGREGATES.get(node.name)
-        kind = aggregate.takes if aggregate is not None and aggregate.takes != "any" else ""
+        aggregate, kind = AGGREGATES.get(node.name), taken_kind(node.name)
         unknowns = aggregate is not None and aggregate.unknown
         if unknowns and len(chain) - 1 == self.reach(node, self._of.levels(here)).base:
             unknowns = False  # nothing repeats: a null is no value
@@ -241,7 +241,7 @@ def result(name: str, found: Sequence[Any], separator: Any, *, distinct: bool = 
     if distinct:
         values = _distinct(values)
     match name:
-        case "count":
+        case "count" | "count_numbers":
             return len(values)
         case "any" | "every":
             settled = name == "any"

@@ -10,9 +10,9 @@ from ..layout.column import Column
 from ..layout.model import SettledLayout
 from ..plan.kinds import AGGREGATE_KINDS
 from ..plan.plan import KeyPlan, Plan
-from ..plan.row_order import in_order as pairs_in_order
 from ..plan.row_order import pair_order
 from ..values.aggregates import AGGREGATES, SEPARATOR
+from ..values.numbers import ValueFaultError
 from .aggregates import is_above, result
 from .entries import Entry
 from .exact import is_number
@@ -63,12 +63,18 @@ class Groups:
         """What an aggregate is over a group."""
         values = self.values(call, rows)
         if call.order is not None:
-            values = pairs_in_order(
-                [(v, v) for v in values if v is not None], pair_order(call.order)
-            )
+            pairs = [(one, one) for one in values if one is not None]
+            values = [one for one, _ in in_order(pairs, [pair_order(call.order)])]
         separator = call.arguments[1] if len(call.arguments) > 1 else n.Literal(0, SEPARATOR)
         text = getattr(separator, "value", SEPARATOR)
         return result(call.name, values, text, distinct=call.distinct)
+
+    def figure(self, call: n.Call, rows: Sequence[Placed]) -> Any:
+        """The same; null where the values have none."""
+        try:
+            return self.aggregate(call, rows)
+        except ValueFaultError:
+            return None
 
     def values(self, call: n.Call, rows: Sequence[Placed]) -> list[Any]:
         """The values that an aggregate takes: of each entry of its argument's level that a row of

@@ -92,6 +92,8 @@ class Reading:
         return rows
 
     def _cell(self, column: Column, home: int, here: Here) -> Any:
+        if column.total is not None and column.total.part:
+            return None  # of a group it is told by the groups themselves
         if column.text is not None:
             return column.text
         return self.cells.cell(column, here) if home < len(here) else None

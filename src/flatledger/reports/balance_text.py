@@ -37,11 +37,24 @@ def print_balance(balance: Balance, screen: Screen) -> None:
         screen.grid(_columns(balance))
     screen.line()
     screen.lines([f"Wrong: {one}" for one in balance.wrong])
+    screen.lines(checked_lines(balance))
     screen.lines([f"Note: {note}" for note in column_notes(balance)])
     screen.lines([*notes_of(balance), *drift_lines(balance), *fault_lines(balance)])
     screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
     screen.lines(notice_lines(balance))
     screen.verdict(last_line(balance), verdict_of(balance))
+
+
+def checked_lines(balance: Balance) -> list[str]:
+    """What was read a second time, by definition."""
+    checked = balance.checked
+    if checked is None or not balance.read:
+        return []
+    cells = f"{checked.cells:,} cells"
+    if checked.everything:
+        return [f"Checked again by definition: all {checked.records:,} records, {cells}"]
+    of = f"{checked.records:,} of {balance.read:,} records"
+    return [f"Checked again by definition: {of}, {cells}"]
 
 
 def print_counts(balance: Balance, screen: Screen) -> None:

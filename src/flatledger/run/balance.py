@@ -53,6 +53,17 @@ class LevelCount(msgspec.Struct):
     dropped: int = 0
 
 
+class CheckedAgain(msgspec.Struct):
+    """What was read a second time, by definition: how many ``records`` and ``cells``, or all of
+    them (``everything``); of the differences the first are ``told``, and all counted."""
+
+    records: int = 0
+    cells: int = 0
+    everything: bool = False
+    told: list[str] = []
+    differences: int = 0
+
+
 class Asked(msgspec.Struct):
     """A value that was asked for, in full and as it was given (`today`)."""
 
@@ -292,6 +303,7 @@ class Balance(msgspec.Struct):
     files_read: list[FileRead] = []
     totals_left_out: RowsLeftOut | None = None
     drift: Drift = msgspec.field(default_factory=Drift)
+    checked: CheckedAgain | None = None
     files: list[FileCount] = []
     seconds: float = 0.0
 

@@ -51,7 +51,8 @@ def _from_its_file(batch: Batch, reader: Reader) -> Batch:
 def convert(plain: Batch, record_type: Any) -> Batch:
     """A batch of plain records in a type; one that does not fit it is a fault."""
     try:
-        return plain._replace(records=msgspec.convert(plain.records, list[record_type]))
+        records = msgspec.convert(plain.records, list[record_type])
+        return plain._replace(records=records, plain=plain.records.__getitem__)
     except msgspec.ValidationError:
         return _convert_each(plain, record_type)
 
@@ -59,15 +60,18 @@ def convert(plain: Batch, record_type: Any) -> Batch:
 def _convert_each(plain: Batch, record_type: Any) -> Batch:
     records: list[Any] = []
     numbers: list[int] = []
+    whole: list[Any] = []
     faults = list(plain.faults)
     for number, record in zip(plain.numbers, plain.records, strict=True):
         try:
             records.append(msgspec.convert(record, record_type))
             numbers.append(number)
+            whole.append(record)
         except msgspec.ValidationError:
             why = f"{no_fit(record)}; the record is left out"
             faults.append(Fault(number, "", shown(record), why))
-    return plain._replace(records=records, numbers=numbers, faults=faults)
+    kept = whole.__getitem__
+    return plain._replace(records=records, numbers=numbers, faults=faults, plain=kept)
 
 
 def no_fit(value: object) -> str:

@@ -20,10 +20,11 @@ from ..structure.wanted import names_wanted
 from ..values.numbers import EXACT
 from .balance import Balance
 from .balancing import balance_of
+from .checking import CheckedSteps
 from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
 from .over_groups import GroupStage
-from .protocols import NOTHING_LENT, Lent, Progress, Row, Source
+from .protocols import NOTHING_LENT, Batch, Lent, Progress, Row, Source
 from .state import RunState
 from .step import Stepper
 from .table import Table
@@ -92,6 +93,9 @@ class Run:
             structure is not None,
         )
         self.stepper = Stepper(self.plan, definitions=lent.definitions)
+        self._verifies_all = lent.verify_all
+        self._steps = CheckedSteps(self.stepper, self.plan, lent.define, everything=lent.verify_all)
+        self.reader.keeps = self._steps.keeps
         self.notices = list(self.plan.notices)
         self._looked_at = len(first)
         self._state = RunState(self.plan, first=first, store=lent.store, sink=lent.faults)
@@ -121,11 +125,21 @@ class Run:
             exact = self.stepper.exact_type
             batches = decoded(self.reader, self.plan.record_types.record_type, exact)
             for batch in restfully(batches):
-                with at_rest():
-                    rows = self._state.absorb(self.stepper.step(batch))
-                if self._progress:
-                    self._progress(self._state.read)
-                yield rows
+                for rows in self._absorbed(batch):
+                    if self._progress:
+                        self._progress(self._state.read)
+                    yield rows
+
+    def _absorbed(self, batch: Batch) -> Iterator[list[Row]]:
+        """The rows of a batch, as its parts are taken in."""
+        results = self._steps.of(batch)
+        while True:
+            with at_rest():
+                result = next(results, None)
+                if result is None:
+                    return
+                rows = self._state.absorb(result)
+            yield rows
 
     def _stop_at_mixed_units(self) -> None:
         """Amounts in several units can't be added up, compared or set side by side."""
@@ -171,5 +185,8 @@ class Run:
             balance.wrong.append(told)
         notices = [*account.notices, *self.notices, *balance.notices]
         balance.notices = list(dict.fromkeys(notices))
+        if self._steps.looks:
+            balance.checked = self._state.checks.summary(everything=self._verifies_all)
+            balance.wrong += balance.checked.told
         balance.seconds = time.monotonic() - self._started
         return balance

@@ -11,7 +11,9 @@ from ..compile.definitions import Definitions
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault
+from .by_definition import Define
 
+Plain = Callable[[int], Any]
 Progress = Callable[[int], None]  # called with the number of records read so far
 
 
@@ -70,12 +72,18 @@ class Repeats(NamedTuple):
         return Repeats(self.records + later.records, self.first or later.first)
 
 
+def not_kept(place: int) -> Any:
+    """What gives no record as plain data."""
+    raise LookupError(place)
+
+
 class Batch(NamedTuple):
     """Some records in the order of the source, their numbers (from 1), and what was unreadable.
 
     ``specimens`` gives one or a few of them whole, as plain data; ``remarks`` are faults that keep
     no record out. They are of the ``exact`` type that was asked for, or else of the loose one.
-    ``repeats`` are records that are equal to the one before, by their text.
+    ``repeats`` are records that are equal to the one before, by their text. ``plain`` gives the
+    record at a place whole, as plain data; a reader may do so only of those that it ``keeps``.
     """
 
     records: list[Any]
@@ -86,6 +94,7 @@ class Batch(NamedTuple):
     exact: bool = False
     origin: Origin = Origin()
     repeats: Repeats = Repeats()
+    plain: Plain = not_kept
 
 
 class RowStore(Protocol):
@@ -107,13 +116,16 @@ def as_it_is(_: Plan) -> Wording:
 class Lent(NamedTuple):
     """What a run is lent, since it opens and writes nothing itself: a place for rows that do not
     fit into memory, what takes each fault, how the values of groups are called in total rows, and
-    what the nodes of a tree are opened by.
+    what the nodes of a tree are opened by. ``define`` says what records are by definition; with
+    ``verify_all`` each of them is held against that.
     """
 
     store: RowStore | None = None
     faults: Callable[[Fault], None] | None = None
     wording: Callable[[Plan], Wording] = as_it_is
     definitions: Definitions | None = None
+    define: Define | None = None
+    verify_all: bool = False
 
 
 NOTHING_LENT = Lent()
@@ -161,6 +173,7 @@ class Reader(Protocol):
     that ``types_moments`` gives dates and times by ISO 8601, however they are shown in it. What it
     ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
     is given at its end. Its batches have their origin from it, or come from its ``file``.
+    ``keeps`` tells of which records, by their numbers, a batch can give the plain data.
     """
 
     name: str
@@ -171,6 +184,7 @@ class Reader(Protocol):
     states: Mapping[str, Any]
     account: Account
     file: str
+    keeps: Callable[[int], bool]
 
     def peek(self) -> list[Any]:
         """The first records as plain data; the same however often it is asked."""

@@ -17,14 +17,15 @@ from ..compile.watches import Watches
 from ..plan.plan import Plan
 from ..values.faults import Fault, FaultLog
 from ..values.numbers import EXACT
+from .checks import Checks
 from .drift import DriftWatch
 from .expecting import OrderWatch
 from .groups import Groups
 from .identity import IdentityWatch
 from .limiting import Limiter
 from .protocols import Repeats, Row, RowStore
+from .results import BatchResult, ControlSums
 from .sorting import Sorter
-from .step import BatchResult, ControlSums
 from .tallies import Tally, cells_of, tally_of
 
 Gathered = Sorter | Groups
@@ -60,6 +61,7 @@ class RunState:
         self.watches = Watches.of(plan.layout)
         self.levels_met = {*plan.repeating}
         self.repeats = Repeats()
+        self.checks = Checks()
         self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
         if plan.layout.primary_key:
@@ -93,6 +95,7 @@ class RunState:
         self.levels_met |= result.levels_met
         self._note_figures(result.both_figures)
         self.repeats = self.repeats.and_later(result.repeats)
+        self.checks.add(result.checked)
         if self.identity is not None and self.plan.layout.totals.detail:
             self.identity.rows(rows)
         self._count_faults()
@@ -195,6 +198,7 @@ class RunState:
         self.levels_met |= later.levels_met
         self._note_figures(later.both_figures.values())
         self.repeats = self.repeats.and_later(later.repeats)
+        self.checks.merge(later.checks)
         if self.identity is not None and later.identity is not None:
             self.identity.merge(later.identity)
         if self.gathered is not None:

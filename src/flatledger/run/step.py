@@ -4,66 +4,29 @@ from __future__ import annotations
 
 import decimal
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from itertools import zip_longest
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 
 from ..compile.definitions import Definitions
 from ..compile.doubting import BothFigures, Look
 from ..compile.plain_data import below
-from ..compile.program import GroupSums, Kept, Program, Sums, generate, generate_doubts
-from ..compile.watches import Watches
+from ..compile.program import Kept, Program, generate, generate_doubts
 from ..language.nodes import FieldPath, Node
 from ..layout.column import Column
 from ..plan.known import declared_of
 from ..plan.plan import Plan
-from ..structure.levels import Names
 from ..values.faults import Fault
 from ..values.field_values import DATES
 from ..values.functions import text_of
 from ..values.numbers import EXACT
 from ..values.shown_alike import period_shown
-from .drift import DriftLook, Seen
-from .expecting import Sequences, sequences
-from .protocols import Batch, Origin, Repeats, Row
-
-
-class ControlSums(NamedTuple):
-    """Control sums of columns with a total: of all, and those that are proved group by group."""
-
-    sums: Sequence[Sums | None]
-    by_group: GroupSums
-
-
-class BatchResult(msgspec.Struct):
-    """What became of a batch.
-
-    ``told`` are the faults of its source, ``judged`` those met by conditions, ``filled`` those met
-    by columns. ``passed`` are the numbers of the records that the conditions let through. ``sums``
-    are the control sums of each column with a total; where it is not known yet which records are
-    taken, they and what is kept of each level stand for each record alone (``by_record``).
-    ``levels_met`` are places that lists have shown to be levels by now, ``both_figures`` what the
-    plan is in doubt about.
-    """
-
-    read: int
-    unreadable: int
-    told: list[Fault]
-    judged: list[Fault]
-    filled: list[Fault]
-    counts: Counter[str]
-    passed: list[int]
-    rows: list[Row]
-    sums: ControlSums
-    by_record: list[tuple[ControlSums, list[int]]]
-    seen: Seen
-    sequences: list[list[Sequences]]
-    watches: Watches
-    levels_met: frozenset[Names]
-    both_figures: list[BothFigures]
-    repeats: Repeats = Repeats()
+from .drift import DriftLook
+from .expecting import sequences
+from .protocols import Batch, Origin, Row
+from .results import BatchResult, ControlSums
 
 
 class Stepper:

@@ -41,7 +41,7 @@ class FirstReader(BaseReader):
         self._reader.close()
 
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
-        read = 0
+        read, self._reader.keeps = 0, self.keeps
         for batch in self._reader.batches(record_type, exact):
             left = self._most - read
             numbers = list(islice(batch.numbers, left))

@@ -16,6 +16,7 @@ from ..values.faults import Fault, shown
 from .deep_json import decode_deep
 from .double_keys import DoubleKeys
 from .json_pieces import Piece, Pieces, Stretch
+from .json_plain import OfElements, OfLines, OfTexts
 from .json_text import JsonText
 from .json_values import (
     DECODE_ERRORS,
@@ -145,7 +146,9 @@ class _Decoding:
             except DECODE_ERRORS:
                 return None
         found = [
-            self._whole(one.records, partial(_last, one.text), one.text)._replace(exact=one.exact)
+            self._whole(one.records, partial(_last, one.text), one.text)._replace(
+                exact=one.exact, plain=OfLines(one.text)
+            )
             for one in portions
         ]
         if found:
@@ -201,7 +204,8 @@ class _Decoding:
                 return None
         stretch.taken = len(found)
         last = partial(specimens, stretch.last)
-        return self._whole(found, last, stretch.text)._replace(exact=exact)
+        whole = self._whole(found, last, stretch.text)
+        return whole._replace(exact=exact, plain=OfElements(text))
 
     def _decoded(self, text: bytes) -> Any:
         try:
@@ -216,15 +220,17 @@ class _Decoding:
             texts = [piece.text for piece in pieces]
             joined, text = b"[" + b",".join(texts) + b"]", b" ".join(texts)
             found = self._exact.elements(joined) if self._exact else None
+            of_texts = OfTexts(texts)
             if found is not None and len(found) == len(texts):
                 whole = self._whole(found, partial(specimens, texts[-1]), text)
-                return whole._replace(exact=True)
+                return whole._replace(exact=True, plain=of_texts)
             try:
                 records = self._many.decode(joined)
             except DECODE_ERRORS:
                 records = []
             if len(records) == len(texts):
-                return self._whole(records, partial(specimens, texts[-1]), text)
+                whole = self._whole(records, partial(specimens, texts[-1]), text)
+                return whole._replace(plain=of_texts)
         return self._each(pieces)
 
     def _each(self, pieces: list[Piece]) -> Batch:
@@ -232,12 +238,14 @@ class _Decoding:
         numbers: list[int] = []
         faults: list[Fault] = []
         remarks: list[Fault] = []
+        taken: list[bytes] = []
         for piece in pieces:
             wrong = piece.wrong
             if not wrong:
                 try:
                     records.append(self._decoded(piece.text))
                     numbers.append(self._number)
+                    taken.append(piece.text)
                     if self._double_keys:
                         remarks += self._double_keys.faults(piece.text, self._number)
                 except DECODE_ERRORS as error:
@@ -251,8 +259,9 @@ class _Decoding:
                     self.first_fault, self.first_text = f"{wrong} ({piece.where})", piece.text
             self._number += not piece.stray
         self.readable = self.readable or bool(records)
-        last = [piece.text for piece in pieces if not piece.wrong][-1:] or [b""]
-        return Batch(records, numbers, faults, partial(specimens, last[0]), remarks)
+        last = taken[-1:] or [b""]
+        plain = OfTexts(taken)
+        return Batch(records, numbers, faults, partial(specimens, last[0]), remarks, plain=plain)
 
 
 class _ExactDecoding:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -129,6 +130,11 @@ class FilesSource:
         return found
 
 
+def _kept_later(keeps: Callable[[int], bool], before: int, number: int) -> bool:
+    """Whether a record is kept that has a number of its own in its file."""
+    return keeps(number + before)
+
+
 class FilesReader(BaseReader):
     """Reads one file after another; the records are numbered through."""
 
@@ -182,6 +188,7 @@ class FilesReader(BaseReader):
         while self._waiting or self._begin():
             file, reader = self._now = self._waiting.popleft()
             records = unreadable = 0
+            reader.keeps = partial(_kept_later, self.keeps, before)
             with reader:
                 for batch in reader.batches(record_type, exact):
                     records += len(batch.records)

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import Any, Self
 
 from ..run.protocols import Account, Reader
+
+
+def keeps_none(number: int) -> bool:
+    """What keeps the plain data of no record."""
+    return False
 
 
 class BaseReader:
@@ -20,6 +25,7 @@ class BaseReader:
     name = ""
     file = ""
     manner = ""
+    keeps: Callable[[int], bool] = staticmethod(keeps_none)
 
     def tell_as(self, reader: Reader) -> None:
         """Tell of the records what a reader tells that they are taken from."""

@@ -210,7 +210,8 @@ class TableReader(BaseReader):
                     remarks.append(Fault(by_row[id(row)], "", _line(row), why))
         origin = Origin(self.file, rows=partial(block.numbers, places))
         last = partial(self._plain, rows[-1:])
-        return Batch(make(rows), numbers, faults, last, remarks, origin=origin)
+        made, plain = make(rows), lambda place: self._plain([rows[place]])[0]
+        return Batch(made, numbers, faults, last, remarks, origin=origin, plain=plain)
 
     def _parted(
         self, block: RowBlock, number: int

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from functools import partial
 from itertools import chain
@@ -93,7 +93,8 @@ class XmlReader(BaseReader):
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         elements = RecordElements(self._data, self._options)
         exact = exact if len(self._first) >= LOOK_AHEAD else None
-        records = _Records(elements.names, self._options, record_type or dict[str, Any], exact)
+        shape = record_type or dict[str, Any]
+        records = _Records(elements.names, self._options, shape, exact, self.keeps)
         for chunk in self._chunks:
             for one in elements.within(chunk):
                 records.add(one)
@@ -107,7 +108,17 @@ class XmlReader(BaseReader):
 class _Records:
     """Makes records of elements: in the exact type, if there is one, as far as they fit it."""
 
-    def __init__(self, names: ElementNames, options: Options, loose: Any, exact: Any) -> None:
+    def __init__(
+        self,
+        names: ElementNames,
+        options: Options,
+        loose: Any,
+        exact: Any,
+        keeps: Callable[[int], bool],
+    ) -> None:
+        """``keeps`` tells of which records, by their numbers, the plain data is wanted."""
+        self._keeps, self._kept = keeps, dict[int, Any]()
+        self._with_texts = Shapes(names, options.keeps_text).plain("")
         self._whole = Shapes(names).plain("")
         shapes = Shapes(names, options.keeps_text)
         self._loose, self._shape = loose, shapes.of("", loose)
@@ -136,6 +147,9 @@ class _Records:
             self._runs.append((fits, [], []))
         self._runs[-1][1].append(record)
         self._runs[-1][2].append(self._number)
+        if self._keeps(self._number):
+            whole = deeply(partial(built, element, self._with_texts), element)
+            self._kept[self._number] = _record(whole)
 
     def _made(self, element: Any) -> tuple[bool, Any]:
         """A record, and whether it is of the exact type; else it is of the loose one."""
@@ -152,12 +166,18 @@ class _Records:
         specimens, self._specimens = self._specimens, []
         runs, self._runs = self._runs, []
         faults, self._faults = self._faults, []
+        kept, self._kept = self._kept, {}
         if faults and not runs:
             yield Batch([], [], faults)
         for fits, records, numbers in runs:
             last: partial[list[Any]] = partial(list, specimens)
-            yield Batch(records, numbers, faults, last, exact=fits)
+            plain = partial(_kept_at, kept, numbers)
+            yield Batch(records, numbers, faults, last, exact=fits, plain=plain)
             specimens, faults = [], []
+
+
+def _kept_at(kept: dict[int, Any], numbers: list[int], place: int) -> Any:
+    return kept[numbers[place]]
 
 
 def _record(value: Any) -> Any:

@@ -1,0 +1,47 @@
+"""What a run is lent to hold itself against: records by definition."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable
+from typing import Any, Protocol
+
+from ..plan.plan import Plan
+
+Address = tuple[int, ...]
+
+
+class RecordRead(Protocol):
+    """What a record is by definition: whether it is let through, ``rows`` with the place of each
+    among its ``many`` and the places of its entry, the verdicts of conditions (``counts``), and
+    whether all rows are there (``whole``)."""
+
+    @property
+    def passes(self) -> bool: ...
+
+    @property
+    def rows(self) -> list[tuple[int, Address, tuple[Any, ...]]]: ...
+
+    @property
+    def many(self) -> int: ...
+
+    @property
+    def counts(self) -> Counter[str]: ...
+
+    @property
+    def whole(self) -> bool: ...
+
+
+class Definition(Protocol):
+    """Reads records, and says what they add up to together."""
+
+    def read(
+        self, number: int, plain: Any, file: str, before: int, row: int | None
+    ) -> RecordRead: ...
+
+    def figures(self) -> list[Any]: ...
+
+    def groups(self) -> list[tuple[tuple[Any, ...], dict[str, Any]]]: ...
+
+
+Define = Callable[[Plan, int | None], Definition]  # with how many rows of one record at the most

@@ -1,0 +1,332 @@
+"""Holding a sample of the records against what they are by definition.
+
+Which records these are follows from their numbers and shapes alone, never from how they were cut
+into batches, so that every way of running a layout looks at the same ones.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from functools import partial
+from typing import Any
+
+from ..compile.plain_data import FaultText
+from ..plan.groups import group_record
+from ..plan.plan import Plan
+from ..values.functions import text_of
+from .by_definition import Define, Definition, RecordRead
+from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, is_sampled
+from .groups import Groups
+from .protocols import Batch, Origin
+from .results import BatchResult, Checked
+from .shapes import Shapes
+from .step import Stepper
+from .tallies import Tally, tally_of
+
+
+class Sample:
+    """Takes batches apart, so that the records of the sample come by themselves."""
+
+    def __init__(self, plan: Plan, everything: bool) -> None:
+        self._everything = everything
+        self._shapes = Shapes(plan)
+        self._met: set[int] = set()
+
+    def keeps(self, number: int) -> bool:
+        """Whether the plain data of a record may be asked for."""
+        return self._everything or is_sampled(number) or self._shapes.looks_at(number)
+
+    def parts(self, batch: Batch) -> Iterator[tuple[Batch, dict[int, int] | None]]:
+        """The batch in parts, each with the shapes of its records where it is of the sample: by
+        their numbers, of those that are looked at for it."""
+        if not batch.records:
+            yield batch, None
+            return
+        shapes = {} if self._everything else self._new_shapes(batch)
+        wanted = [
+            self._everything or is_sampled(number) or number in shapes for number in batch.numbers
+        ]
+        if not any(wanted):
+            yield batch, None
+            return
+        start = 0
+        for at in range(1, len(wanted) + 1):
+            if at == len(wanted) or wanted[at] != wanted[start]:
+                yield _part(batch, start, at), shapes if wanted[start] else None
+                start = at
+
+    def _new_shapes(self, batch: Batch) -> dict[int, int]:
+        """The records of a shape that was not met before."""
+        found: dict[int, int] = {}
+        if batch.exact or not self._shapes.needed:
+            return found
+        for place, number in enumerate(batch.numbers):
+            if len(self._met) < MOST_SHAPES and self._shapes.looks_at(number):
+                shape = self._shapes.of(batch.plain(place))
+                if shape is not None and shape not in self._met:
+                    self._met.add(shape)
+                    found[number] = shape
+        return found
+
+
+def _part(batch: Batch, start: int, end: int) -> Batch:
+    """Some records of a batch; what is told of the whole comes with the first."""
+    rows = batch.origin.rows
+    origin = batch.origin
+    if rows is not None:
+        origin = origin._replace(rows=partial(_rows_of, origin, start, end))
+    part = batch._replace(
+        records=batch.records[start:end],
+        numbers=batch.numbers[start:end],
+        origin=origin,
+        plain=partial(_plain_of, batch, start),
+    )
+    if start:
+        return part._replace(faults=[], remarks=[], repeats=type(batch.repeats)())
+    return part
+
+
+def _rows_of(origin: Origin, start: int, end: int) -> Sequence[int]:
+    assert origin.rows is not None
+    return origin.rows()[start:end]
+
+
+def _plain_of(batch: Batch, start: int, place: int) -> Any:
+    return batch.plain(start + place)
+
+
+class CheckedSteps:
+    """Takes batches through one plan, and looks at the records of the sample."""
+
+    def __init__(
+        self, stepper: Stepper, plan: Plan, define: Define | None, *, everything: bool = False
+    ) -> None:
+        self._stepper = stepper
+        self._sample = Sample(plan, everything) if define is not None else None
+        self._checker = Checker(plan, define, everything) if define is not None else None
+
+    @property
+    def looks(self) -> bool:
+        """Whether some records are looked at."""
+        return self._checker is not None
+
+    def keeps(self, number: int) -> bool:
+        """Whether the plain data of a record may be asked for."""
+        return self._sample is not None and self._sample.keeps(number)
+
+    def of(self, batch: Batch) -> Iterator[BatchResult]:
+        """What became of a batch, in one piece or several."""
+        if self._sample is None or self._checker is None:
+            yield self._stepper.step(batch)
+            return
+        for part, shapes in self._sample.parts(batch):
+            result = self._stepper.step(part)
+            if shapes is not None:
+                result.checked = self._checker.look(part, result, shapes)
+            yield result
+
+
+class Checker:
+    """Holds what became of some records against what they are by definition."""
+
+    def __init__(self, plan: Plan, define: Define, everything: bool) -> None:
+        self._plan, self._define, self._everything = plan, define, everything
+        self._cells = self._cells_of_first = 0
+        self._headings = [one.column.heading for one in plan.columns]
+        totals = [one.column.total for one in plan.columns]
+        self._places = [at for at, one in enumerate(totals) if one is None or not one.part]
+        self._places += range(len(totals), len(totals) + len(plan.extra_keys))
+        self._headings += [text_of_key(plan, at) for at in range(len(plan.extra_keys))]
+
+    def look(self, part: Batch, result: BatchResult, shapes: dict[int, int]) -> list[Checked]:
+        """The records of a part, as far as the limits go."""
+        definition = self._define(self._plan, None if self._everything else MOST_ROWS)
+        found: list[Checked] = []
+        read: list[RecordRead] = []
+        rows = part.origin.rows() if part.origin.rows is not None else None
+        for place, number in enumerate(part.numbers):
+            if self._is_full(number):
+                break
+            try:
+                plain = part.plain(place)
+                row = None if rows is None else rows[place]
+                one = definition.read(number, plain, part.origin.file, part.origin.before, row)
+            except Exception as error:
+                what = f"{type(error).__name__}: {error}"
+                told = (f"record {number:,} can't be read by definition ({what})",)
+                found.append(Checked(number, 0, shapes.get(number), told))
+                return found
+            read.append(one)
+            cells = len(one.rows) * len(self._places)
+            self._cells += cells
+            self._cells_of_first += cells if number <= FIRST else 0
+            found.append(Checked(number, cells, shapes.get(number), ()))
+        told_of = self._differences(part, result, definition, read)
+        return [one._replace(told=tuple(told_of.get(place, ()))) for place, one in enumerate(found)]
+
+    def _is_full(self, number: int) -> bool:
+        if self._everything:
+            return False
+        return self._cells >= MOST_CELLS or (
+            number <= FIRST and self._cells_of_first >= CELLS_OF_FIRST
+        )
+
+    def _differences(
+        self, part: Batch, result: BatchResult, definition: Definition, read: Sequence[RecordRead]
+    ) -> dict[int, list[str]]:
+        """What differs, by the place of the record that it is told of."""
+        told: dict[int, list[str]] = {}
+        start, passed = 0, set(result.passed)
+        for place, one in enumerate(read):
+            number = part.numbers[place]
+            if one.passes is not (number in passed):
+                ways = ("let through", "filtered out")
+                ways = ways if number in passed else ways[::-1]
+                text = f"record {number:,} was {ways[0]}, and by definition it is {ways[1]}"
+                told.setdefault(place, []).append(text)
+            told.setdefault(place, []).extend(self._cells_differ(number, one, result.rows, start))
+            start += one.many
+        if len(read) < len(part.numbers):
+            return told
+        further = told.setdefault(0, [])
+        numbers = _numbers(part.numbers)
+        if start != len(result.rows):
+            further.append(
+                f"{numbers}: {len(result.rows):,} rows were made, and by definition there are "
+                f"{start:,}"
+            )
+        further += self._counts_differ(numbers, result.counts, read)
+        if all(one.whole for one in read):
+            further += self._figures_differ(numbers, result, definition)
+            further += self._groups_differ(numbers, result.rows, definition)
+        return told
+
+    def _cells_differ(
+        self, number: int, one: RecordRead, rows: Sequence[Any], start: int
+    ) -> Iterator[str]:
+        """The cells of a record that are other ones by definition."""
+        for at, _, cells in one.rows:
+            if start + at >= len(rows):
+                return  # how many there are is told of all together
+            for place in self._places:
+                cell, own = rows[start + at][place], cells[place]
+                if not same(cell, own):
+                    yield (
+                        f"record {number:,}, {self._headings[place]}: the table has {shown(cell)}, "
+                        f"and by definition it is {shown(own)}"
+                    )
+
+    def _counts_differ(
+        self, numbers: str, counts: Counter[str], read: Sequence[RecordRead]
+    ) -> Iterator[str]:
+        own: Counter[str] = sum((one.counts for one in read), Counter())
+        for index, condition in enumerate(self._plan.conditions):
+            for name, word in (("true", "true"), ("false", "false"), ("unknown", "not known")):
+                key = f"{name}_{index}"
+                if counts[key] != own[key]:
+                    yield (
+                        f"{numbers}: `{condition.condition.value.text}` was {word} for "
+                        f"{counts[key]:,} entries, and by definition it is for {own[key]:,}"
+                    )
+
+    def _figures_differ(
+        self, numbers: str, result: BatchResult, definition: Definition
+    ) -> Iterator[str]:
+        """The control sums of the records."""
+        if result.by_record or self._plan.over is not None:
+            return
+        tallies = [tally_of(one) for one in self._plan.totalled]
+        grouped = set(self._plan.grouped_totals)
+        for index, tally in enumerate(tallies):
+            parts = [result.sums.sums[index]]
+            if index in grouped:
+                parts = [sums[index] for sums in result.sums.by_group.values()]
+            for one in parts:
+                if one is not None:
+                    tally.grow(*one)
+        for column, tally, own in zip(
+            self._plan.totalled, tallies, definition.figures(), strict=True
+        ):
+            if not same(_figure(tally), own):
+                yield (
+                    f"{numbers}, {column.column.heading}: the control sum is "
+                    f"{shown(_figure(tally))}, and by definition it is {shown(own)}"
+                )
+
+    def _groups_differ(
+        self, numbers: str, rows: Sequence[Any], definition: Definition
+    ) -> Iterator[str]:
+        """The groups of the records, and what their aggregates are."""
+        if self._plan.over is None:
+            return
+        groups = Groups(self._plan)
+        groups.add(list(rows))
+        made = [self._record(groups, key) for key in groups.innermost()]
+        own = [key for key, _ in definition.groups()]
+        if len(made) != len(own):
+            yield f"{numbers}: there are {len(made):,} groups, and by definition {len(own):,}"
+            return
+        for record, (key, values) in zip(made, definition.groups(), strict=True):
+            for text, value in values.items():
+                if not same(record[text], value):
+                    name = ", ".join("blank" if one is None else text_of(one) for one in key)
+                    yield (
+                        f"{numbers}, {text} for {name}: it was {shown(record[text])}, and by "
+                        f"definition it is {shown(value)}"
+                    )
+
+    def _record(self, groups: Groups, key: Any) -> dict[str, Any]:
+        """A group as the table of groups has it."""
+        assert self._plan.over is not None
+        tallies = groups.tallies(key)
+        headings = [one.column.heading for one in tallies.columns]
+        return group_record(self._plan.over, groups.shown(key), headings, tallies.tallies)
+
+
+def text_of_key(plan: Plan, at: int) -> str:
+    """What a key that is no column is called."""
+    place = len(plan.columns) + at
+    texts = [key.text for key in (*plan.group, *plan.sort) if key.slot == place]
+    return texts[0] if texts else "a key"
+
+
+def _figure(tally: Tally) -> Any:
+    name = tally.aggregate.name
+    return tally.count if name == "count" else tally.result() if tally.count else None
+
+
+def _numbers(numbers: Sequence[int]) -> str:
+    first, last = numbers[0], numbers[-1]
+    return f"record {first:,}" if first == last else f"records {first:,} to {last:,}"
+
+
+def same(cell: Any, own: Any) -> bool:
+    """Whether a cell is what it is by definition: of the same kind, with the same digits.
+
+    >>> from decimal import Decimal
+    >>> same(Decimal("2.50"), Decimal("2.50")), same(Decimal("2.50"), Decimal("2.5")), same(1, True)
+    (True, False, False)
+    """
+    if cell is None or own is None:
+        return cell is own
+    if isinstance(cell, list) and isinstance(own, list):
+        return len(cell) == len(own) and all(map(same, cell, own))
+    numbers = not isinstance(cell, bool | str) and not isinstance(own, bool | str)
+    if numbers or isinstance(cell, str) is isinstance(own, str):
+        return isinstance(cell, bool) is isinstance(own, bool) and text_of(cell) == text_of(own)
+    return False
+
+
+def shown(value: Any) -> str:
+    """A value in a message.
+
+    >>> shown(None), shown("two words"), shown(2)
+    ('nothing', '`two words`', '2')
+    """
+    if value is None:
+        return "nothing"
+    if isinstance(value, list):
+        return ", ".join(map(shown, value))
+    text = text_of(value)
+    return f"`{text}`" if isinstance(value, str | FaultText) else text

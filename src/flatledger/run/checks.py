@@ -1,0 +1,64 @@
+"""Which records are held against their definition, and what came of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from .balance import CheckedAgain
+from .results import Checked
+
+FIRST, CELLS_OF_FIRST = 50, 1_000
+MOST_CELLS, MOST_ROWS, MOST_SHAPES = 5_000, 50, 200
+MOST_TOLD = 20
+_STEPS = ((1_000, 100), (10_000, 1_000), (100_000, 5_000), (1_000_000, 20_000))
+_LATER = 100_000
+
+
+def is_sampled(number: int) -> bool:
+    """Whether a record is looked at for its number: one of the first, or every n-th and the one
+    after it, with n by how many records there are before.
+
+    >>> [number for number in range(1, 1_000) if is_sampled(number)][50:54]
+    [100, 101, 200, 201]
+    """
+    if number <= FIRST:
+        return True
+    step = next((step for below, step in _STEPS if number <= below), _LATER)
+    return number % step < 2
+
+
+class Checks:
+    """The records that were looked at so far. Those of parts, merged, are those of the whole."""
+
+    def __init__(self) -> None:
+        self.found: dict[int, Checked] = {}
+
+    def add(self, checked: Sequence[Checked]) -> None:
+        """Take in what was looked at."""
+        self.found.update((one.number, one) for one in checked)
+
+    def merge(self, later: Checks) -> None:
+        """Take in those of later records."""
+        self.add([*later.found.values()])
+
+    def within_limits(self) -> list[Checked]:
+        """Those within the limits, in the order of their numbers: of each shape the first."""
+        kept, cells, shapes = list[Checked](), 0, set[int]()
+        for number in sorted(self.found):
+            one = self.found[number]
+            if one.shape is not None:
+                if one.shape in shapes or len(shapes) >= MOST_SHAPES:
+                    continue
+                shapes.add(one.shape)
+            limit = CELLS_OF_FIRST if number <= FIRST else MOST_CELLS
+            if cells < limit:
+                kept.append(one)
+                cells += one.cells
+        return kept
+
+    def summary(self, everything: bool) -> CheckedAgain:
+        """What a balance says of them; ``everything`` was looked at, without limits."""
+        found = [*self.found.values()] if everything else self.within_limits()
+        told = [text for one in sorted(found) for text in one.told]
+        cells = sum(one.cells for one in found)
+        return CheckedAgain(len(found), cells, everything, told[:MOST_TOLD], len(told))
