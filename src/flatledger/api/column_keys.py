@@ -24,7 +24,8 @@ from ..plan.plan import expressions_in
 from ..run.decoding import decoded, structure_met
 from ..run.protocols import Source
 from ..run.step import Stepper
-from ..structure.levels import Chain, known_levels
+from ..structure.known_levels import known_levels
+from ..structure.levels import Chain
 from ..structure.structure import Place
 from ..structure.trees import with_trees
 from ..structure.wanted import names_wanted

@@ -27,7 +27,8 @@ from ..sources.options import Options
 from ..sources.ordered_entries import ORDERED, OrderedEntries
 from ..sources.side_list import HeldEntries, SideList
 from ..sources.splitting import Splitter
-from ..structure.levels import KnownLevels, known_levels
+from ..structure.known_levels import known_levels
+from ..structure.levels import KnownLevels
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.field_values import FieldReader

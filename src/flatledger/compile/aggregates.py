@@ -10,10 +10,10 @@ from ..plan.kinds import GATHERING, Operand, taken_kind
 from ..plan.known import aggregate_of, declared_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
-from ..structure.levels import Access, Chain
+from ..structure.levels import Access, Chain, Names, level_name
 from ..structure.structure import MEMBERS
 from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
-from .blocks import Block
+from .blocks import Block, listed_codes
 from .by_key import ForKey, by_key
 from .conditions import Conditions
 from .emission import Expressions, Scope, entry_name
@@ -300,10 +300,18 @@ class Aggregates:
         if side is not None and side.holds_structs:
             return f"for {place}, {entry} in enumerate({raw} or (), 1):"
         found = f"members({raw})" if members else f"listed({raw})"
+        if not members and self._has_fields(scope.chain.levels[level]):
+            site = self.code.constants.name(level_name(scope.chain.levels[level]), "site")
+            found = f"fielded({raw}, {site}, ({listed_codes(scope.ordinals[:level])}))"
         if side is not None and not side.whole:  # no level by the plan, but by what is supposed
             struct = self.code.constants.name(side.struct, side.struct.__name__)
             found = f"[one for one in listed({raw}) if one.__class__ is {struct}]"
         return f"for {place}, {entry} in enumerate({found}, 1):"
+
+    def _has_fields(self, level: Names) -> bool:
+        """Whether the layout reads what is in the entries of a level."""
+        deeper = (names for names in self.code.plan.places if len(names) > len(level))
+        return any(names[: len(level)] == level for names in deeper)
 
     def _kept_entries(self, scope: Scope, level: int) -> list[str]:
         """What holds the kept entries of a level of the row's chain, their places, and what is kept

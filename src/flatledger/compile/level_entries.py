@@ -6,9 +6,12 @@ from collections.abc import Callable, Sequence
 from types import NoneType
 from typing import Any
 
-from .plain_data import as_structs, is_null, members
+import msgspec
+
+from .plain_data import as_structs, is_null, listed, members
 
 Address = tuple[int, ...]  # of an entry: the record's number, and a place in each list
+NO_FIELDS = "this has no fields, and is left out"
 Tell = Callable[[Address, str, object, str], None]  # where, a path, a value, what is wrong
 
 
@@ -38,6 +41,19 @@ class LevelEntries:
         places = [place for place, fitting in enumerate(fits, 1) if fitting]
         return [value[place - 1] for place in places], places
 
+    def fielded(self, value: Any, path: str, where: Address) -> list[Any]:
+        """The entries of a side level of which fields are read; what has none is left out."""
+        found = listed(value)
+        classes = {*map(type, found)}
+        if classes <= {dict}:
+            return found
+        fits = [one for one in found if isinstance(one, dict | msgspec.Struct)]
+        if len(fits) < len(found):
+            for one in found:
+                if not isinstance(one, dict | msgspec.Struct):
+                    self._tell(where, path, one, NO_FIELDS)
+        return fits
+
     def member_entries(
         self, value: Any, path: str, where: Address
     ) -> tuple[list[tuple[str, Any]], Sequence[int]]:
@@ -50,4 +66,4 @@ class LevelEntries:
     def _tell_strays(self, entries: list[Any], struct: type, path: str, where: Address) -> None:
         for entry in entries:
             if entry.__class__ is not struct and entry is not None:
-                self._tell(where, path, entry, "this has no fields, and is left out")
+                self._tell(where, path, entry, NO_FIELDS)

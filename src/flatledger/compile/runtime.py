@@ -91,7 +91,7 @@ class Runtime:
         read = (fields.read_field, fields.read_amounts, fault_text, is_unread)
         stated = StatedReading(self.fault)
         levels = LevelEntries(self.fault)
-        entries = (levels.entries, levels.member_entries)
+        entries = (levels.entries, levels.member_entries, levels.fielded)
         deep = (self.cell, fields.read_cell, self.compare, self.among, self.select, self.gather)
         shared = (alone, walk, walk_aligned, plain, is_null, raw_text, mark, below, listed, spliced)
         guarded = {

@@ -76,6 +76,8 @@ class Draft:
     def places(self) -> Iterator[Names]:
         """The places that expressions read, with what they read of names after a selector."""
         yield from self.chain.levels
+        for aggregate in self.aggregates.values():
+            yield from aggregate.chain.levels
         for access, chain in self.accesses.values():
             names = (*chain.levels[access.anchor], *access.names)
             yield names

@@ -20,12 +20,12 @@ from ..layout.column import Column, Expression, Total
 from ..layout.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.text import Scalar
 from ..structure.levels import Chain, Names, level_name, plain_steps
-from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS
+from ..structure.trees import IS_COUNTED
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
 from .kinds import AGGREGATE_KINDS, COLLECT, COUNT_NUMBERS, GATHERING, NUMBERS
 from .plan import OverGroups, Part, Plan
-from .resolver import reach
+from .reaching import is_of_some_node, reach, tree_meant
 from .row_order import in_order, pair_order
 
 
@@ -80,7 +80,11 @@ class Decomposed:
         """The deepest level that the keys belong to."""
         reached: list[tuple[Names, Expression]] = [((), key) for key in self.keys]
         reached += [(level, key) for key in self.keys for level in reach(key.node, chain)]
-        reached += [(self._tree(chain), key) for key in self.keys if _is_of_some_node(key.node)]
+        reached += [
+            (self._tree(chain), key)
+            for key in self.keys
+            if any(map(is_of_some_node, key.node.walk()))
+        ]
         deepest, _ = max(reached, key=lambda found: len(found[0]))
         for level, key in reached:
             if deepest[: len(level)] != level:
@@ -92,10 +96,11 @@ class Decomposed:
         """The tree that a key is about which names none, such as `depth()`: the one that the keys
         and columns are of."""
         named = [*self.keys, *(one.value for one in self.layout.columns if one.value)]
+        named += [one.value for one in self.layout.conditions if one.keep is None]
         paths = [p for one in named for p in one.node.walk() if isinstance(p, n.FieldPath)]
         levels = [level for path in paths for level in reach(path, chain)]
         trees = [level for level in levels if level in chain.known.trees]
-        return max(trees or levels, key=len, default=())
+        return max(trees, key=len, default=tree_meant(chain) or max(levels, key=len, default=()))
 
     # ---- what is gathered
 
@@ -281,16 +286,6 @@ def _value(part: Part, tallies: list[Tallied]) -> Any:
         return first.result(*options)
     except ValueFaultError as error:
         return Unreadable("", str(error))
-
-
-def _is_of_some_node(node: n.Node) -> bool:
-    """Whether a function in an expression is about a node, and does not say of which tree."""
-    calls = (part for part in node.walk() if isinstance(part, n.Call))
-    return any(
-        call.name in (*TREE_FUNCTIONS, "ordinal")
-        and not any(isinstance(part, n.FieldPath) for part in call.walk())
-        for call in calls
-    )
 
 
 def _chooses(node: n.Node, chain: Chain) -> bool:

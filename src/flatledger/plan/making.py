@@ -6,7 +6,8 @@ import datetime as dt
 from dataclasses import replace
 
 from ..layout.model import SettledLayout
-from ..structure.levels import Chain, Names, known_levels
+from ..structure.known_levels import known_levels
+from ..structure.levels import Chain, Names
 from ..structure.structure import Place
 from ..structure.trees import with_trees
 from .doubts import doubts_of
@@ -14,7 +15,7 @@ from .groups import Decomposed
 from .plan import OverGroups, Plan, expressions_in
 from .planner import Planner, Supposed
 from .quotients import with_quotients
-from .resolver import places_crossed
+from .reaching import places_crossed
 
 
 def make_plan(

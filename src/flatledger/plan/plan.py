@@ -248,6 +248,21 @@ class Plan:
         columns = enumerate(self.totalled)
         return [i for i, plan in columns if self.splits(plan.home) and plan.once is None]
 
+    @property
+    def sums_of_own(self) -> list[int]:
+        """The totalled columns, by index, that add up what each node of a tree has itself, of which
+        the layout does not say which nodes count (rule 19)."""
+        return [
+            index
+            for index, one in enumerate(self.totalled)
+            if one.nodes == "leaves"
+            and one.home == self.chain.row
+            and one.column.total is not None
+            and not one.column.total.nodes
+            and isinstance(one.value, n.Call)
+            and one.value.name in ("sum", "avg")
+        ]
+
     def column(self, heading: str) -> ColumnPlan:
         return next(plan for plan in self.columns if plan.column.heading == heading)
 

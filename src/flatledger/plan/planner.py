@@ -12,11 +12,11 @@ from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.column import Column, Expression
 from ..layout.model import SettledLayout
+from ..structure.known_levels import known_levels
 from ..structure.levels import (
     Chain,
     KnownLevels,
     Names,
-    known_levels,
     level_name,
     plain_steps,
 )
@@ -319,8 +319,16 @@ class Planner:
                 what = f"`{total.nodes}` is about nodes of a tree, and {level_name(level)} has none"
                 self.problems.append(column.problem(f"column `{column.heading}`: {what}"))
             return ""
-        nodes = total.nodes or ("leaves" if total.name in ("sum", "avg") else "all")
+        adds = total.name in ("sum", "avg") and not self._counts_own_entries(column)
+        nodes = total.nodes or ("leaves" if adds else "all")
         return "" if nodes == "all" else nodes
+
+    def _counts_own_entries(self, column: Column) -> bool:
+        """Whether a column is the count of entries that a node has itself, at a side level."""
+        node = column.value.node if column.value is not None else None
+        if not isinstance(node, n.Call) or node.name != "count":
+            return False
+        return self.result.aggregate(node).under is None
 
     def _above_key(self, value: Expression) -> int:
         """The level of a value that is shown where a key is met."""

@@ -26,6 +26,7 @@ from .draft import Draft
 from .kind_checks import KindChecks
 from .kinds import AGGREGATE_KINDS, INNER, OF_THE_SOURCE
 from .plan import AggregatePlan
+from .reaching import places_crossed, reach
 
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (0, 1), "key": (1, 1)}
@@ -347,37 +348,6 @@ def _first_list(chain: Chain, names: Names) -> str:
         f" (record {place.first_many:,} has a list of several{many}; if it should have none, "
         "`levels: […]` states the levels without it, and each such list is a fault)"
     )
-
-
-def places_crossed(node: n.Node, chain: Chain) -> Iterator[Names]:
-    """The places that the paths of an expression cross, levels or not."""
-    for part in node.walk():
-        if isinstance(part, n.FieldPath) and not part.relative:
-            yield from chain.crossed_places(part)
-
-
-def reach(node: n.Node, chain: Chain, chosen: bool = False) -> Iterator[Names]:
-    """The levels that the entries of an aggregate's argument belong to.
-
-    A selector takes its level as a whole, so that nothing runs over the entries. It is the home of
-    what is ``chosen`` of them all the same.
-    """
-    if isinstance(node, n.FieldPath):
-        names, rest = plain_steps(node, chain)
-        chooses = bool(rest) and not rest[0].descendant
-        level = chain.deepest_level(names[:-1] if chooses else names, 0)
-        if chosen and chooses and chain.counts_as_level(names, rest[0]):
-            level = names
-        if level:
-            yield level
-    elif isinstance(node, n.Call) and node.name in AGGREGATE_KINDS and node.arguments:
-        inner = list(reach(node.arguments[0], chain, chosen=True))
-        above = chain.deepest_level(max(inner, key=len, default=("",))[:-1], 0)
-        if above:
-            yield above
-    else:
-        for part in node.children():
-            yield from reach(part, chain, chosen)
 
 
 def _instead(name: str, known: Sequence[str]) -> str:

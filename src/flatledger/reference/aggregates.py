@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cmp_to_key
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, SUBTREES, taken_by
 from ..plan.kinds import AGGREGATE_KINDS, GATHERING, taken_kind
+from ..plan.reaching import is_of_some_node
 from ..plan.row_order import pair_order
 from ..structure.levels import Names, plain_steps
 from ..values.aggregates import AGGREGATES, SEPARATOR
@@ -19,12 +20,8 @@ from ..values.ordering import distinct_key, order_key
 from .exact import added, compared, divided, is_number
 from .ordering import in_order
 from .plain import each_of, is_null
+from .protocols import Here, Levels, Values, levels_of
 from .trees import is_leaf, nodes_below
-
-if TYPE_CHECKING:
-    from .expressions import Expressions, Here
-
-Levels = tuple[Names, ...]
 
 
 class Reach(NamedTuple):
@@ -41,8 +38,8 @@ class Reach(NamedTuple):
 class Aggregates:
     """Works out aggregates."""
 
-    def __init__(self, expressions: Expressions) -> None:
-        self._of = expressions
+    def __init__(self, values: Values) -> None:
+        self._of = values
         self._reaches: dict[tuple[int, Levels], Reach] = {}
         self._held: list[n.Node] = []
         self._worked_out: dict[tuple[Any, ...], Any] = {}
@@ -67,7 +64,7 @@ class Aggregates:
         trees = self._of.plan.chain.known.trees
         adds = node.name in ("sum", "avg") and target == home and target in trees
         leaves = adds and ALL_NODES not in ways
-        named = any(isinstance(part, n.FieldPath) for part in argument.walk())
+        named = bool(target) or any(isinstance(part, n.FieldPath) for part in argument.walk())
         if set(ways) & set(SUBTREES):
             under = max(at for at, level in enumerate(levels) if level in trees)
             return Reach(under - 1, target, leaves, named, under)
@@ -82,7 +79,7 @@ class Aggregates:
         self._of.inside += 1
         try:
             argument, _ = taken_by(node)
-            levels = self._of.levels(chain)
+            levels = levels_of(chain)
             steps = (
                 plain_steps(argument, self._of.paths.chain_of(levels))
                 if isinstance(argument, n.FieldPath)
@@ -104,10 +101,18 @@ class Aggregates:
                 return [self._of.paths.level(node, levels)]
             lengths = range(len(names) - 1, 0, -1)
             return [next((names[:k] for k in lengths if chain.is_level(names[:k])), ())]
+        if isinstance(node, n.Call) and is_of_some_node(node):
+            return [self._tree(levels)]
         if isinstance(node, n.Call) and node.name in AGGREGATE_KINDS and node.arguments:
             inner = self._levels_of(taken_by(node)[0], levels, chosen=True)
             return [self._above(max(inner, key=len, default=()))]
         return [one for part in node.children() for one in self._levels_of(part, levels, chosen)]
+
+    def _tree(self, levels: Levels) -> Names:
+        """The tree that a function is about which names none: that on the way, or the only one."""
+        trees = self._of.plan.chain.known.trees
+        on_the_way = [level for level in levels if level in trees]
+        return on_the_way[-1] if on_the_way else next(iter(trees)) if len(trees) == 1 else ()
 
     def _above(self, level: Names) -> Names:
         """The level right above another: a nested aggregate runs for each of its entries."""
@@ -116,7 +121,7 @@ class Aggregates:
 
     def chains(self, node: n.Call, here: Here) -> list[Here]:
         """The entries that an aggregate runs over, each with those above it."""
-        base, target, leaves, _, under = self.reach(node, self._of.levels(here))
+        base, target, leaves, _, under = self.reach(node, levels_of(here))
         record, way = self._of.record, self.between(here[base].level, target)
         if under is None:
             found = record.chains(here[base], way)
@@ -139,9 +144,9 @@ class Aggregates:
 
     def value(self, node: n.Call, here: Here) -> Any:
         """What an aggregate is worth; worked out once for each entry that it runs under."""
-        reach = self.reach(node, self._of.levels(here))
+        reach = self.reach(node, levels_of(here))
         entry = here[reach.base if reach.under is None else reach.under]
-        key = id(node), id(entry), self._of.levels(here)
+        key = id(node), id(entry), levels_of(here)
         if key not in self._worked_out:
             self._worked_out[key] = self._value(node, here)
         return self._worked_out[key]
@@ -151,7 +156,7 @@ class Aggregates:
         self._worked_out.clear()
 
     def _value(self, node: n.Call, here: Here) -> Any:
-        outside = here[: self.reach(node, self._of.levels(here)).base + 1]
+        outside = here[: self.reach(node, levels_of(here)).base + 1]
         self._of.inside += 1
         try:
             chains = self.chains(node, here)
@@ -186,7 +191,7 @@ class Aggregates:
         argument, _ = taken_by(node)
         aggregate, kind = AGGREGATES.get(node.name), taken_kind(node.name)
         unknowns = aggregate is not None and aggregate.unknown
-        if unknowns and len(chain) - 1 == self.reach(node, self._of.levels(here)).base:
+        if unknowns and len(chain) - 1 == self.reach(node, levels_of(here)).base:
             unknowns = False  # nothing repeats: a null is no value
         if isinstance(argument, n.FieldPath):
             values = self._of_path(argument, chain, kind)
@@ -216,7 +221,7 @@ class Aggregates:
         argument, _ = taken_by(node)
         if node.name != "count" or node.distinct or not isinstance(argument, n.FieldPath):
             return False
-        levels = self._of.levels(here)
+        levels = levels_of(here)
         chain = self._of.paths.chain_of(levels)
         return plain_steps(argument, chain) == (self.reach(node, levels).target, ())
 

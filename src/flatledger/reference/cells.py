@@ -19,9 +19,10 @@ from ..values.numbers import Unreadable
 from ..values.parts import goes_deeper
 from ..values.times import as_date, as_timestamp, working_time
 from .exact import is_number, number_in, rounded
-from .expressions import Expressions, Here
+from .expressions import Expressions
 from .faults import Raw, raw_of
 from .plain import each_of, is_null
+from .protocols import Here, levels_of
 
 
 class Cells:
@@ -90,7 +91,7 @@ class Cells:
 
     def joins(self, path: n.FieldPath, here: Here) -> bool:
         """Whether a path stands for several values, which a column joins (rule 3)."""
-        levels = self._of.levels(here)
+        levels = levels_of(here)
         way = self._of.paths.way(path, levels)
         return self._of.paths.repeats(way, levels) or not path.is_singular()
 
@@ -243,7 +244,7 @@ class Cells:
         if column.joined or column.aligned or not isinstance(node, n.FieldPath):
             return True
         known = self._of.plan.chain.known
-        levels = self._of.levels(here)
+        levels = levels_of(here)
         way = self._of.paths.way(node, levels)
         crossed = self._of.paths.level(node, levels)
         below = len(crossed) > len(levels[way.anchor])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from decimal import Decimal
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..language import nodes as n
 from ..plan.kinds import TIMES
@@ -17,9 +17,7 @@ from ..values.ordering import told_apart
 from .exact import compared, is_number, number_in
 from .kinds import Given
 from .plain import is_null
-
-if TYPE_CHECKING:
-    from .expressions import Expressions, Here
+from .protocols import Here, Values
 
 _HOLDS: dict[str, Callable[[int], bool]] = {
     "=": lambda order: order == 0,
@@ -35,8 +33,8 @@ _SIGNS = {"=": "==", "<>": "!="}
 class Tests:
     """Works out comparisons, tests and logic."""
 
-    def __init__(self, expressions: Expressions) -> None:
-        self._of = expressions
+    def __init__(self, values: Values) -> None:
+        self._of = values
 
     def truth_of(self, node: n.Node, here: Here) -> bool | None:
         """Whether a condition holds; None where that is unknown."""

@@ -10,8 +10,8 @@ from typing import Any, NamedTuple
 from ..layout.model import SettledLayout
 from ..plan.plan import Plan
 from ..values.numbers import EXACT
-from .expressions import Origin
 from .groups import Groups
+from .protocols import Origin
 from .reading import Reading
 from .totals import Row, totalled
 

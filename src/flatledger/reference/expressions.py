@@ -20,24 +20,18 @@ from ..values.field_values import FieldDeclaration
 from ..values.functions import FUNCTIONS, IN_LANGUAGE, cast_value, text_of
 from ..values.numbers import ValueFaultError
 from ..values.periods import period_start
+from .aggregates import Aggregates
 from .conditions import Tests
 from .converting import Converting
-from .entries import Entry, Record
+from .entries import Record
 from .exact import added, divided, is_number, multiplied, number_in, rounded
 from .faults import Faults, Raw, Where
 from .kinds import Given, Kinds
 from .paths import Paths
 from .plain import each_of, is_null
+from .protocols import Here, Origin, levels_of
 from .steps import Steps
-
-Here = tuple[Entry, ...]
-
-
-class Origin:
-    """What an expression can ask of the source: the record's number, its file, its row in it."""
-
-    def __init__(self, file: str = "", before: int = 0, row: int | None = None) -> None:
-        self.file, self.before, self.row = file, before, row
+from .trees import Trees
 
 
 class Expressions:
@@ -52,9 +46,6 @@ class Expressions:
         faults: Faults,
         origin: Origin,
     ) -> None:
-        from .aggregates import Aggregates
-        from .trees import Trees
-
         self.plan, self.record, self.paths, self.faults = plan, record, paths, faults
         self.columns = {column.heading: column for column in columns}
         self.converting = Converting(faults)
@@ -83,7 +74,7 @@ class Expressions:
     def declared(self, path: n.Node, here: Here) -> FieldDeclaration | None:
         if not isinstance(path, n.FieldPath):
             return None
-        return self.paths.declared(path, tuple(entry.level for entry in here))
+        return self.paths.declared(path, levels_of(here))
 
     def called(self, node: n.Node) -> str:
         """How an expression is called in a fault: a path by its names, others by their text."""
@@ -99,12 +90,8 @@ class Expressions:
         if isinstance(node, Given):
             return self.where(node.expression, here)
         if isinstance(node, n.FieldPath):
-            return here[self.paths.way(node, self.levels(here)).anchor].where
+            return here[self.paths.way(node, levels_of(here)).anchor].where
         return here[-1].where
-
-    @staticmethod
-    def levels(here: Here) -> tuple[tuple[str, ...], ...]:
-        return tuple(entry.level for entry in here)
 
     # ---- values
 
@@ -178,7 +165,7 @@ class Expressions:
         """What stands at a path as it came (rules 2, 3 and 8)."""
         stated = bool(self.inside) and self.plan.chain.known.stated is not None
         found = self.paths.raw(path, here, stated=stated, aligned=aligned)
-        self.steps.read(path, here, found)
+        self.steps.read(path, here[-1].where, found)
         return found
 
     def _field(self, path: n.FieldPath, here: Here) -> Any:
@@ -335,7 +322,7 @@ class Expressions:
         (rule 8)."""
         path = node.arguments[0]
         assert isinstance(path, n.FieldPath)
-        entry = here[self.paths.way(path, self.levels(here)).anchor]
+        entry = here[self.paths.way(path, levels_of(here)).anchor]
         return entry.key if node.name == "key" else entry.place
 
     def _function(self, node: n.Call, here: Here) -> Any:

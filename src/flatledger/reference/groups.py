@@ -16,9 +16,9 @@ from ..values.numbers import ValueFaultError
 from .aggregates import is_above, result
 from .entries import Entry
 from .exact import is_number
-from .expressions import Here
 from .kinds import Given, Kinds
 from .ordering import in_order, same_group
+from .protocols import Here
 from .reading import Reading
 from .trees import is_leaf
 

@@ -10,11 +10,12 @@ from ..plan.plan import Plan
 from ..structure.levels import Names
 from .cells import Cells
 from .entries import Entry, Record
-from .expressions import Expressions, Here, Origin
+from .expressions import Expressions
 from .faults import Faults
 from .filtering import Filtering
 from .homes import Homes
 from .paths import Paths
+from .protocols import Here, Origin
 
 NO_ORIGIN = Origin()
 

@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 from ..language import nodes as n
-
-if TYPE_CHECKING:
-    from .expressions import Here
 
 
 class Step(NamedTuple):
@@ -24,9 +21,9 @@ class Steps:
     def __init__(self) -> None:
         self.taken: list[Step] | None = None
 
-    def read(self, path: n.FieldPath, here: Here, value: Any) -> None:
+    def read(self, path: n.FieldPath, where: tuple[int, ...], value: Any) -> None:
         if self.taken is not None:
-            self.taken.append(Step(path, value, here[-1].where))
+            self.taken.append(Step(path, value, where))
 
     def note(self, node: n.Node, value: Any) -> None:
         if self.taken is not None and not isinstance(node, n.Literal | n.FieldPath):

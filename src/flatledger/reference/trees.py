@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..language import nodes as n
 from ..structure.trees import IS_COUNTED
 from .entries import Entry, Record
 from .exact import multiplied
-
-if TYPE_CHECKING:
-    from .expressions import Expressions, Here
+from .protocols import Here, Values, levels_of
 
 TRAIL_SEPARATOR, INDENT = " / ", "  "
 
@@ -19,8 +17,8 @@ TRAIL_SEPARATOR, INDENT = " / ", "  "
 class Trees:
     """Works them out. Facts of structure are told of the record as it came."""
 
-    def __init__(self, expressions: Expressions) -> None:
-        self._of = expressions
+    def __init__(self, values: Values) -> None:
+        self._of = values
         self._told: dict[str, Callable[[Entry], Any]] = {
             "depth": lambda node: node.depth,
             "ordinal": lambda node: node.sibling,
@@ -41,7 +39,7 @@ class Trees:
         return max(at for at, level in enumerate(levels) if level in trees)
 
     def value(self, call: n.Call, here: Here) -> Any:
-        at = self.node(call, self._of.levels(here))
+        at = self.node(call, levels_of(here))
         node = here[at]
         if call.name in self._told:
             return self._told[call.name](node)

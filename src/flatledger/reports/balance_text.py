@@ -206,7 +206,9 @@ def condition_words(count: ConditionCount) -> str:
 def _columns(balance: Balance) -> Grid:
     grid = _grid("total", "of", "once for each", ">in the source", ">in the table", "")
     for column in balance.columns:
-        verdict = "agrees" if column.balanced else "DIFFERS"
+        rounded = column.rounding is not None and column.source != column.written
+        agrees = "agrees but for rounding" if rounded else "agrees"
+        verdict = agrees if column.balanced else "DIFFERS"
         source, written = _amount(column, column.source), _amount(column, column.written)
         grid.add(column.aggregate, column.heading, column.home, source, written, verdict)
     return grid

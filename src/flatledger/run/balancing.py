@@ -82,9 +82,26 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
             *(notice for one in state.watches.alike.values() if (notice := one.notice())),
             *(notice for one in state.watches.units.values() if (notice := one.notice())),
             *_both_figures(plan, state),
+            *_of_inner(plan, state),
             *_repeats(state),
         ],
     )
+
+
+def _of_inner(plan: Plan, state: RunState) -> Iterator[str]:
+    """What nodes have themselves, and no total adds, since it takes the leaves of the tree."""
+    for index, tally in state.of_inner.items():
+        column = plan.totalled[index]
+        name = column.column.total.name if column.column.total else ""
+        if tally.count:
+            level, nodes = level_name(plan.chain.levels[column.home]), "nodes have"
+            what = "1 node has" if tally.count == 1 else f"{tally.count:,} {nodes}"
+            yield (
+                f"{column.column.heading} is added up over the leaves of {level} alone, and {what} "
+                f"entries of their own above them, which add up to {text_of(tally.state)}; "
+                f"`total: {{{name}: all}}` adds them too, `total: {{{name}: leaves}}` says that it "
+                "is meant so"
+            )
 
 
 def _repeats(state: RunState) -> Iterator[str]:

@@ -15,6 +15,7 @@ from ..compile.plain_data import FaultText
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
+from ..values.numbers import Unreadable
 from .by_definition import Define, Definition, RecordRead
 from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, is_sampled
 from .groups import Groups
@@ -234,7 +235,9 @@ class Checker:
         self, numbers: str, result: BatchResult, definition: Definition
     ) -> Iterator[str]:
         """The control sums of the records."""
-        if result.by_record or self._plan.over is not None:
+        take = self._plan.layout.take
+        by_record = take is not None and take.of == "records"
+        if by_record or self._plan.over is not None:
             return
         tallies = [tally_of(one) for one in self._plan.totalled]
         grouped = set(self._plan.grouped_totals)
@@ -308,6 +311,8 @@ def same(cell: Any, own: Any) -> bool:
     >>> same(Decimal("2.50"), Decimal("2.50")), same(Decimal("2.50"), Decimal("2.5")), same(1, True)
     (True, False, False)
     """
+    if isinstance(cell, Unreadable):  # of a group, what has no figure
+        cell = cell.text or None
     if cell is None or own is None:
         return cell is own
     if isinstance(cell, list) and isinstance(own, list):

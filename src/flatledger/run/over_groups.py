@@ -189,7 +189,22 @@ class GroupStage:
         balance.drift.blank_columns = drift.blank_columns
         balance.drift.unread_columns = drift.unread_columns
         balance.columns = shown_parts(self._rows_plan, proof.parts.columns())
+        self._tell_rounding(balance)
         balance.totals_apart = self._apart
+
+    def _tell_rounding(self, balance: Balance) -> None:
+        """A lone sum is what its rounded cells add up to (rule 16): the table holds that, and not
+        what its entries add up to."""
+        sums = {one.heading: one for one in balance.columns}
+        for place, column in enumerate(self._over.layout.written):
+            lone = self._over.lone_sum(column)
+            shown = self._total_shown and bool(column.total) and column.decimals is not None
+            if lone not in sums or not shown or self._splits(lone):
+                continue
+            one, cells = sums[lone], self._given.added[place]
+            if one.cut is None and one.balanced and cells != one.written:
+                one.rounding = cells - one.written
+                one.written = one.total = cells
 
 
 class GroupProof(Proof):

@@ -62,6 +62,7 @@ class RunState:
         self.levels_met = {*plan.repeating}
         self.repeats = Repeats()
         self.checks = Checks()
+        self.of_inner = {index: tally_of(plan.totalled[index]) for index in plan.sums_of_own}
         self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
         if plan.layout.primary_key:
@@ -96,6 +97,7 @@ class RunState:
         self._note_figures(result.both_figures)
         self.repeats = self.repeats.and_later(result.repeats)
         self.checks.add(result.checked)
+        self._add_inner(rows)
         if self.identity is not None and self.plan.layout.totals.detail:
             self.identity.rows(rows)
         self._count_faults()
@@ -174,6 +176,13 @@ class RunState:
                 new = [row for row in rows if 0 < row[mark] <= depth]
                 tallies[index].add(cells_of(new, column, self.plan))
 
+    def _add_inner(self, rows: list[Row]) -> None:
+        """Add what nodes have themselves that are in no total, since others are below them."""
+        for index, tally in self.of_inner.items():
+            column = self.plan.totalled[index]
+            mark = self.plan.mark_slot(column)
+            tally.add([row[column.slot] for row in rows if mark is not None and row[mark]])
+
     def merge(self, later: RunState) -> None:
         """Take in the state of the records that came next."""
         for result in later._waiting:
@@ -199,6 +208,8 @@ class RunState:
         self._note_figures(later.both_figures.values())
         self.repeats = self.repeats.and_later(later.repeats)
         self.checks.merge(later.checks)
+        for index, tally in later.of_inner.items():
+            self.of_inner[index].merge(tally)
         if self.identity is not None and later.identity is not None:
             self.identity.merge(later.identity)
         if self.gathered is not None:

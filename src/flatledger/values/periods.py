@@ -48,7 +48,10 @@ def parse_period(text: str, today: dt.date) -> Period:
     lowered = _DAYS.get(bare.lower(), bare.lower())
     relative = _RELATIVE.fullmatch(lowered)
     if relative:
-        return _relative(_STEPS[relative[1]], relative[2], today)
+        try:
+            return _relative(_STEPS[relative[1]], relative[2], today)
+        except (OverflowError, ValueError):
+            raise ValueError(f"there is no '{text}' in the calendar") from None
     found = _ABSOLUTE.fullmatch(bare.upper())
     if not found:
         raise ValueError(f"no period '{text}'; the forms are {FORMS}")
