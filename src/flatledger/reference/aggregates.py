@@ -40,8 +40,6 @@ class Aggregates:
 
     def __init__(self, values: Values) -> None:
         self._of = values
-        self._reaches: dict[tuple[int, Levels], Reach] = {}
-        self._held: list[n.Node] = []
         self._worked_out: dict[tuple[Any, ...], Any] = {}
 
     # ---- over which entries (rule 5)
@@ -49,11 +47,10 @@ class Aggregates:
     def reach(self, node: n.Call, levels: Levels) -> Reach:
         """The entries of the argument's home level, under the nearest entry of the chain that is
         strictly above it; where nothing repeats, the one value or none."""
-        key = id(node), levels
-        if key not in self._reaches:
-            self._held.append(node)
-            self._reaches[key] = self._reach(node, levels)
-        return self._reaches[key]
+        found: Reach = self._of.paths.once(
+            node, "reach", levels, work=lambda: self._reach(node, levels)
+        )
+        return found
 
     def _reach(self, node: n.Call, levels: Levels) -> Reach:
         argument, ways = taken_by(node)

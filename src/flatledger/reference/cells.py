@@ -80,10 +80,18 @@ class Cells:
     # ---- numbers
 
     def is_numeric(self, column: Column, here: Here) -> bool:
-        if column.numeric:
-            return True
-        if column.value is None:
-            return False
+        """Whether a column's values are numbers, whatever the records hold."""
+        if column.numeric or column.value is None:
+            return column.numeric
+        found: bool = self._of.paths.once(
+            column.value.node,
+            *("numeric", levels_of(here)),
+            work=lambda: self._gives_numbers(column, here),
+        )
+        return found
+
+    def _gives_numbers(self, column: Column, here: Here) -> bool:
+        assert column.value is not None
         node = column.value.node
         joins = isinstance(node, n.FieldPath) and self.joins(node, here)
         read = bool(column.reads) and isinstance(node, n.FieldPath)
@@ -91,9 +99,7 @@ class Cells:
 
     def joins(self, path: n.FieldPath, here: Here) -> bool:
         """Whether a path stands for several values, which a column joins (rule 3)."""
-        levels = levels_of(here)
-        way = self._of.paths.way(path, levels)
-        return self._of.paths.repeats(way, levels) or not path.is_singular()
+        return self._of.paths.repeats(path, levels_of(here)) or not path.is_singular()
 
     def _is_typed(self, column: Column, here: Here) -> bool:
         node = column.value.node if column.inherited and column.value else None

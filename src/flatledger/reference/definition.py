@@ -11,6 +11,7 @@ from ..layout.model import SettledLayout
 from ..plan.plan import Plan
 from ..values.numbers import EXACT
 from .groups import Groups
+from .paths import Paths
 from .protocols import Origin
 from .reading import Reading
 from .totals import Row, totalled
@@ -36,16 +37,17 @@ class RecordRead(NamedTuple):
 class Definition:
     """Reads records by a plan, one at a time, and says what they add up to together."""
 
-    def __init__(self, plan: Plan, most_rows: int | None = None) -> None:
+    def __init__(self, plan: Plan, paths: Paths, most_rows: int | None = None) -> None:
         """Of one record no more than ``most_rows`` are worked out."""
-        self._plan, self._most = plan, most_rows
+        self._plan, self._paths, self._most = plan, paths, most_rows
         self._readings: list[Reading] = []
         self._rows: list[Row] = []
 
     def read(self, number: int, plain: Any, file: str, before: int, row: int | None) -> RecordRead:
         """One record, which is plain data, with where it comes from."""
         with decimal.localcontext(EXACT):
-            reading = Reading(self._plan, plain, number, origin=Origin(file, before, row))
+            origin = Origin(file, before, row)
+            reading = Reading(self._plan, plain, number, self._paths, origin)
             ends = reading.entries_of_rows()
             chosen = _spread(len(ends), self._most)
             rows = [Row(read, reading) for read in reading.rows(chosen)]
@@ -74,11 +76,22 @@ class Definition:
             ]
 
 
-def defined_for(layout: SettledLayout) -> Callable[[Plan, int | None], Definition] | None:
+class Definitions:
+    """Makes definitions of some records after others, by one plan."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._plan, self._paths = plan, Paths(plan)
+
+    def of_records(self, most_rows: int | None) -> Definition:
+        """One that holds no record yet."""
+        return Definition(self._plan, self._paths, most_rows)
+
+
+def defined_for(layout: SettledLayout) -> Callable[[Plan], Definitions] | None:
     """What reads the records of a layout by definition. None where they are not what the source
     gave: flat rows that become a tree, and nodes that are opened only so far."""
     made = layout.nest or layout.openings or layout.opens_by
-    return None if made else Definition
+    return None if made else Definitions
 
 
 def _spread(many: int, most: int | None) -> Sequence[int]:

@@ -7,6 +7,7 @@ what is left; the entries themselves know where they stood in the record as it c
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 from typing import Any
 
 from ..plan.plan import Plan
@@ -31,6 +32,8 @@ class Entry:
 
     def __init__(self, value: Any, level: Names, above: Entry | None, place: int) -> None:
         self.value, self.level, self.above, self.place = value, level, above, place
+        self.levels: tuple[Names, ...] = () if above is None else above.levels
+        self.levels = (*self.levels, level)
         self.key = ""
         self.kept = self.matched = True
         self.holder: list[Any] | dict[str, Any] = []
@@ -38,12 +41,12 @@ class Entry:
         self.depth, self.parent = 1, None if above is None else above
         self.sibling, self.leaf = place, True
 
-    @property
+    @cached_property
     def chain(self) -> tuple[Entry, ...]:
         """The entries from the record down to this one."""
         return (self,) if self.above is None else (*self.above.chain, self)
 
-    @property
+    @cached_property
     def where(self) -> Where:
         """The places of the entries that lead here, the record's number first."""
         return tuple(entry.place for entry in self.chain)

@@ -29,7 +29,7 @@ from .faults import Faults, Raw, Where
 from .kinds import Given, Kinds
 from .paths import Paths
 from .plain import each_of, is_null
-from .protocols import Here, Origin, levels_of
+from .protocols import Here, Levels, Origin, levels_of
 from .steps import Steps
 from .trees import Trees
 
@@ -55,6 +55,7 @@ class Expressions:
         self.expression = ""  # the text of the one that is worked out
         self.column: Callable[[Column, Here], Any] = lambda column, here: None
         self._origin = origin
+        self._kinds: dict[Levels, Kinds] = {}
         self.inside = 0  # how many aggregates stand around what is worked out
         self._special: dict[str, Callable[[n.Call, Here], Any]] = {
             "coalesce": self._coalesce,
@@ -69,7 +70,12 @@ class Expressions:
     # ---- where faults are told
 
     def kinds(self, here: Here) -> Kinds:
-        return Kinds(self.columns.values(), lambda path: self.declared(path, here))
+        levels = levels_of(here)
+        if levels not in self._kinds:
+            self._kinds[levels] = Kinds(
+                self.columns, lambda path: self.paths.declared(path, levels)
+            )
+        return self._kinds[levels]
 
     def declared(self, path: n.Node, here: Here) -> FieldDeclaration | None:
         if not isinstance(path, n.FieldPath):
@@ -81,9 +87,13 @@ class Expressions:
         if isinstance(node, Given):
             return self.called(node.expression)
         if isinstance(node, n.FieldPath):
-            names, rest = plain_steps(node, self.plan.chain)
-            return level_name(names) + ("…" if rest else "")
+            text: str = self.paths.once(node, "called", work=lambda: self._called(node))
+            return text
         return self.expression
+
+    def _called(self, path: n.FieldPath) -> str:
+        names, rest = plain_steps(path, self.plan.chain)
+        return level_name(names) + ("…" if rest else "")
 
     def where(self, node: n.Node, here: Here) -> Where:
         """The entry that a value belongs to: of a path that where it begins (rule 2)."""

@@ -214,7 +214,10 @@ class GroupCells:
     def known(self, node: n.Node) -> n.Node | None:
         """A key or an aggregate as a value; None for any other node."""
         expressions = self._reading.expressions
-        kinds = Kinds(self._groups.layout.columns, lambda path: expressions.declared(path, ()))
+        kinds = Kinds(
+            {one.heading: one for one in self._groups.layout.columns},
+            lambda path: expressions.paths.declared(path, ()),
+        )
         for one, value in zip(self._groups.over.keys, self._key, strict=True):
             if n.same(one.node, node):
                 kind = self._groups.plan.column(one.text).kind

@@ -22,7 +22,11 @@ class Homes:
     def of(self, node: n.Node, levels: Levels, otherwise: int | None = None) -> int:
         """The deepest level among the parts of an expression; the row's, where it has none."""
         last = len(levels) - 1 if otherwise is None else otherwise
-        return max(self._all(node, levels), default=last)
+        home: int = self._of.paths.once(
+            *(node, "home", levels, last),
+            work=lambda: max(self._all(node, levels), default=last),
+        )
+        return home
 
     def _all(self, node: n.Node, levels: Levels) -> Iterator[int]:
         if isinstance(node, n.FieldPath):

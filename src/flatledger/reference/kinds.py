@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 from ..language import nodes as n
 from ..layout.column import Column
@@ -37,10 +37,10 @@ class Kinds:
 
     def __init__(
         self,
-        columns: Iterable[Column],
+        columns: Mapping[str, Column],
         declared: Callable[[n.FieldPath], FieldDeclaration | None],
     ) -> None:
-        self._columns = {column.heading: column for column in columns}
+        self._columns = columns
         self._declared = declared
 
     def of(self, node: n.Node) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from ..language import nodes as n
@@ -31,15 +32,18 @@ class Way(NamedTuple):
 
 
 class Paths:
-    """Finds what stands at paths, by what the plan says of places."""
+    """Finds what stands at paths, by what the plan says of places. It can be shared by the readings
+    of many records, each with ``faults`` of its own; ``known`` is what they keep of the plan."""
 
-    def __init__(self, plan: Plan, faults: Faults) -> None:
-        self._plan, self.faults = plan, faults
+    def __init__(self, plan: Plan) -> None:
+        self._plan, self.faults = plan, Faults()
+        self.known: dict[tuple[Any, ...], Any] = {}
         self._own = plan.chain
         self.of_elements = plan.chain.structure.of_elements
         self._readers: dict[str, FieldReader] = {}
         self._declared = _declared(plan)
         self._ways: dict[tuple[int, Levels], Way] = {}
+        self._repeats: dict[tuple[int, Levels], bool] = {}
         self._held: list[n.Node] = []  # whose identities are the keys above
 
     def chain_of(self, levels: Levels) -> Chain:
@@ -84,8 +88,22 @@ class Paths:
                 return names[:length]
         return ()
 
-    def repeats(self, way: Way, levels: Levels) -> bool:
+    def once(self, node: n.Node, *about: Any, work: Callable[[], Any]) -> Any:
+        """What is the same for a node of the plan in all records: worked out once."""
+        key = id(node), *about
+        if key not in self.known:
+            self._held.append(node)
+            self.known[key] = work()
+        return self.known[key]
+
+    def repeats(self, path: n.FieldPath, levels: Levels) -> bool:
         """Whether a path stands for many values where it stands (rules 1 and 2)."""
+        key = id(path), levels
+        if key not in self._repeats:
+            self._repeats[key] = self._found_repeating(self.way(path, levels), levels)
+        return self._repeats[key]
+
+    def _found_repeating(self, way: Way, levels: Levels) -> bool:
         start = levels[way.anchor]
         names = (*start, *way.names)
         if way.rest and not way.rest[0].descendant:
@@ -98,10 +116,10 @@ class Paths:
             for place in places
         )
 
-    def _is_alone(self, way: Way, levels: Levels) -> bool:
+    def _is_alone(self, path: n.FieldPath, way: Way, levels: Levels) -> bool:
         """Whether a path crosses a level that has one entry at the most, whose value is taken."""
         crossed = len(way.level) > len(levels[way.anchor])
-        return crossed and not self.repeats(way, levels)
+        return crossed and not self.repeats(path, levels)
 
     def declared(self, path: n.FieldPath, levels: Levels) -> FieldDeclaration | None:
         """How the values at a path are declared under `fields`, if they are."""
@@ -124,7 +142,8 @@ class Paths:
         ``stated``: within an aggregate, where a list at a place that is no stated level is no
         value. ``aligned``: with a null for each entry that has none.
         """
-        way = self.way(path, tuple(entry.level for entry in chain))
+        levels = chain[-1].levels
+        way = self.way(path, levels)
         start, names = chain[way.anchor], way.names
         rest, of_text = way.rest, False
         if self.of_elements:
@@ -133,8 +152,7 @@ class Paths:
             value = self._selected(start, names, rest, chain[0])
         else:
             value = self._named(start, names, stated=stated, aligned=aligned)
-            levels = tuple(entry.level for entry in chain)
-            if isinstance(value, list) and not aligned and self._is_alone(way, levels):
+            if isinstance(value, list) and not aligned and self._is_alone(path, way, levels):
                 value = _alone(value)
         if of_text:
             value = element_text(value)

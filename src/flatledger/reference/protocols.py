@@ -100,4 +100,4 @@ class Values(Protocol):
 
 def levels_of(here: Here) -> Levels:
     """The levels of the entries from the record down."""
-    return tuple(entry.level for entry in here)
+    return here[-1].levels if here else ()

@@ -47,7 +47,7 @@ class Reading:
         self.plan, self.faults = plan, Faults()
         self.record = Record(plan, plain, number, self.faults)
         columns = [one.column for one in plan.columns]
-        self.paths = paths or Paths(plan, self.faults)
+        self.paths = paths or Paths(plan)
         self.paths.faults = self.faults
         self.expressions = Expressions(plan, columns, self.record, self.paths, self.faults, origin)
         self.homes = Homes(self.expressions)

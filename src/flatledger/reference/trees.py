@@ -9,7 +9,7 @@ from ..language import nodes as n
 from ..structure.trees import IS_COUNTED
 from .entries import Entry, Record
 from .exact import multiplied
-from .protocols import Here, Values, levels_of
+from .protocols import Here, Levels, Values, levels_of
 
 TRAIL_SEPARATOR, INDENT = " / ", "  "
 
@@ -28,9 +28,13 @@ class Trees:
             IS_COUNTED: lambda node: is_leaf(self._of.record, node),
         }
 
-    def node(self, call: n.Call, levels: tuple[tuple[str, ...], ...]) -> int:
+    def node(self, call: n.Call, levels: Levels) -> int:
         """The level of the node that a function is about: that of its argument's paths, else the
         deepest tree on the way."""
+        at: int = self._of.paths.once(call, "node", levels, work=lambda: self._node(call, levels))
+        return at
+
+    def _node(self, call: n.Call, levels: Levels) -> int:
         parts = [part for argument in call.arguments[:1] for part in argument.walk()]
         paths = [part for part in parts if isinstance(part, n.FieldPath) and not part.relative]
         trees = self._of.plan.chain.known.trees

@@ -44,4 +44,10 @@ class Definition(Protocol):
     def groups(self) -> list[tuple[tuple[Any, ...], dict[str, Any]]]: ...
 
 
-Define = Callable[[Plan, int | None], Definition]  # with how many rows of one record at the most
+class Definitions(Protocol):
+    """Makes definitions by one plan: of each record so many rows at the most."""
+
+    def of_records(self, most_rows: int | None) -> Definition: ...
+
+
+Define = Callable[[Plan], Definitions]

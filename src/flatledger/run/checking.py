@@ -17,7 +17,7 @@ from ..plan.plan import Plan
 from ..values.functions import text_of
 from ..values.numbers import Unreadable
 from .by_definition import Define, Definition, RecordRead
-from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, is_sampled
+from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, next_sampled
 from .groups import Groups
 from .protocols import Batch, Origin
 from .results import BatchResult, Checked
@@ -36,7 +36,7 @@ class Sample:
 
     def keeps(self, number: int) -> bool:
         """Whether the plain data of a record may be asked for."""
-        return self._everything or is_sampled(number) or self._shapes.looks_at(number)
+        return self._everything or next_sampled(number) == number or self._shapes.looks_at(number)
 
     def parts(self, batch: Batch) -> Iterator[tuple[Batch, dict[int, int] | None]]:
         """The batch in parts, each with the shapes of its records where it is of the sample: by
@@ -45,12 +45,14 @@ class Sample:
             yield batch, None
             return
         shapes = {} if self._everything else self._new_shapes(batch)
-        wanted = [
-            self._everything or is_sampled(number) or number in shapes for number in batch.numbers
-        ]
-        if not any(wanted):
+        first, last = batch.numbers[0], batch.numbers[-1]
+        if not (self._everything or shapes or next_sampled(first) <= last):
             yield batch, None
             return
+        wanted = [
+            self._everything or number in shapes or next_sampled(number) == number
+            for number in batch.numbers
+        ]
         start = 0
         for at in range(1, len(wanted) + 1):
             if at == len(wanted) or wanted[at] != wanted[start]:
@@ -132,7 +134,8 @@ class Checker:
     """Holds what became of some records against what they are by definition."""
 
     def __init__(self, plan: Plan, define: Define, everything: bool) -> None:
-        self._plan, self._define, self._everything = plan, define, everything
+        self._plan, self._everything = plan, everything
+        self._definitions = define(plan)
         self._cells = self._cells_of_first = 0
         self._headings = [one.column.heading for one in plan.columns]
         totals = [one.column.total for one in plan.columns]
@@ -142,7 +145,7 @@ class Checker:
 
     def look(self, part: Batch, result: BatchResult, shapes: dict[int, int]) -> list[Checked]:
         """The records of a part, as far as the limits go."""
-        definition = self._define(self._plan, None if self._everything else MOST_ROWS)
+        definition = self._definitions.of_records(None if self._everything else MOST_ROWS)
         found: list[Checked] = []
         read: list[RecordRead] = []
         rows = part.origin.rows() if part.origin.rows is not None else None

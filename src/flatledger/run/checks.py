@@ -10,21 +10,22 @@ from .results import Checked
 FIRST, CELLS_OF_FIRST = 50, 1_000
 MOST_CELLS, MOST_ROWS, MOST_SHAPES = 5_000, 50, 200
 MOST_TOLD = 20
-_STEPS = ((1_000, 100), (10_000, 1_000), (100_000, 5_000), (1_000_000, 20_000))
-_LATER = 100_000
+_STEPS = ((1_000, 250), (10_000, 2_500), (100_000, 25_000), (1_000_000, 100_000))
+_LATER = 500_000
 
 
-def is_sampled(number: int) -> bool:
-    """Whether a record is looked at for its number: one of the first, or every n-th and the one
-    after it, with n by how many records there are before.
+def next_sampled(number: int) -> int:
+    """The first record from a number on that is looked at for its number: one of the first, or
+    every n-th and the one after it, with n by how many records there are before.
 
-    >>> [number for number in range(1, 1_000) if is_sampled(number)][50:54]
-    [100, 101, 200, 201]
+    >>> next_sampled(7), next_sampled(51), next_sampled(251), next_sampled(252)
+    (7, 250, 251, 500)
     """
     if number <= FIRST:
-        return True
+        return number
     step = next((step for below, step in _STEPS if number <= below), _LATER)
-    return number % step < 2
+    over = number % step
+    return number if over < 2 else number - over + step
 
 
 class Checks:
