@@ -17,6 +17,7 @@ from pathlib import Path
 CASES = {
     "sources": 3_000,
     "layouts": 3_000,
+    "definitions": 10_000,
     "expressions": 4_000,
     "forms": 1_500,
     "tables": 2_000,

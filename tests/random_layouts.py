@@ -294,6 +294,8 @@ class Chance:
         }
         if self.maybe(0.5):
             layout["only"] = [self.condition(row) for _ in range(self.one(1, 1, 2, 3))]
+            if any("with" in one for one in layout["only"]) and row.startswith("parts"):
+                layout["columns"].append({"Match": "is_match()"})
         if self.maybe(0.3):
             layout["levels"] = [one for one in LEVELS[1:] if one != "names.*"]
         if self.maybe(0.2):
@@ -344,7 +346,13 @@ class Chance:
         keys = list(dict.fromkeys(keys))
         columns: list[dict[str, Any]] = [{f"K{at}": key} for at, key in enumerate(keys)]
         for place in range(self.one(1, 2, 3)):
-            text = self.aggregate(1)
+            text = self.one(
+                *[lambda: self.aggregate(1)] * 4,
+                lambda: (
+                    f"listagg({self.one('', 'distinct ')}{self.field(level, TEXTS, NUMBERS)}, '/')"
+                ),
+                lambda: f"{self.one('any', 'every')}({self.truth_of(1, level)})",
+            )()
             if self.maybe(0.3):
                 text = f"{text} {self.one(*'+-*/')} {self.one(self.aggregate(1), '2')}"
             column: dict[str, Any] = {"value": text}

@@ -11,8 +11,18 @@ from hypothesis import strategies as st
 
 import flatledger
 from tests.conftest import table
-from tests.test_filtered_out import EXPRESSIONS
 
+PATHS = """
+x.lines[0].p | x.lines[-1].q | x.lines[1:].p | x.lines[?@.q > 1].p | $..p | $..w | $..['en'] | x
+sum(x.lines[?@.q > 1].q) | count(x.lines[?@.q > 0]) | count(x.lines) | sum(x.lines.q) | $.x..q
+listagg(x.lines.p, '/') | min(x.lines.q) | max(x.lines.lots.w) | first(x.lines.p) | last(x.lines.q)
+any(x.lines.q = 1) | every(x.lines.q >= 1) | count(distinct x.lines.p) | avg(x.lines.q)
+sum(distinct x.lines.lots.w) | sum(x.lines[?@.p == 'b'].lots[*].w) | mentions($, 'a')
+sum(x.lines.lots.w) | count(x.lines.lots) | x.lines[0].lots[0].w | count(names.*) | $..lots
+pays[0].m | sum(pays.m) | count(pays) | names.en | sum(names.*) | count($..w) | names.*
+max(x.lines[?count(@.lots[*]) > 1].q) | case when x.lines[0].q > 1 then 'y' else 'n' end
+""".replace("\n", "|")
+EXPRESSIONS = [text.strip() for text in PATHS.split("|") if text.strip()]
 PLAIN = [1, 0, "a", "b", "2026-01-01", "2026-01-01T10:00+02:00", "PT1H", True, None, 1.5, "10", "9"]
 MORE = """x.lines.p | x.lines.q * 2 | names.* | pays | site | cast(site as date) | x.lines.q > '9'
 | x.lines.p in ('1', 'a') | site + interval '1' day | working_time(site, 'hours') | $..lots

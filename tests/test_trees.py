@@ -1,4 +1,4 @@
-"""Levels that nest in themselves, held against SQLite's recursive queries and plain loops."""
+"""Levels that nest in themselves, held against SQLite's recursive queries."""
 
 from __future__ import annotations
 
@@ -136,7 +136,7 @@ def numbers(rows: list[tuple[Any, ...]]) -> list[str]:
     return found
 
 
-# ---- filters and totals, by plain loops
+# ---- plain loops
 
 
 def preorder(rows: list[Node], within: str | None = None, depth: int = 1) -> Iterator[Node]:
@@ -145,112 +145,9 @@ def preorder(rows: list[Node], within: str | None = None, depth: int = 1) -> Ite
         yield from preorder(rows, row["id"], depth + 1)
 
 
-def above(node: Node, nodes: dict[str, Node]) -> Iterator[Node]:
-    while node["within"] is not None:
-        node = nodes[node["within"]]
-        yield node
-
-
-def kept(rows: list[Node], test: Any, kept_with: str) -> list[Node]:
-    """The nodes that a condition keeps, by what it keeps with those for which it is true."""
-    nodes = {node["id"]: node for node in preorder(rows)}
-    true = {name for name, node in nodes.items() if test(node)}
-    ways = {name: {one["id"] for one in above(node, nodes)} for name, node in nodes.items()}
-    if kept_with == "branch":
-        return [node for name, node in nodes.items() if (ways[name] | {name}) & true]
-    if kept_with == "ancestors":
-        more = set().union(*(ways[name] for name in true))
-        return [node for name, node in nodes.items() if name in true | more]
-    return [node for name, node in nodes.items() if name in true]
-
-
-def taken(nodes: list[Node], rows: list[Node], which: str) -> list[Node]:
-    """Of kept nodes those that a total takes."""
-    every = {node["id"]: node for node in preorder(rows)}
-    left = {node["id"] for node in nodes}
-    ways = {name: {one["id"] for one in above(every[name], every)} for name in left}
-    if which == "leaves":
-        covered = set().union(*ways.values())
-        return [node for node in nodes if node["id"] not in covered]
-    return [node for node in nodes if which == "all" or not ways[node["id"]] & left]
-
-
 def total(nodes: list[Node], field: str = "cost") -> int | None:
     values = [node[field] for node in nodes if node[field] is not None]
     return sum(values) if values else None
-
-
-CONDITIONS = {
-    "parts.cost > 0": lambda node: node["cost"] is not None and node["cost"] > 0,
-    "depth() <= 2": lambda node: node["depth"] <= 2,
-    "parts.kind = 'a'": lambda node: node["kind"] == "a",
-    "parts.kind <> 'b' and parts.qty is not null": (
-        lambda node: node["kind"] != "b" and node["qty"] is not None
-    ),
-}
-
-
-@settings(max_examples=200)
-@given(
-    SEEDS,
-    st.sampled_from(sorted(CONDITIONS)),
-    st.sampled_from(["", "branch", "ancestors"]),
-    st.sampled_from(["leaves", "tops", "all"]),
-)
-def test_what_is_kept_and_added_is_what_plain_loops_find(
-    seed: int, text: str, kept_with: str, which: str
-) -> None:
-    chance = random.Random(seed)
-    rows = some_rows(chance)
-    nodes = kept(rows, CONDITIONS[text], kept_with)
-    added = taken(nodes, rows, which)
-    condition = {"keep": "parts", "when": text, "with": kept_with} if kept_with else text
-    cost = {"Cost": {"value": "parts.cost", "total": {"sum": which}}}
-    kind = {"Kind": "parts.kind"}
-    match = [{"Match": "is_match()"}] if kept_with else []
-    layout: dict[str, Any] = {"row-per": "parts", "only": [condition], "columns": [kind, cost]}
-    layout["without-entries"] = "drop"
-    for source in (nested(rows), nested(rows, lone=True)):
-        found, balance = table({**layout, "columns": [kind, *match, cost]}, source)
-        assert [row[0] for row in found[:-1]] == [node["kind"] for node in nodes]
-        assert found[-1][-1] == total(added)
-        assert balance.columns[0].passed_over == (0 if which == "all" else len(nodes) - len(added))
-        if match:
-            matched = [CONDITIONS[text](node) for node in nodes]
-            assert [row[1] for row in found[:-1]] == matched
-            assert balance.conditions[0].more == matched.count(False)
-        groups = sorted({node["kind"] for node in nodes})
-        by_kind = {one: total([node for node in added if node["kind"] == one]) for one in groups}
-        found, _ = table({**layout, "group": ["Kind"], "totals": {"detail": "no"}}, source)
-        assert dict(found[:-1]) == by_kind
-        side = {"keep": "parts", "when": text, **({"with": kept_with} if kept_with else {})}
-        if "depth" not in text:
-            check_from_the_record(side, source, nodes, rows)
-
-
-def check_from_the_record(
-    side: dict[str, Any], source: list[Node], nodes: list[Node], rows: list[Node]
-) -> None:
-    """The same tree as a side level, and in rows for groups."""
-    values = ["sum(parts.cost)", "sum(all_nodes(parts.cost))", "count(parts)"]
-    values += ["listagg(parts.id || '.' || parts.kind, ' ')", "max(parts.qty)"]
-    columns = [{value: value} for value in values]
-    found, _ = table({"columns": columns, "only": [side]}, source)
-    leaves = taken(nodes, rows, "leaves")
-    wanted = (total(leaves), total(nodes), len(nodes))
-    names = " ".join(f"{node['id']}.{node['kind']}" for node in nodes) or None
-    most = max((node["qty"] for node in nodes if node["qty"] is not None), default=None)
-    assert found == [(*wanted, names, most)]
-    only = side if "with" in side else side["when"]
-    layout: dict[str, Any] = {"row-per-group": ["parts.kind"]}
-    layout["columns"] = [{"K": "parts.kind"}, *columns]
-    layout["nests"] = {"parts": "parts"}  # which a chain of lone objects does not show
-    found, _ = table({**layout, "only": [only], "without-entries": "drop"}, source)
-    for kind, *cells in found:
-        own = [node for node in nodes if node["kind"] == kind]
-        some = [node for node in leaves if node["kind"] == kind]
-        assert cells[:3] == [total(some), total(own), len(own)]
-    assert [row[0] for row in found] == sorted({node["kind"] for node in nodes})
 
 
 # ---- flat rows, definitions, and what is wrong with them

@@ -84,7 +84,7 @@ class Aggregates:
             )
             if node.name == "count" and not node.distinct and steps == (levels[-1], ()):
                 return [1]
-            return self._values(node, chain, chain[:1])
+            return self._values(node, chain, alone=False)
         finally:
             self._of.inside -= 1
 
@@ -182,14 +182,15 @@ class Aggregates:
             return [
                 (self._of.present(argument, chain), self._of.present(node.order.operand, chain))
             ]
-        return self._values(node, chain, here)
+        alone = len(chain) - 1 == self.reach(node, levels_of(here)).base
+        return self._values(node, chain, alone=alone)
 
-    def _values(self, node: n.Call, chain: Here, here: Here) -> list[Any]:
+    def _values(self, node: n.Call, chain: Here, *, alone: bool) -> list[Any]:
+        """The same of values; ``alone``: nothing repeats, so that a null is no value."""
         argument, _ = taken_by(node)
         aggregate, kind = AGGREGATES.get(node.name), taken_kind(node.name)
         unknowns = aggregate is not None and aggregate.unknown
-        if unknowns and len(chain) - 1 == self.reach(node, levels_of(here)).base:
-            unknowns = False  # nothing repeats: a null is no value
+        unknowns = unknowns and not alone
         if isinstance(argument, n.FieldPath):
             values = self._of_path(argument, chain, kind)
         elif kind:

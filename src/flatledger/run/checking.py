@@ -6,6 +6,7 @@ into batches, so that every way of running a layout looks at the same ones.
 
 from __future__ import annotations
 
+import decimal
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from functools import partial
@@ -15,7 +16,7 @@ from ..compile.plain_data import FaultText
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
-from ..values.numbers import Unreadable
+from ..values.numbers import EXACT, Unreadable
 from .by_definition import Define, Definition, RecordRead
 from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, next_sampled
 from .groups import Groups
@@ -126,7 +127,8 @@ class CheckedSteps:
         for part, shapes in self._sample.parts(batch):
             result = self._stepper.step(part)
             if shapes is not None:
-                result.checked = self._checker.look(part, result, shapes)
+                with decimal.localcontext(EXACT):
+                    result.checked = self._checker.look(part, result, shapes)
             yield result
 
 
