@@ -10,13 +10,13 @@ from ..plan.kinds import GATHERING, Operand, taken_kind
 from ..plan.known import aggregate_of, declared_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
-from ..structure.levels import Access, Chain, Names, level_name
+from ..structure.levels import Access, Chain, level_name
 from ..structure.structure import MEMBERS
 from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
 from .blocks import Block, listed_codes
 from .by_key import ForKey, by_key
 from .conditions import Conditions
-from .emission import Expressions, Scope, entry_name
+from .emission import Expressions, Scope, entry_name, has_fields
 from .paths import Paths
 
 
@@ -206,7 +206,9 @@ class Aggregates:
         with self.code.at(level - 1, whole=True):
             kept = self._kept_entries(scope, level)
             raw = "" if kept else self._paths.load(Access(level - 1, names, ())).code
-            self.code.add(f"{scope.nodes[level]} = {kept[1] if kept else f'places_of({raw})'}")
+            fields = has_fields(self.code.plan, scope.chain.levels[level])
+            places = f"object_places({raw})" if fields else f"places_of({raw})"
+            self.code.add(f"{scope.nodes[level]} = {kept[1] if kept else places}")
         self.code.scope = outer
 
     def _gather_nodes(self, node: n.Call, found: str) -> None:
@@ -294,24 +296,24 @@ class Aggregates:
         if kept:
             return f"for {entry}, {place} in zip({', '.join(kept)}):"
         raw = self._raw_entries(scope, level, names[:-1] if members else names, lines, depth)
+        fields = has_fields(self.code.plan, scope.chain.levels[level]) and not members
+        site = self.code.constants.name(level_name(scope.chain.levels[level]), "site")
+        told = f"{site}, ({listed_codes(scope.ordinals[:level])})"
+        if tree and fields:
+            nodes = f"object_nodes({raw}, {told})"
+            return f"for {place}, {entry} in {nodes}:"
         if tree:
             return f"for {place}, {entry} in zip({scope.nodes[level]}, {raw} or ()):"
         side = self.code.plan.record_types.field_of(scope.chain.levels[level])
         if side is not None and side.holds_structs:
             return f"for {place}, {entry} in enumerate({raw} or (), 1):"
         found = f"members({raw})" if members else f"listed({raw})"
-        if not members and self._has_fields(scope.chain.levels[level]):
-            site = self.code.constants.name(level_name(scope.chain.levels[level]), "site")
-            found = f"fielded({raw}, {site}, ({listed_codes(scope.ordinals[:level])}))"
+        if fields:
+            found = f"fielded({raw}, {told})"
         if side is not None and not side.whole:  # no level by the plan, but by what is supposed
             struct = self.code.constants.name(side.struct, side.struct.__name__)
             found = f"[one for one in listed({raw}) if one.__class__ is {struct}]"
         return f"for {place}, {entry} in enumerate({found}, 1):"
-
-    def _has_fields(self, level: Names) -> bool:
-        """Whether the layout reads what is in the entries of a level."""
-        deeper = (names for names in self.code.plan.places if len(names) > len(level))
-        return any(names[: len(level)] == level for names in deeper)
 
     def _kept_entries(self, scope: Scope, level: int) -> list[str]:
         """What holds the kept entries of a level of the row's chain, their places, and what is kept

@@ -31,6 +31,12 @@ def places_name(level: int) -> str:
     return f"ordinals_{level}"
 
 
+def has_fields(plan: Plan, level: Names) -> bool:
+    """Whether a layout reads what is in the entries of a level."""
+    deeper = (names for names in plan.places if len(names) > len(level))
+    return any(names[: len(level)] == level for names in deeper)
+
+
 class Scope:
     """Where expressions are evaluated: a chain, with a variable and a block for each level.
 

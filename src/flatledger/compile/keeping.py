@@ -10,7 +10,7 @@ from ..structure.levels import Access, Names, level_name
 from ..structure.structure import MEMBERS
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
-from .emission import Variables, entry_name, ordinal_name
+from .emission import Variables, entry_name, has_fields, ordinal_name
 from .emitter import Emitter
 from .side_levels import SideCondition, SideLevel
 
@@ -259,7 +259,8 @@ class _Keep:
         """The line that lets paths which look at a level as a whole see its kept entries only."""
         chain, deeper = self.plan.chain, level + 1
         judged = range(deeper, chain.row + 1)
-        if not any(plan.level in judged for plan in self.plan.conditions):
+        changes = any(plan.level in judged for plan in self.plan.conditions)
+        if not (changes or self.plan.drops_without_entries):
             return []
         if not self.plan.record_types.place_of(chain.levels[deeper]).whole:
             return []
@@ -285,7 +286,8 @@ class _Keep:
         site = self.constants.name(level_name(chain.levels[deeper]), "site")
         with self.loads.code.at(level):
             where = self.loads.code.where
-        call = f"entries({raw}, {struct_name}, {site}, {where})"
+        fields = has_fields(self.plan, chain.levels[deeper])
+        call = f"entries({raw}, {struct_name}, {fields}, {site}, {where})"
         if mapping:
             call = f"member_entries({raw}, {site}, {where})"
         found = [f"entries_{deeper}, ordinals_{deeper} = {call}"]

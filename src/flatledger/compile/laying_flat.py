@@ -6,7 +6,7 @@ node of a list stands is known beside the records (`places_of`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from copy import copy
 from functools import partial
 from operator import attrgetter
@@ -22,6 +22,7 @@ from ..structure.structure import MEMBERS
 from ..values.faults import Fault, FaultNotes, shown
 from .arranging import arranged
 from .definitions import Definitions, name_of
+from .level_entries import NO_FIELDS
 from .opening import Closed, Opener, pruned
 from .plain_data import as_structs, is_null, siblings
 from .subtrees import Subtrees
@@ -99,7 +100,7 @@ class Flattener:
 
     def functions(self) -> dict[str, Callable[..., Any]]:
         """What generated code may call, by name."""
-        own = (self.places_of, self.standing, self.chosen)
+        own = (self.places_of, self.object_places, self.object_nodes, self.standing, self.chosen)
         named: dict[str, Callable[..., Any]] = {"note_places": self.note, "Subtrees": Subtrees}
         return {**{function.__name__: function for function in own}, **named}
 
@@ -201,13 +202,38 @@ class Flattener:
         return self._places[id(nodes)][0]
 
     def chosen(
-        self, nodes: list[Any], places: Places, left: frozenset[int], matched: frozenset[int]
+        self,
+        nodes: list[Any],
+        at: Sequence[int],
+        places: Places,
+        left: frozenset[int],
+        matched: frozenset[int],
     ) -> list[Any]:
-        """Those nodes of a list that are left; some of them are ``matched``."""
-        found = [(node, at) for node, at in zip(nodes, places, strict=True) if at in left]
+        """Those nodes, which stand ``at`` some places of a tree, that are left; some of them are
+        ``matched``."""
+        found = [(node, place) for node, place in zip(nodes, at, strict=True) if place in left]
         kept = [node for node, _ in found]
-        self.note(kept, places.left([at for _, at in found], matched))
+        self.note(kept, places.left([place for _, place in found], matched))
         return kept
+
+    def object_nodes(self, nodes: Any, path: str, where: Any) -> Iterator[tuple[int, Any]]:
+        """The nodes of a list that are objects, with where they stand; what is none is told."""
+        for place, node in zip(self.places_of(nodes), nodes or (), strict=True):
+            if node.__class__ is dict or isinstance(node, msgspec.Struct):
+                yield place, node
+            elif node is not None:
+                reason = NO_FIELDS
+                fault = Fault(where[0], path, shown(node), reason, ordinals=tuple(where[1:]))
+                self._faults.add(fault)
+
+    def object_places(self, nodes: Any) -> Places:
+        """Where they stand."""
+        places = self.places_of(nodes)
+        if {*map(type, nodes or ())} <= {dict}:
+            return places
+        pairs = zip(places, nodes, strict=True)
+        left = [at for at, node in pairs if isinstance(node, dict | msgspec.Struct)]
+        return places if len(left) == len(places) else places.left(left)
 
     def standing(self, nodes: Any, ordinals: Sequence[int]) -> Places:
         """The same of those nodes of a list that can be read, by their places in it."""
@@ -305,7 +331,7 @@ def laid_flat(
                 below = with_structs(below, struct) if below and struct is not None else below
             nodes.append(node)
             depths.append(len(ways))
-            if below:
+            if below is not None and not is_null(below):
                 ways.append(iter(siblings(below)))
                 break
         else:

@@ -22,9 +22,10 @@ class LevelEntries:
         self._tell = tell
 
     def entries(
-        self, value: Any, struct: type | None, path: str, where: Address
+        self, value: Any, struct: type | None, fields: bool, path: str, where: Address
     ) -> tuple[list[Any], Sequence[int]]:
-        """The entries of a level, and their places: a lone object is a list of one."""
+        """The entries of a level, and their places: a lone object is a list of one. Where
+        ``fields`` of them are read, an entry that is no object is none."""
         if value.__class__ is not list:
             if is_null(value):
                 return [], ()
@@ -33,11 +34,12 @@ class LevelEntries:
         if struct is not None and dict in classes:
             value = as_structs(value, struct)
             classes = {*map(type, value)}
-        if classes == {struct} or (struct is None and NoneType not in classes):
+        if classes == {struct or dict} or not (struct or fields or NoneType in classes):
             return value, range(1, len(value) + 1)
-        if struct is not None:
-            self._tell_strays(value, struct, path, where)
-        fits = [entry.__class__ is struct if struct else entry is not None for entry in value]
+        kind = struct or (dict if fields else None)
+        if kind is not None:
+            self._tell_strays(value, kind, path, where)
+        fits = [entry.__class__ is kind if kind else entry is not None for entry in value]
         places = [place for place, fitting in enumerate(fits, 1) if fitting]
         return [value[place - 1] for place in places], places
 

@@ -141,7 +141,7 @@ def listed(value: Any) -> list[Any]:
         return [] if is_null(value) else [value]
     if {*map(type, value)} == _OBJECTS:
         return value
-    return [part for part in flattened(value) if part is not None]
+    return [part for part in value if part is not None]
 
 
 def siblings(value: Any) -> list[Any] | tuple[Any, ...]:

@@ -61,26 +61,29 @@ class SideLevel:
         entry = f"(key_of_{variable}, {variable})" if members else variable
         inside = list(scope.blocks[level].lines)
         after: list[str] = []
+        places, place = f"places_of_{kept}", scope.ordinals[level]
+        if scope.is_tree(level):
+            lines.append(f"{places} = []")
+            inside.append(f"{places}.append({place})")
         passed = " and ".join(f"{one.verdict} is True" for one in self._judged)
         if level == scope.chain.row and scope.is_tree(level):
             lines += [f"{_matched(one)} = []" for one in self._judged]
-            place = scope.ordinals[level]
             for one in self._judged:
                 inside.append(f"if {one.verdict} is True: {_matched(one)}.append({place})")
             inside.append(f"{kept}.append({entry})")
-            after += self._chosen(kept, scope.nodes[level])
+            after += self._chosen(kept, places, scope.nodes[level])
         elif level == scope.chain.row:
             inside.append(f"if {passed}: {kept}.append({entry})")
         else:
             inside += [*self._loops(scope, level + 1), f"{kept}.append({entry})"]
             if scope.is_tree(level):
-                after.append(f"note_places({kept}, {scope.nodes[level]})")
+                after.append(f"note_places({kept}, {scope.nodes[level]}.left({places}))")
         steps = self._emitter.code.constants.name(names[:-1] if members else names, "steps")
         what = "with_members" if members else "with_entries"
         rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
         return [*lines, head, *indented(inside, 1), *after, rebuilt]
 
-    def _chosen(self, kept: str, nodes: str) -> list[str]:
+    def _chosen(self, kept: str, places: str, nodes: str) -> list[str]:
         """The lines that leave the nodes of a tree which all conditions keep."""
         lines, left = [], []
         for one in self._judged:
@@ -93,7 +96,7 @@ class SideLevel:
             left.append(f"left_{one.verdict}")
         matched = [f"frozenset({_matched(one)})" for one in self._judged if one.kept_with]
         found = " & ".join(matched) or left[0]
-        return [*lines, f"{kept} = chosen({kept}, {nodes}, {' & '.join(left)}, {found})"]
+        return [*lines, f"{kept} = chosen({kept}, {places}, {nodes}, {' & '.join(left)}, {found})"]
 
 
 def _matched(one: SideCondition) -> str:

@@ -17,6 +17,7 @@ from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import ValueFaultError
 from ..values.ordering import distinct_key, order_key
+from .entries import Entry
 from .exact import added, compared, divided, is_number
 from .ordering import in_order
 from .plain import each_of, is_null
@@ -121,16 +122,27 @@ class Aggregates:
         base, target, leaves, _, under = self.reach(node, levels_of(here))
         record, way = self._of.record, self.between(here[base].level, target)
         if under is None:
-            found = record.chains(here[base], way)
+            found = self._below([here[base]], way)
         else:
             from_here = "from_here" in taken_by(node)[1]
             nodes = nodes_below(record, here[under], itself=from_here)
-            found = [one for at in nodes for one in record.chains(at, way[1:])]
+            found = self._below(nodes, way[1:])
         if leaves:
             found = [one for one in found if is_leaf(record, one)]
         if not way and under is None:
             return [here[: base + 1]]
         return [one.chain for one in found]
+
+    def _below(self, found: list[Entry], way: Levels) -> list[Entry]:
+        """The kept entries at the end of some levels. Beside the row's own, no list is crossed on
+        the way that is none of the stated levels (rule 1)."""
+        record, plan = self._of.record, self._of.plan
+        for level in way:
+            checked = plan.chain.known.stated is not None and level not in plan.chain.levels
+            if checked:
+                found = [one for one in found if self._of.paths.is_plain_way(one, level)]
+            found = [entry for one in found for entry in record.kept(one, level)]
+        return found
 
     def between(self, start: Names, end: Names) -> Levels:
         """The levels from below one down to another."""

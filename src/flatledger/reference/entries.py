@@ -36,6 +36,7 @@ class Entry:
         self.levels = (*self.levels, level)
         self.key = ""
         self.kept = self.matched = True
+        self.stray = False
         self.holder: list[Any] | dict[str, Any] = []
         self.below: dict[Names, list[Entry]] = {}
         self.depth, self.parent = 1, None if above is None else above
@@ -80,6 +81,10 @@ class Record:
 
     def entries(self, above: Entry, level: Names) -> list[Entry]:
         """The entries of a level right below an entry, as they came (rule 1)."""
+        return [entry for entry in self._all(above, level) if not entry.stray]
+
+    def _all(self, above: Entry, level: Names) -> list[Entry]:
+        """The same with what is none, though it stands there."""
         if level not in above.below:
             above.below[level] = self._found(above, level)
         return above.below[level]
@@ -109,15 +114,16 @@ class Record:
                 place += 1
                 if value is None:
                     continue
-                if not isinstance(value, dict) and self._has_fields(level):
-                    self._faults.tell(above.where, level_name(level), value, NO_FIELDS)
-                    continue
                 entry = Entry(value, level, above, place)
                 entry.holder = entries
                 found.append(entry)
                 depths.append(known[at] if known else 1)
         if level in self._known.trees:
             stand(found, depths)
+        for entry in found if self._has_fields(level) else []:
+            if not isinstance(entry.value, dict):
+                entry.stray = True
+                self._faults.tell(above.where, level_name(level), entry.value, NO_FIELDS)
         return found
 
     def _has_fields(self, level: Names) -> bool:
@@ -175,15 +181,15 @@ class Record:
 
     def cut_down(self, above: Entry, level: Names) -> None:
         """Take the entries that were filtered out from what paths see."""
-        entries = self.entries(above, level)
+        entries = self._all(above, level)
         for holder in {id(one.holder): one.holder for one in entries}.values():
             own = [one for one in entries if one.holder is holder]
             if isinstance(holder, dict):
                 for one in own:
-                    if not one.kept:
+                    if not one.kept or one.stray:
                         holder.pop(one.key, None)
                 continue
-            holder[:] = [one.value for one in own if one.kept]
+            holder[:] = [one.value for one in own if one.kept and not one.stray]
             if isinstance(holder, Lone):
                 holder.owner[holder.name] = holder
 

@@ -74,14 +74,20 @@ class Filtering:
             for entries in fallen:
                 for entry in entries:
                     entry.kept = False
-            for entries in fallen:
-                for above in {
-                    id(e.above): e.above for e in entries if e.above is not None
-                }.values():
-                    for level in {entry.level for entry in entries}:
-                        self._of.record.cut_down(above, level)
+            for levels in self._changed(depth, judged) if depth else ():
+                for above in self._all(top, levels[:-1]):
+                    self._of.record.cut_down(above, levels[-1])
             self._of.aggregates.forget()
         return top.kept
+
+    def _changed(self, depth: int, judged: list[Condition]) -> set[tuple[Names, ...]]:
+        """The levels of a depth of which paths see what is left from now on: those that are judged,
+        and one of the row's own above what is."""
+        found = {one.levels for one in judged}
+        deeper = any(one.own and len(one.levels) > depth for one in self._conditions)
+        if depth < len(self._rows) and (deeper or self._plan.drops_without_entries):
+            found.add(self._rows[: depth + 1])
+        return found
 
     def _all(self, top: Entry, levels: tuple[Names, ...]) -> list[Entry]:
         """The entries of a level, those under an entry that will be filtered out among them."""

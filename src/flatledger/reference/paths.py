@@ -186,6 +186,16 @@ class Paths:
             self.faults.tell(start.where, path, value, "fields were expected here")
         return None
 
+    def is_plain_way(self, start: Entry, level: Names) -> bool:
+        """Whether no list stands on the way to a level; one that does is told."""
+        value = start.value
+        for length in range(len(start.level), len(level) - 1):
+            value = value.get(level[length]) if isinstance(value, dict) else None
+            if isinstance(value, list):
+                self._unstated(start, level[len(start.level) : length + 1], value)
+                return False
+        return True
+
     def _may_be_list(self, names: Names) -> bool:
         known = self._own.known
         return known.stated is None or self._own.is_level(names)
