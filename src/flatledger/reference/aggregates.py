@@ -12,7 +12,7 @@ from ..plan.kinds import AGGREGATE_KINDS, GATHERING, taken_kind
 from ..plan.reaching import is_of_some_node
 from ..plan.row_order import pair_order
 from ..structure.levels import Names, plain_steps
-from ..values.aggregates import AGGREGATES, SEPARATOR
+from ..values.aggregates import AGGREGATES, SEPARATOR, over
 from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import ValueFaultError
@@ -275,6 +275,8 @@ def result(name: str, found: Sequence[Any], separator: Any, *, distinct: bool = 
             return values[-1]
         case "listagg":
             return ("" if separator is None else str(separator)).join(map(text_of, values))
+    if name not in ("min", "max"):  # one that was added
+        return over(AGGREGATES[name], values)
     return _extreme(values, greatest=name == "max")
 
 

@@ -235,6 +235,14 @@ class Cells:
         self, column: Column, value: Any, node: n.Node, here: Here, key: bool
     ) -> Any:
         path, where = self._of.called(node), self._of.where(node, here)
+        try:
+            return self._of_any(column, value, node, here, key)
+        except RecursionError:
+            self._of.faults.tell(where, path, value, "is nested too deeply")
+            return None
+
+    def _of_any(self, column: Column, value: Any, node: n.Node, here: Here, key: bool) -> Any:
+        path, where = self._of.called(node), self._of.where(node, here)
         if not isinstance(value, list | tuple):
             return self._single(value, path, where)
         parts = [self._single(one, path, where) for one in each_of(list(value))]
@@ -288,6 +296,5 @@ class Cells:
             self._of.faults.tell(where, path, value, value.reason)
             return Raw(value.text) if value.text else None
         if goes_deeper(value, DEEPEST_CELL):
-            self._of.faults.tell(where, path, value, "is nested too deeply")
-            return None
+            raise RecursionError
         return text_of(value)

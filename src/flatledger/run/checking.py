@@ -9,14 +9,14 @@ from __future__ import annotations
 import decimal
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from decimal import Decimal
 from functools import partial
 from typing import Any
 
-from ..compile.plain_data import FaultText
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
-from ..values.numbers import EXACT, Unreadable
+from ..values.numbers import EXACT, Unreadable, digits_of
 from .by_definition import Define, Definition, RecordRead
 from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, next_sampled
 from .groups import Groups
@@ -25,6 +25,8 @@ from .results import BatchResult, Checked
 from .shapes import Shapes
 from .step import Stepper
 from .tallies import Tally, tally_of
+
+LONGEST_SHOWN = 60  # letters of a value in a message
 
 
 class Sample:
@@ -67,11 +69,17 @@ class Sample:
             return found
         for place, number in enumerate(batch.numbers):
             if len(self._met) < MOST_SHAPES and self._shapes.looks_at(number):
-                shape = self._shapes.of(batch.plain(place))
+                shape = self._shape_of(batch, place)
                 if shape is not None and shape not in self._met:
                     self._met.add(shape)
                     found[number] = shape
         return found
+
+    def _shape_of(self, batch: Batch, place: int) -> int | None:
+        try:
+            return self._shapes.of(batch.plain(place))
+        except LookupError:  # it was not kept
+            return None
 
 
 def _part(batch: Batch, start: int, end: int) -> Batch:
@@ -156,13 +164,15 @@ class Checker:
                 break
             try:
                 plain = part.plain(place)
-                row = None if rows is None else rows[place]
+            except LookupError:  # it could not be kept whole
+                break
+            row = None if rows is None else rows[place]
+            try:
                 one = definition.read(number, plain, part.origin.file, part.origin.before, row)
             except Exception as error:
                 what = f"{type(error).__name__}: {error}"
                 told = (f"record {number:,} can't be read by definition ({what})",)
-                found.append(Checked(number, 0, shapes.get(number), told))
-                return found
+                return [*found, Checked(number, 0, shapes.get(number), told)]
             read.append(one)
             cells = len(one.rows) * len(self._places)
             self._cells += cells
@@ -324,8 +334,14 @@ def same(cell: Any, own: Any) -> bool:
         return len(cell) == len(own) and all(map(same, cell, own))
     numbers = not isinstance(cell, bool | str) and not isinstance(own, bool | str)
     if numbers or isinstance(cell, str) is isinstance(own, str):
-        return isinstance(cell, bool) is isinstance(own, bool) and text_of(cell) == text_of(own)
+        return isinstance(cell, bool) is isinstance(own, bool) and _text(cell) == _text(own)
     return False
+
+
+def _text(value: Any) -> str:
+    """A value as text, integers of any length too."""
+    number = isinstance(value, int | Decimal) and not isinstance(value, bool)
+    return digits_of(value) if number else text_of(value)
 
 
 def shown(value: Any) -> str:
@@ -338,5 +354,6 @@ def shown(value: Any) -> str:
         return "nothing"
     if isinstance(value, list):
         return ", ".join(map(shown, value))
-    text = text_of(value)
-    return f"`{text}`" if isinstance(value, str | FaultText) else text
+    text = _text(value)
+    text = text if len(text) <= LONGEST_SHOWN else f"{text[:LONGEST_SHOWN]}…"
+    return f"`{text}`" if isinstance(value, str) else text

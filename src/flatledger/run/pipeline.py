@@ -131,13 +131,12 @@ class Run:
                     yield rows
 
     def _absorbed(self, batch: Batch) -> Iterator[list[Row]]:
-        """The rows of a batch, as its parts are taken in."""
-        results = self._steps.of(batch)
-        while True:
+        """The rows of a batch, as its parts are taken in. What a later record shows of levels comes
+        before the first of them is given."""
+        with at_rest():
+            results = list(self._steps.of(batch))
+        for result in results:
             with at_rest():
-                result = next(results, None)
-                if result is None:
-                    return
                 rows = self._state.absorb(result)
             yield rows
 

@@ -11,6 +11,8 @@ import msgspec
 from .deep_json import decode_deep
 from .json_values import decode_long, decoder
 
+_RAW = msgspec.json.Decoder(msgspec.Raw)
+
 
 class OfTexts:
     """The records of some texts, by their places.
@@ -34,14 +36,14 @@ class OfTexts:
 
 
 class OfLines:
-    """The same of lines, of which blank ones are no records."""
+    """The same of values that follow one another, each with a line end after it."""
 
     def __init__(self, text: bytes) -> None:
         self._text = text
 
     @cached_property
     def _texts(self) -> OfTexts:
-        return OfTexts([line for line in self._text.split(b"\n") if line.strip()])
+        return OfTexts([bytes(one) for one in _RAW.decode_lines(self._text)])
 
     def __call__(self, place: int) -> Any:
         return self._texts(place)

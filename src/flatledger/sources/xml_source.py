@@ -148,8 +148,9 @@ class _Records:
         self._runs[-1][1].append(record)
         self._runs[-1][2].append(self._number)
         if self._keeps(self._number):
-            whole = deeply(partial(built, element, self._with_texts), element)
-            self._kept[self._number] = _record(whole)
+            with suppress(RecursionError):
+                whole = deeply(partial(built, element, self._with_texts), element)
+                self._kept[self._number] = _record(whole)
 
     def _made(self, element: Any) -> tuple[bool, Any]:
         """A record, and whether it is of the exact type; else it is of the loose one."""
