@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from .api.specimen import specimen
     from .api.survey import Survey, distinct_values, survey, survey_kinds, survey_positions
     from .api.table import Table, table
+    from .api.trace import Trace, trace
     from .errors import (
         AnswerError,
         ExpressionError,
@@ -54,6 +55,7 @@ __version__ = "0.2.0"
 _MODULES = {
     **dict.fromkeys(("DraftedLayout", "draft"), "api.draft"),
     **dict.fromkeys(("Evaluated", "evaluate"), "api.evaluate"),
+    **dict.fromkeys(("Trace", "trace"), "api.trace"),
     "export": "api.export",
     "Layout": "api.layout",
     **dict.fromkeys(("Preview", "preview"), "api.preview"),
@@ -102,6 +104,7 @@ __all__ = [
     "TableNotReadError",
     "TableReadError",
     "TotalRow",
+    "Trace",
     "UnreadableRecord",
     "distinct_values",
     "draft",
@@ -114,6 +117,7 @@ __all__ = [
     "survey_kinds",
     "survey_positions",
     "table",
+    "trace",
 ]
 
 

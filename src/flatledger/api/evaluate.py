@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -88,6 +89,31 @@ def evaluate(
     ...     print(found.record, found.value)
     1 [2, 3]
     """
+    opened = opened_for(
+        expression,
+        source,
+        row_per=row_per,
+        records=records,
+        largest_record=largest_record,
+        reading=reading,
+        fields=fields,
+    )
+    with opened as (plan, reader):
+        return EvaluatedRows(_evaluated(plan, reader, first))
+
+
+@contextmanager
+def opened_for(
+    expression: str,
+    source: AnySource,
+    *,
+    row_per: str | None = None,
+    records: str | None = None,
+    largest_record: int = LARGEST_RECORD,
+    reading: Mapping[str, Any] | None = None,
+    fields: Mapping[str, Any] | None = None,
+) -> Iterator[tuple[Plan, Reader]]:
+    """The plan for an expression over a source, and a reading of that."""
     catalogue = is_catalogue(source, reading)
     level = _expression(row_per, catalogue) if row_per and row_per != "record" else None
     columns = (Column(expression, _expression(expression, catalogue)),)
@@ -117,7 +143,7 @@ def evaluate(
             text = row_per if at_level else expression
             position = max(problem.column - 1, 0)
             raise ExpressionError(problem.message, str(text), position) from None
-        return EvaluatedRows(_evaluated(plan, reader, first))
+        yield plan, reader
 
 
 def _plan(layout: SettledLayout, reader: Reader, catalogue: bool) -> Plan:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager, nullcontext
 from os import PathLike
-from typing import Any
+from typing import Any, Literal
 
 from ..compile.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
@@ -29,6 +29,8 @@ from .places import Places, check_places, check_verified, tables_of
 from .preparing import Preparation, given_for
 from .spilling import TemporaryRows
 
+Verify = bool | Literal["all"]
+
 
 def export(
     layout: AnyLayout,
@@ -42,7 +44,7 @@ def export(
     faults_to: Destination | None = None,
     report_to: Destination | None = None,
     if_there: IfThere | None = None,
-    verify: bool = False,
+    verify: Verify = False,
     fields: Mapping[str, Any] | None = None,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
@@ -60,7 +62,8 @@ def export(
     the layout's file takes in the fields and keys that are new in the data. ``strict`` refuses a
     form that the columns do not fit, and looks for names that come twice in an object.
     ``verify`` reads each finished file again, by a reader that is not ours, and holds every cell
-    against what was written. ``faults_to`` takes every fault as a table (CSV), ``report_to`` the
+    against what was written; ``"all"`` reads every record a second time by definition, too, not
+    only a sample of them. ``faults_to`` takes every fault as a table (CSV), ``report_to`` the
     balance as JSON. ``fields`` declares further fields. Nothing that takes part is written over.
 
     Raises LayoutError, ShelfError, AnswerError, SourceError, OutputError and MissingExtraError.
@@ -83,11 +86,11 @@ def export(
     check_places(places, source, stated, output, learn=learn)
     if verify:
         check_verified(places, output)
-    prepared = Preparation(stated, source, given, learn=learn)
+    prepared = Preparation(stated, source, given, learn=learn, verify_all=verify == "all")
     learning = stated if learn else None
     while True:
         try:
-            return _exported(prepared, places, progress, learning, verify)
+            return _exported(prepared, places, progress, learning, bool(verify))
         except LevelsDifferError as wrong:
             seen = any(map(_is_stream, (*places.tables, places.faults)))
             prepared.begin_again(wrong, given=seen)

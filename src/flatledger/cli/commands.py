@@ -25,7 +25,7 @@ SECTIONS = {
     ),
     "How the table is written": (
         *("to", "format_", "delimiter", "header", "encoding", "csvw", "with_balance"),
-        *("if_there", "verify"),
+        *("if_there", "verify", "verify_all"),
     ),
     "What is said": ("quiet", "strict", "faults_to", "report_to", "learn"),
 }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from ..api.export import export
 from ..api.layout import Layout
@@ -28,7 +28,7 @@ class Ways(NamedTuple):
     strict: bool = False
     quiet: bool = False
     learn: bool = False
-    verify: bool = False
+    verify: bool | Literal["all"] = False
 
 
 def run_export(layout: Layout, source: Source, ask: Mapping[str, Any], ways: Ways) -> int:

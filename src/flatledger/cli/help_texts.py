@@ -73,6 +73,7 @@ Evaluate EXPRESSION on the first records of SOURCE, and show each value and its 
 flatledger try station requisitions.jsonl
 flatledger try station.name requisitions.jsonl
 flatledger try 'lines.qty * 2' requisitions.jsonl --row-per lines
+flatledger try 'sum(lines.qty)' requisitions.jsonl --first 1 --steps
 """
 
 SPECIMEN = """

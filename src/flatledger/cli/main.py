@@ -160,6 +160,11 @@ def flatledger(context: click.Context) -> None:
 @click.option("-q", "--quiet", is_flag=True, help="No balance on standard error if all is well.")
 @click.option("--learn", is_flag=True, help="Note the fields of SOURCE beside the layout.")
 @click.option("--verify", is_flag=True, help="Read what was written again, by another reader.")
+@click.option(
+    "--verify-all",
+    is_flag=True,
+    help="That, and every record read a second time by definition: some 30 times as long.",
+)
 @click.option("--format", "format_", metavar="NAME", help="The format, if no file's name tells it.")
 @click.option("--delimiter", metavar="NAME", help="What stands between cells: semicolon, tab.")
 @click.option("--header/--no-header", default=None, help="Whether the headings are written.")
@@ -177,6 +182,7 @@ def export(
     quiet: bool,
     learn: bool,
     verify: bool,
+    verify_all: bool,
     format_: str | None,
     delimiter: str | None,
     header: bool | None,
@@ -199,8 +205,9 @@ def export(
     if any("{" in name and not os.path.exists(name) for name in to):
         output["file"], to = list(to), ()  # where answers stand in the places of their names
     typed["output"] = {key: value for key, value in output.items() if value}
+    again: Any = "all" if verify_all else verify
     with layout_and_source(places, **typed) as (layout, source, answers):
-        ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn, verify)
+        ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn, again)
         code = run_export(layout, source, answers, ways)
     raise SystemExit(code)
 
@@ -270,6 +277,7 @@ def draft(sources: tuple[str, ...], below: bool, **options: Any) -> None:
 @click.option(
     "--first", default=10, show_default=True, type=click.IntRange(1, 300), help="How many records."
 )
+@click.option("--steps", is_flag=True, help="Show each step: what is read where, what it makes.")
 def try_(expression: str, sources: tuple[str, ...], below: bool, **options: Any) -> None:
     from .trying import run_try
     from .typed import one_or_several

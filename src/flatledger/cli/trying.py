@@ -9,6 +9,7 @@ import click
 import msgspec
 
 from ..api.evaluate import Evaluated, evaluate
+from ..api.trace import Trace, trace
 from ..errors import ExpressionError
 from ..reports.screen import Grid
 from ..reports.words import kind_of_value
@@ -19,11 +20,13 @@ from .typed import Source
 LONGEST = 400
 
 
-def run_try(expression: str, source: Source, **options: Any) -> int:
+def run_try(expression: str, source: Source, *, steps: bool = False, **options: Any) -> int:
     """Show a value for each row of the first records; point at what is wrong with an expression."""
     if isinstance(source, str) and os.path.exists(expression) and not os.path.exists(source):
         raise click.UsageError(f"The expression comes first: try {source!r} {expression}")
     try:
+        if steps:
+            return _show_steps(trace(expression, source, **options))
         found = evaluate(expression, source, **options)
     except ExpressionError as error:
         reports().line(f"flatledger: {error}", whole=True)
@@ -39,6 +42,25 @@ def run_try(expression: str, source: Source, **options: Any) -> int:
     elif all(one.value is None and not one.fault for one in found):
         of = "record" if found[-1].record == 1 else f"{found[-1].record:,} records"
         reports().line(f"Nothing was found in the first {of}.")
+    return 0
+
+
+def _show_steps(found: list[Trace]) -> int:
+    """Show each step of each row, the value last."""
+    grid = Grid(("record", "step", "value", "type"), right={0})
+    for one in found:
+        number = f"{one.record:,}"
+        for step in one.steps:
+            kind = f"{kind_of_value(step.value)}{', as it came' if step.read else ''}"
+            grid.add(number, step.text, _shown(step.value), kind)
+            number = ""
+        if not one.steps:
+            grid.add(number, "", _shown(one.value), kind_of_value(one.value))
+        for fault in one.faults:
+            grid.add("", "fault", fault, "")
+    results().grid(grid)
+    if not found:
+        reports().line("No rows: the source holds no records that could be read.")
     return 0
 
 

@@ -108,7 +108,7 @@ class Expressions:
     def value(self, node: n.Node, here: Here) -> Any:
         """The value of an expression as it is: a blank text, a list of many values among them."""
         found = self._value(node, here)
-        self.steps.note(node, found)
+        self.steps.note(node, here, found)
         return found
 
     def _value(self, node: n.Node, here: Here) -> Any:
@@ -175,7 +175,8 @@ class Expressions:
         """What stands at a path as it came (rules 2, 3 and 8)."""
         stated = bool(self.inside) and self.plan.chain.known.stated is not None
         found = self.paths.raw(path, here, stated=stated, aligned=aligned)
-        self.steps.read(path, here[-1].where, found)
+        if self.steps.taken is not None:
+            self.steps.read(path, here, self.paths.way(path, levels_of(here)).anchor, found)
         return found
 
     def _field(self, path: n.FieldPath, here: Here) -> Any:

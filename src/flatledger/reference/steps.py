@@ -1,30 +1,54 @@
-"""The steps by which an expression came to its value: what was read, and what was made of it."""
+"""The steps by which an expression came to its value: what was read where, and what it made."""
 
 from __future__ import annotations
 
 from typing import Any, NamedTuple
 
 from ..language import nodes as n
+from ..language.spelling import spelled
+from ..structure.levels import level_name
+from .kinds import Given
+from .protocols import Here
 
 
 class Step(NamedTuple):
-    """A node with what it is worth; of a path also the entry that it was read from."""
+    """A part of an expression with what it is worth. ``read``: it is a path, spelled with the
+    places of the entries that lead to it (RFC 9535: from 0), and its value as it came."""
 
-    node: n.Node
+    text: str
     value: Any
-    where: tuple[int, ...] | None = None
+    read: bool = False
 
 
 class Steps:
     """Takes note of steps, while it is asked to."""
 
     def __init__(self) -> None:
-        self.taken: list[Step] | None = None
+        self.taken: dict[Any, Step] | None = None
 
-    def read(self, path: n.FieldPath, where: tuple[int, ...], value: Any) -> None:
+    def read(self, path: n.FieldPath, here: Here, anchor: int, value: Any) -> None:
+        """Take note of what stands at a path, which begins at an entry of the chain."""
         if self.taken is not None:
-            self.taken.append(Step(path, value, where))
+            text = _placed(spelled(path), here[: anchor + 1])
+            self.taken.setdefault((id(path), here[-1].where, "read"), Step(text, value, True))
 
-    def note(self, node: n.Node, value: Any) -> None:
-        if self.taken is not None and not isinstance(node, n.Literal | n.FieldPath):
-            self.taken.append(Step(node, value))
+    def note(self, node: n.Node, here: Here, value: Any) -> None:
+        """Take note of what a part is worth."""
+        if self.taken is not None and not isinstance(node, n.Literal | n.FieldPath | Given):
+            self.taken.setdefault((id(node), here[-1].where), Step(spelled(node), value))
+
+
+def _placed(text: str, here: Here) -> str:
+    """A path with the place of the entry at each level that it goes through.
+
+    >>> from flatledger.reference.entries import Entry
+    >>> top = Entry({}, (), None, 1)
+    >>> _placed("lines.qty", (top, Entry({}, ("lines",), top, 2)))
+    'lines[1].qty'
+    """
+    for entry in reversed(here[1:]):
+        name = level_name(entry.level)
+        if text == name or text.startswith((f"{name}.", f"{name}[")):
+            index = f"['{entry.key}']" if entry.key else f"[{entry.place - 1}]"
+            text = f"{name}{index}{text[len(name) :]}"
+    return text
