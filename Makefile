@@ -4,7 +4,7 @@ PYTHON ?= python3
 BIN := $(VENV)/bin
 PIP = $(BIN)/python -m pip install -qq --disable-pip-version-check
 
-.PHONY: demo test update test-browser bench coverage fuzz format schema messages clean
+.PHONY: mutants demo test update test-browser bench coverage fuzz format schema messages clean
 
 $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "Setting up in $(VENV): this takes a minute."
@@ -42,6 +42,10 @@ bench: $(VENV)/.ready
 
 fuzz: $(VENV)/.ready
 	$(BIN)/python -W ignore -m fuzz.run
+
+# breaks places of the program one by one, and lists those that no test sees: about an hour
+mutants: $(VENV)/.ready
+	$(BIN)/python -m tests.mutants
 
 schema: $(VENV)/.ready
 	$(BIN)/flatledger schema > src/flatledger/layout/layout.schema.json

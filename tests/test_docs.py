@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import doctest
 import re
 import shlex
 from importlib.util import module_from_spec, spec_from_file_location
@@ -100,6 +101,15 @@ def test_each_answer_gives_what_it_shows(
     balance = flatledger.export(made, tmp_path / "source.csv", tmp_path / "table.csv")
     assert (tmp_path / "table.csv").read_bytes().decode().splitlines() == table.splitlines()
     assert (balance.balanced, balance.fault_count) == (True, 0), question
+
+
+def test_each_rule_does_what_its_example_shows() -> None:
+    page = ROOT / "docs" / "rules.md"
+    found = doctest.testfile(str(page), module_relative=False, encoding="utf-8")
+    assert found.failed == 0
+    assert found.attempted > 20
+    numbers = [int(one) for one in re.findall(r"\*\*(\d+)", page.read_text("utf-8"))]
+    assert numbers == list(range(1, 33))
 
 
 def test_every_question_is_tried() -> None:

@@ -42,7 +42,7 @@ class Calculations:
         if node.operator == "/":
             code = f"divide({left.code}, {right.code}, {self.code.told(node)})"
         else:
-            code = f"{left.code} {node.operator} {right.code}"
+            code = f"{left.code} {node.operator} {right.code}"  # mutant: arithmetic
         return self.code.unless_null((left, right), code, "number")
 
     def _time_arithmetic(self, node: n.Arithmetic, *kinds: str) -> Operand:
@@ -86,7 +86,7 @@ class Calculations:
         return self._outcome(result, undecided, judged, outcome)
 
     def _outcome(self, result: str, undecided: str, judged: Operand, outcome: n.Node) -> str:
-        with self.code.below(f"if {judged.code} is True:"):
+        with self.code.below(f"if {judged.code} is True:"):  # mutant: case-branch
             value = self.emit.present(outcome)
             decided = f"; {undecided} = False" if undecided else ""
             self.code.add(f"{result} = {value.code}{decided}")

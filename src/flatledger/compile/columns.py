@@ -219,7 +219,7 @@ class Columns:
         how = "" if rounding == ROUND_HALF_EVEN else f", {rounding!r}"
         with self.code.below(f"if {guard}:"):
             there = f"{name}.__class__ is Decimal and {name}.same_quantum({unit})"
-            rounded = f"Decimal({name}).quantize({unit}{how})"
+            rounded = f"Decimal({name}).quantize({unit}{how})"  # mutant: half-even
             self.code.add(f"{name} = ({name} if {there} else {rounded}) or {zero}")
             if decimals > 6:  # its text could have an exponent
                 self.code.add(f"{name} = plain({name})")

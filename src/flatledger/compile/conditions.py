@@ -71,6 +71,7 @@ class Conditions:
         for part in others:
             with self.code.below(f"if {result.code} is not {settled}:"):
                 judged = self.emit.truth(part)
+                # mutant: three-valued
                 self.code.add(f"if {judged.code} is not {other}: {result.code} = {judged.code}")
         return result
 

@@ -1,4 +1,8 @@
-"""Writing `control_sums`: control sums, on a walk that shares nothing with the rows."""
+"""Writing `control_sums`: what totalled columns add up to, on a walk that makes no rows.
+
+It shares the emitters of expressions with the rows: it proves which entries are counted, and where,
+and not that a value is right, for which records are read a second time by definition.
+"""
 
 from __future__ import annotations
 

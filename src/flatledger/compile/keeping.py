@@ -312,6 +312,7 @@ class _Keep:
             keep = self._unless_emptied(level, keep)
         if not self.verdicts[level]:
             return keep
+        # mutant: kept-verdict
         test = " and ".join(f"{verdict} is True" for verdict, _ in self.verdicts[level])
         drop = [f"{self._counter(f'filtered_out_{level}')} += 1"]
         below = self._kept_below(level)
@@ -351,6 +352,7 @@ class _Keep:
             return keep
         entries = f"entries_{level + 1}"
         drops = self.plan.drops_without_entries
+        # mutant: emptied
         test = f"if {entries}:" if drops else f"if {entries} or not found_{level + 1}:"
         emptied = f"{self._counter(f'emptied_{level}')} += 1"
         return [test, *indented(keep, 1), "else:", *indented([emptied], 1)]

@@ -225,7 +225,7 @@ def mark(seen: set[tuple[Hashable, ...]], keys: tuple[Hashable, ...]) -> int:
     Depth 0 is the whole table, depth 1 the outermost group. The entry's value is counted in every
     depth from the mark on, so it is once in each group and once in all.
     """
-    for depth in range(len(keys) + 1):
+    for depth in range(len(keys) + 1):  # mutant: mark-depth
         if keys[:depth] not in seen:
             seen.update(keys[:length] for length in range(depth, len(keys) + 1))
             return depth

@@ -259,7 +259,7 @@ class Runtime:
         while value.__class__ is list:
             self._lists.some = True
             present = [item for item in value if not is_null(item)]
-            if len(present) > 1:
+            if len(present) > 1:  # mutant: several-values
                 self.fault(where, path, value, "one value was expected")
                 return None
             value = present[0] if present else None
@@ -341,7 +341,7 @@ class Runtime:
         if right == 0:
             self.fault(where, text, None, "a division by zero")
             return None
-        return plain(QUOTIENT.divide(left, right))
+        return plain(QUOTIENT.divide(left, right))  # mutant: quotient
 
     def among(
         self, value: Any, options: tuple[frozenset[str], frozenset[Any]], path: str, where: Address

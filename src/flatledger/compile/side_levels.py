@@ -65,7 +65,7 @@ class SideLevel:
         if scope.is_tree(level):
             lines.append(f"{places} = []")
             inside.append(f"{places}.append({place})")
-        passed = " and ".join(f"{one.verdict} is True" for one in self._judged)
+        passed = " and ".join(f"{one.verdict} is True" for one in self._judged)  # mutant: side-kept
         if level == scope.chain.row and scope.is_tree(level):
             lines += [f"{_matched(one)} = []" for one in self._judged]
             for one in self._judged:

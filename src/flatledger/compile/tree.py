@@ -168,7 +168,7 @@ class Places:
             return self.tree.bare
         ends, following = self.tree.ends, [*self._places, len(self.tree.depths) + 1][1:]
         pairs = zip(self._places, following, strict=True)
-        return self._flags(place for place, after in pairs if after > ends[place])
+        return self._flags(place for place, after in pairs if after > ends[place])  # mutant: leaves
 
     @cached_property
     def tops(self) -> list[bool]:
@@ -177,7 +177,7 @@ class Places:
         for place in self._places:
             if place > end:
                 found.append(place)
-                end = ends[place]
+                end = ends[place]  # mutant: tops
         return self._flags(found)
 
     @cached_property
@@ -227,7 +227,7 @@ class Places:
         chosen = frozenset(places)
         for place in self._places:
             if place in chosen:
-                end = max(end, ends[place])
+                end = max(end, ends[place])  # mutant: branch
             if place <= end:
                 found.append(place)
         return frozenset(found)

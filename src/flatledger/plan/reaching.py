@@ -44,7 +44,7 @@ def reach(node: n.Node, chain: Chain, chosen: bool = False) -> Iterator[Names]:
         names, rest = plain_steps(node, chain)
         chooses = bool(rest) and not rest[0].descendant
         level = chain.deepest_level(names[:-1] if chooses else names, 0)
-        if chosen and chooses and chain.counts_as_level(names, rest[0]):
+        if chosen and chooses and chain.counts_as_level(names, rest[0]):  # mutant: chosen-home
             level = names
         if level:
             yield level

@@ -234,6 +234,7 @@ class Resolver:
         base = max(
             place
             for place, level in enumerate(chain.levels)
+            # mutant: aggregate-base
             if len(level) < max(len(home), 1) and home[: len(level)] == level
         )
         under = self._under(node, chain, target) if set(ways) & set(SUBTREES) else None

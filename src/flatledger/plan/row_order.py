@@ -37,7 +37,7 @@ def sort_rows(rows: list[Row], keys: Sequence[KeyPlan]) -> None:
         return
     for key, plain in zip(reversed(keys), reversed(alike), strict=True):
         if plain:
-            rows.sort(key=itemgetter(key.slot), reverse=key.descending)
+            rows.sort(key=itemgetter(key.slot), reverse=key.descending)  # mutant: descending
             continue
         upwards = msgspec.structs.replace(key, descending=False)
         if key.descending:
@@ -121,7 +121,7 @@ class _Backwards:
 
 def _rank(key: KeyPlan) -> Rank:
     place, down = key.slot, key.descending
-    null = (-_LAST, 0) if key.nulls_first else (_LAST, 0)
+    null = (-_LAST, 0) if key.nulls_first else (_LAST, 0)  # mutant: nulls-last
     if key.collation:
         return _collated(key, null, collation_key(key.collation))
 

@@ -316,7 +316,7 @@ class Balance(msgspec.Struct):
         """
         whole = not self.reopened or self.reopening_allowed
         agree = self.records_agree and all(column.balanced for column in self.columns)
-        return whole and agree and not self.wrong
+        return whole and agree and not self.wrong  # mutant: whole-balance
 
     @property
     def emptied_by(self) -> ConditionCount | None:
@@ -337,7 +337,7 @@ class Balance(msgspec.Struct):
         """
         gone = self.filtered_out + self.dropped + self.unreadable + self.not_taken
         levels = all(c.remaining + c.filtered_out + c.dropped == c.met for c in self.levels)
-        return self.remaining + gone == self.read and levels
+        return self.remaining + gone == self.read and levels  # mutant: levels-agree
 
     def to_json(self) -> bytes:
         """The balance as JSON; numbers are texts, so that no reader rounds them.

@@ -179,7 +179,7 @@ def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
     """With detail, each row that was made is given or cut."""
     if plan.over is None and plan.layout.totals.detail:
         given = proof.rows + proof.rows_cut
-        if given != state.rows:
+        if given != state.rows:  # mutant: rows-lost
             yield f"{state.rows:,} rows were made, and {given:,} are accounted for"
 
 
@@ -192,7 +192,7 @@ def _untold(plan: Plan, state: RunState) -> Iterator[str]:
         kept = state.counts[f"kept_{column.home}"] if column.home else state.passed
         unread = kept - tally.count - tally.blank - tally.passed_over
         told = state.faults.places[known_of(column.value).text]
-        if told < unread:
+        if told < unread:  # mutant: untold
             heading = column.column.heading
             yield f"{unread:,} values of {heading} can't be read, and {told:,} faults were listed"
 
@@ -210,7 +210,7 @@ def _let_through(plan: Plan, state: RunState) -> Iterator[str]:
         through = state.counts[f"remaining_{own[-1]}"]
         kept = state.counts[f"kept_{level}"] if level else state.passed + state.not_taken
         gone = state.counts[f"emptied_{level}"] + state.counts[f"with_parent_{level}"]
-        if through != kept + gone:
+        if through != kept + gone:  # mutant: let-through
             name = level_name(plan.chain.levels[level])
             yield f"{through:,} of {name} passed the conditions, and {kept + gone:,} remained"
 

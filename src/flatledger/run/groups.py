@@ -108,7 +108,7 @@ class Groups:
             runs[key_of(row)].append(row)
         if self._ordered:  # all rows in their order, which they do not keep in groups
             self._adder.add([self._whole], rows)
-        for key, run in runs.items():
+        for key, run in runs.items():  # mutant: group-key-null
             self._compare(key, self._first.setdefault(key, run[0]), run)
             depths = [*self._around(key), self._of(key)]
             self._adder.add_whole(depths[-1], run)

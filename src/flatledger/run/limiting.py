@@ -31,8 +31,9 @@ class Limiter:
         return taken, left
 
     def _takes(self) -> bool:
-        wanted = self._met % self._take.every == 0
+        wanted = self._met % self._take.every == 0  # mutant: every-nth
         self._met += 1
+        # mutant: first-few
         if not wanted or (self._take.first is not None and self._taken >= self._take.first):
             return False
         self._taken += 1

@@ -1,7 +1,8 @@
 """The proof: what came in, added up on a walk of its own, against what an output is given.
 
-It stands at the very end. Nothing is changed after it, so a cell that is wrong, a row that is lost,
-doubled or in the wrong group, wherever that came about, does not balance (DESIGN, rule 17).
+It stands at the very end. Nothing is changed after it, so a row that is lost, doubled or in the
+wrong group, or a cell that is changed on the way, does not balance (docs/the-balance.md). A value
+that was wrong on both sides is found by `checking`.
 """
 
 from __future__ import annotations
@@ -80,7 +81,7 @@ class Proof:
         groups = {*map(self._keys.of(rows), rows)}
         if self._group is not None:
             groups.add(self._group)
-        if len(groups) > 1:
+        if len(groups) > 1:  # mutant: two-groups
             self._wrong.append("a row stands in a group that is not its own")
         self._group = next(iter(groups), None)
 
@@ -109,10 +110,12 @@ class Proof:
         for index, tally in enumerate(total.tallies.tallies):
             self._written[index].merge(tally)
             self._shown[depth][index].merge(tally)
+            # mutant: group-sums
             if index in self._grouped and tally.proof() != known[index].proof():
                 heading = self._columns[index].plan.column.heading
                 self._wrong.append(f"{heading} of a group is not what its entries add up to")
         for place, value in zip((key.slot for key in self.plan.group), total.group, strict=True):
+            # mutant: row-names-group
             if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
                 self._wrong.append("a row names a group that is not its own")
 
@@ -168,6 +171,7 @@ class Proof:
         for column, tally in zip(self._columns, parts, strict=True):
             if column.plan.slot < len(total.row):
                 column.shown(total)
+                # mutant: total-cell
                 if not _shows(total.row[column.plan.slot], tally, column.plan):
                     self._wrong.append(f"a total of {column.plan.column.heading} is wrong")
                     column.wrong += 1
@@ -220,12 +224,13 @@ class Proof:
         if not detail:
             written = _less(written, overlap)
         sides = [written.and_then(cut), grand if self._grand_of_all else grand.and_then(cut)]
+        # mutant: sides-agree
         agree = all(side.proof() == source.proof() for side in sides) and not column.wrong
         for depth, tallies in enumerate(self._shown[1:]):
             shown = tallies[index]
             if shown.count or self._shows_all(depth + 1):
                 less = _less(shown, overlaps[depth][index]).and_then(cut)
-                agree = agree and less.proof() == source.proof()
+                agree = agree and less.proof() == source.proof()  # mutant: depths-agree
         rounding = None
         if total.exact and total.name == "sum" and plan.column.decimals is not None:
             whole = _rounded(grand.result(), plan) if grand.count else 0
@@ -304,6 +309,7 @@ class _Watched:
         tally = tally_of(self.plan)
         if mark is not None:
             if tally.aggregate.unknown or not self._given or self._exact:
+                # mutant: marks-in-proof
                 kept = [at for at, row in enumerate(whole) if row[mark] <= depth]
                 given, whole = [given[at] for at in kept], [whole[at] for at in kept]
             else:
@@ -322,6 +328,7 @@ class _Watched:
         """The cells of an exact total are rounded, and their values are what is added up."""
         place = self.plan.slot
         for row, full in zip(given, whole, strict=True):
+            # mutant: rounding-checked
             if is_value(full[place]) and row[place] != _rounded(full[place], self.plan):
                 self.wrong += 1
         if depth == 0:

@@ -173,7 +173,7 @@ class RunState:
             if mark is None or not self.plan.splits(column.home):
                 continue
             for depth, tallies in enumerate(self.overlaps, 1):
-                new = [row for row in rows if 0 < row[mark] <= depth]
+                new = [row for row in rows if 0 < row[mark] <= depth]  # mutant: overlap-marks
                 tallies[index].add(cells_of(new, column, self.plan))
 
     def _add_inner(self, rows: list[Row]) -> None:
@@ -186,7 +186,7 @@ class RunState:
     def merge(self, later: RunState) -> None:
         """Take in the state of the records that came next."""
         for result in later._waiting:
-            self.absorb(result)
+            self.absorb(result)  # mutant: merge-waiting
         if later._waits:
             return
         with decimal.localcontext(EXACT):
@@ -195,7 +195,7 @@ class RunState:
     def _merge(self, later: RunState) -> None:
         for name in ("read", "unreadable", "passed", "not_taken", "rows"):
             setattr(self, name, getattr(self, name) + getattr(later, name))
-        self.counts.update(later.counts)
+        self.counts.update(later.counts)  # mutant: merge-counts
         self.faults.merge(later.faults)
         pairs = [(self.sums, later.sums), *zip(self.overlaps, later.overlaps, strict=True)]
         pairs += [(self._sums_of(key), sums) for key, sums in later.group_sums.items()]

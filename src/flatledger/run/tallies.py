@@ -89,7 +89,7 @@ class Tally:
 
 def is_value(cell: Any) -> bool:
     """Whether a cell holds a value: it is neither blank nor a fault."""
-    return cell is not None and cell.__class__ is not FaultText
+    return cell is not None and cell.__class__ is not FaultText  # mutant: fault-in-total
 
 
 def tally_of(plan: ColumnPlan) -> Tally:
@@ -104,6 +104,7 @@ def total_cell(tally: Tally, plan: ColumnPlan) -> Any:
     if tally.aggregate.name == "count" or not isinstance(value, int | Decimal):
         return value
     if column.decimals is not None:
+        # mutant: total-rounding
         return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT), column.rounding)
     return plain(value) if isinstance(value, Decimal) else value
 
@@ -175,6 +176,7 @@ class Adder:
     def add_whole(self, tallies: Tallies, rows: list[Row]) -> None:
         """Add rows in the columns that are not split."""
         for index, column, mark in self._whole:
+            # mutant: once-each
             new = rows if mark is None else [row for row in rows if not row[mark]]
             tallies.tallies[index].add(cells_of(new, column, self._plan))
 
@@ -187,5 +189,5 @@ class Adder:
         """Add rows in the columns that are split, to the tallies of several depths of groups."""
         for index, column, mark in self._split:
             for tallies in depths:
-                new = [row for row in rows if row[mark] <= tallies.depth]
+                new = [row for row in rows if row[mark] <= tallies.depth]  # mutant: split-marks
                 tallies.tallies[index].add(cells_of(new, column, self._plan))

@@ -166,6 +166,7 @@ class Chain(msgspec.Struct, frozen=True):
         anchor = max(
             place
             for place, level in enumerate(self.levels)
+            # mutant: anchor
             if names[: len(level)] == level and not (chooses and level and level == names)
         )
         above = len(self.levels[anchor])

@@ -109,7 +109,7 @@ class Sum(Aggregate):
         return state + later
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
-        return state if count else None
+        return state if count else None  # mutant: sum-of-none
 
     def proof(self, state: Any, count: int) -> tuple[Any, ...]:
         return (state,)
@@ -136,7 +136,7 @@ class Mean(Sum):
     composes = False
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
-        return plain(QUOTIENT.divide(state, count)) if count else None
+        return plain(QUOTIENT.divide(state, count)) if count else None  # mutant: mean
 
     def of_present(self, found: str) -> str:
         return ""
