@@ -168,7 +168,7 @@ def test_where_sqlite_leaves_the_standard() -> None:
         ("7 / 2", 3, Decimal("3.5")),  # SQLite divides whole numbers
         ("1 / 3 * 3", 0, Decimal("0.9999999999999999999999999999999999")),
         ("0.1 + 0.2", 0.30000000000000004, Decimal("0.3")),  # binary floats
-        ("round(2.5)", 3.0, 2),  # half away from zero; ours is half-even, as DESIGN says
+        ("round(2.5)", 3.0, 2),  # half away from zero; ours is half-even, by rule 11
         ("cast(2.7 as integer)", 2, 3),  # truncates; the standard leaves it open
         ("cast('x' as integer)", 0, None),  # a wrong text is 0; ours is a fault
         ("'a' like 'A'", 1, "false"),  # SQLite folds case

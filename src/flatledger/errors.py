@@ -64,7 +64,7 @@ class LevelsError(FlatLedgerError):
     """A later record shows a level that the first ones did not, and the run can't begin again.
 
     That is so where rows were given already, or where the source can be read once only; the message
-    has the `levels` to state (DESIGN, rule 1).
+    has the `levels` to state (docs/rules.md, 1).
 
     >>> import flatledger
     >>> later = iter([{"no": 1, "tags": "a"}] * 400 + [{"no": 2, "tags": ["a", "b"]}])

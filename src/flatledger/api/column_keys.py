@@ -1,7 +1,7 @@
 """Looking for the keys of columns that are made for keys, where nobody knows them yet.
 
 The records are gone through once more for it, by a plan with the same conditions, so that the keys
-are those of the entries that are kept (DESIGN, rule 21).
+are those of the entries that are kept (docs/rules.md, 21).
 """
 
 from __future__ import annotations

@@ -239,6 +239,9 @@ class Preparation:
         balance.begun_again = self._begun_again
         self._tell_blank_columns(run, balance)
         self._tell_total_rows(run, balance, closely)
+        if balance.checked is None and balance.read:
+            why = "rows that become a tree, and nodes that are opened so far only, are not"
+            balance.notes = [f"not checked again by definition: {why}", *balance.notes]
         balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
 

@@ -34,6 +34,8 @@ class Columns:
         known = self.code.known(key)
         if known is None:
             with self.code.at(plan.at):
+                if plan.value is not None:
+                    self.code.serves("column", plan.column.heading)
                 known = self.code.note(key, self._column(plan))
         return known
 
@@ -57,6 +59,7 @@ class Columns:
         if value is None or plan.numeric or plan.column.typed:
             return self.column(plan)
         with self.code.at(plan.at):
+            self.code.serves("column", plan.column.heading)
             if plan.column.total and plan.column.total.part:
                 return self.emit.present(value)
             return self._shown(value, self._joining(plan.column, value))

@@ -11,6 +11,7 @@ from ..plan.kinds import Operand, kind_of_literal
 from ..plan.known import access_of, known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import Chain, Names
+from ..values.visible import visible
 from .blocks import Block, listed_codes
 from .constants import Constants
 
@@ -112,6 +113,11 @@ class Emission:
     def add(self, line: str) -> None:
         """Put a line into the block that is being filled."""
         self.block.add(line)
+
+    def serves(self, what: str, name: str) -> None:
+        """Say in the text what the next stretch is for, so that whoever looks for a column or a
+        condition finds its lines."""
+        self.block.add(f"# {what} {' '.join(visible(name).split())[:80]!r}")
 
     @contextmanager
     def below(self, head: str) -> Iterator[None]:

@@ -68,6 +68,7 @@ class _Keep:
             if condition.level != level or condition.side is not None:
                 continue
             with emitter.code.at(level) as block:
+                emitter.code.serves("condition", condition.condition.value.text)
                 verdict = emitter.truth(condition.value).code
                 verdict = emitter.code.assign(verdict, "truth", "verdict").code
                 for line in self._counting(index, verdict):
@@ -140,8 +141,8 @@ class _Keep:
             plan, verdict = self.plan.conditions[index], self.variables.new("verdict")
             more = self._counter(f"more_{index}") if plan.condition.kept_with else ""
             counting = self._counting(index, verdict)
-            kept_with = plan.condition.kept_with
-            conditions.append(SideCondition(plan.value, kept_with, verdict, counting, more))
+            kept_with, text = plan.condition.kept_with, plan.condition.value.text
+            conditions.append(SideCondition(text, plan.value, kept_with, verdict, counting, more))
         with emitter.code.at(level) as block:
             applied = SideLevel(emitter, side, level, conditions).applied
         above = [line for outer in emitter.code.scope.blocks[:level] for line in outer.lines]

@@ -1,4 +1,4 @@
-"""Watching for lists where the first records showed none (DESIGN, rule 1).
+"""Watching for lists where the first records showed none (docs/rules.md, 1).
 
 A list that makes it another plan has the run begin again, once, with the structure of all records:
 of whatever length at some places, of several entries at others. Where the layout states its levels

@@ -1,6 +1,6 @@
 """Watching for entries that hold further entries of their level, where the first records show none.
 
-Such a level is a tree, whichever record shows it: the run then begins again (DESIGN, rule 19).
+Such a level is a tree, whichever record shows it: the run then begins again (docs/rules.md, 19).
 """
 
 from __future__ import annotations

@@ -117,7 +117,7 @@ class Paths:
 
     def _is_stated(self, node: n.FieldPath) -> bool:
         """Whether a path may cross no list but at levels that are stated: in an aggregate, whose
-        home such a list would be (DESIGN, rule 1)."""
+        home such a list would be (docs/rules.md, 1)."""
         return known_of(node).inside and self.code.plan.chain.known.stated is not None
 
     def aligned(self, node: n.Node) -> Operand:

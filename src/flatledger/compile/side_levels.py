@@ -18,6 +18,7 @@ class SideCondition(NamedTuple):
     """A condition on a side level: what it asks, what is kept with the nodes of a tree for which it
     is true, and the lines that count a verdict; ``verdict`` and ``more`` are their variables."""
 
+    text: str
     value: n.Node
     kept_with: str
     verdict: str
@@ -42,6 +43,7 @@ class SideLevel:
         )
         with emitter.code.at(side.row):
             for one in judged:
+                emitter.code.serves("condition", one.text)
                 emitter.code.add(f"{one.verdict} = {emitter.truth(one.value).code}")
                 for line in one.counting:
                     emitter.code.add(line)

@@ -107,7 +107,7 @@ def _heading(heading: str, key: str, name: str) -> str:
 
 
 def _taken(column: Column, how: Spread, value: n.Node, key: str) -> n.Node:
-    """The value of one column: what it is over the entries with its key alone (DESIGN, rule 21).
+    """The value of one column: what it is over the entries with its key alone (docs/rules.md, 21).
 
     An aggregate takes these in. Plain values of the entries are joined; of a number there can be
     one only. A value that belongs to a level above stands wherever the key is met.

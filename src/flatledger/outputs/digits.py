@@ -1,4 +1,4 @@
-"""Quotients and means that nothing rounds: what is shown of their 34 digits (DESIGN, numbers)."""
+"""Quotients and means that nothing rounds: what is shown of their 34 digits (docs/rules.md, 11)."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
 """Finishing cells as they are written: code lists, patterns, and what stands for nothing.
 
-None of this enters a calculation, an order or a total (DESIGN, rule 14).
+None of this enters a calculation, an order or a total (docs/rules.md, 14).
 """
 
 from __future__ import annotations

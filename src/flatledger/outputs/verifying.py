@@ -1,5 +1,5 @@
 """Whether a finished file holds what was written: read again by another reader, cell by cell, and
-added up again (DESIGN, rule 18)."""
+added up again (docs/rules.md, 18)."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """Aggregates whose figure depends on whether a place is a level that has held lone objects only.
 
 Such a place may be a part of its entry, or a level whose entries happen to be single: the records
-do not tell (DESIGN, rule 1). Where it can make a difference, both figures are worked out.
+do not tell (docs/rules.md, 1). Where it can make a difference, both figures are worked out.
 """
 
 from __future__ import annotations

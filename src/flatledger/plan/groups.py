@@ -1,4 +1,4 @@
-"""Taking apart a layout whose rows stand for groups (DESIGN, rule 20).
+"""Taking apart a layout whose rows stand for groups (docs/rules.md, 20).
 
 One part gathers, for each group, what the aggregates of its columns are made of; each kept entry is
 in a group once. The other has the groups as its records: an aggregate, or a group's key, is a field

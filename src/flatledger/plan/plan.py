@@ -201,7 +201,7 @@ class Plan:
 
     @property
     def drops_without_entries(self) -> bool:
-        """Whether a record without entries gives no row (DESIGN, rule 7)."""
+        """Whether a record without entries gives no row (docs/rules.md, 7)."""
         if self.layout.without_entries is not None:
             return self.layout.without_entries == "drop"
         at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)

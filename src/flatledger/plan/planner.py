@@ -308,7 +308,7 @@ class Planner:
 
     def _nodes_totalled(self, column: Column, home: int) -> str:
         """Which nodes of a tree a total takes, if not all: sums and means take the leaves, unless
-        the layout says otherwise (DESIGN, rule 19)."""
+        the layout says otherwise (docs/rules.md, 19)."""
         total, level = column.total, self.result.chain.levels[home]
         if total is None or total.part:
             return ""

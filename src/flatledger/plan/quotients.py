@@ -1,6 +1,6 @@
 """Columns whose values are quotients or means that nothing rounds, so that they have 34 digits.
 
-Texts show fewer of them (DESIGN, numbers). A column that is added up keeps all: it has to foot.
+Texts show fewer of them (docs/rules.md, 11). A column that is added up keeps all: it has to foot.
 """
 
 from __future__ import annotations

@@ -209,7 +209,7 @@ class Resolver:
             self.plan.counted.add(id(path))
             self._node(path, chain, single=False)
 
-    # ---- aggregates (DESIGN, rules 4 to 6)
+    # ---- aggregates (docs/rules.md, 4 to 6)
 
     def _aggregate(self, node: n.Call, chain: Chain) -> None:
         most = 2 if node.name == "listagg" else 1
@@ -276,7 +276,7 @@ class Resolver:
         self.plan.made_trees.add(level)
         return chain.levels.index(level)
 
-    # ---- functions of a tree (DESIGN, rule 19)
+    # ---- functions of a tree (docs/rules.md, 19)
 
     def _of_tree(self, node: n.Call, chain: Chain) -> None:
         """A function about a node: of the deepest tree on the way, or of that of its argument."""

@@ -101,7 +101,7 @@ class KnownLevels(msgspec.Struct, frozen=True):
         return self.complete or self.stated is not None
 
     def has(self, names: Names, structure: Place) -> bool:
-        """Whether a place is a level (DESIGN, rule 1)."""
+        """Whether a place is a level (docs/rules.md, 1)."""
         if names in self.named or names in self.trees or names[-1:] == (MEMBERS,):
             return True
         place = structure.find(names)

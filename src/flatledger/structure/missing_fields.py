@@ -1,4 +1,4 @@
-"""Telling a mistyped name from a field that is merely absent (DESIGN, rule 25).
+"""Telling a mistyped name from a field that is merely absent (docs/rules.md, 25).
 
 It is judged when all records have been read, never by the first of them alone.
 """

@@ -1,4 +1,4 @@
-"""A layout none of whose fields the records have: it is run on the wrong file (DESIGN, rule 28)."""
+"""A layout none of whose fields the records have: run on the wrong file (docs/rules.md, 28)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Watching for numbers that are compared as texts: "9" comes after "100" (DESIGN, rule 24)."""
+"""Watching for numbers that are compared as texts: "9" comes after "100" (docs/rules.md, 24)."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """How values are ordered and told apart: truth values, moments, times of day, durations.
 
 Moments go by the instant, one without a zone being in UTC; a day stands before the moment that it
-begins with. A duration goes by its length, a month being the mean one (DESIGN, rule 22).
+begins with. A duration goes by its length, a month being the mean one (docs/rules.md, 22).
 """
 
 from __future__ import annotations
