@@ -33,7 +33,7 @@ from flatledger.run.state import RunState
 from flatledger.run.step import Stepper
 from flatledger.run.table import Table
 from flatledger.run.tallies import Tally
-from flatledger.run.totalling import TotalRows
+from flatledger.run.totalling import Detail, TotalRows
 from flatledger.structure.structure import observe
 from flatledger.values.faults import FaultLog
 from tests.conftest import settled, table
@@ -269,6 +269,12 @@ DETAIL: dict[str, Any] = {
     "group": ["St"],
     "only": ["lines.q > 2 or lines.q is null or lines.p = 'b'"],
 }
+PLAIN: dict[str, Any] = {
+    "row-per": "lines",
+    "columns": [{"St": "st"}, {"P": "lines.p"}],
+    "only": ["st is not null"],
+    "sort": ["P"],
+}
 SUMMARY = {**DETAIL, "totals": {"detail": "no"}}
 BY_PART: dict[str, Any] = {
     "row-per": "lines",
@@ -343,6 +349,42 @@ def mutate_keep(patch: Any) -> None:
     patch.setattr("flatledger.compile.program.keep_source", broken)
 
 
+def keep_changed(change: Callable[[Any], Any]) -> Callable[[Any], None]:
+    """A mutant: what the generated `keep` gives is changed."""
+
+    def mutate(patch: Any) -> None:
+        honest = flatledger.run.step.generate  # type: ignore[attr-defined]
+
+        def broken(*arguments: Any, **ways: Any) -> Any:
+            program = honest(*arguments, **ways)
+            keep = program.keep
+            program.keep = lambda records, numbers: change(keep(records, numbers))
+            return program
+
+        patch.setattr("flatledger.run.step.generate", broken)
+
+    return mutate
+
+
+def named(row: Any) -> Any:
+    """A row that names another group than its own."""
+    cells = ["Elsewhere" if cell in ("N", "S") else cell for cell in row]
+    return TotalRow(cells) if row.__class__ is TotalRow else tuple(cells)
+
+
+def _joined_groups(patch: Any) -> None:
+    """No total stands between the groups, and none names the first."""
+    honest = Detail.after
+
+    def broken(own: Detail, blocks: Any) -> Any:
+        pairs = list(honest(own, blocks))
+        totals = [one for _, totals in pairs for one in totals]
+        rows = [row for rows, _ in pairs for row in rows]
+        yield rows, totals
+
+    patch.setattr(Detail, "after", broken)
+
+
 def wrong_parts(name: str, place: int) -> Callable[[Any], None]:
     return changing(TotalRows, name, lambda total: total._replace(row=other(total.row, place)))
 
@@ -370,6 +412,22 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
         changing(Sorter, "blocks", block_changed(lambda rows: [*rows[1:], rows[0]])),
     ),
     "a filtered entry let through": (DETAIL, mutate_keep),
+    "a row lost where nothing is added up": (
+        PLAIN,
+        changing(Sorter, "blocks", block_changed(lambda rows: rows[1:])),
+    ),
+    "a kept record lost": (
+        PLAIN,
+        keep_changed(lambda kept: (kept[0][1:], kept[1][1:], kept[2][1:], kept[3])),
+    ),
+    "a row of a group that names another": (
+        SUMMARY,
+        changing(TotalRows, "group", lambda total: total._replace(row=named(total.row))),
+    ),
+    "two groups in one": (
+        DETAIL,
+        _joined_groups,
+    ),
     "a row of a group": (SUMMARY, wrong_parts("group", 2)),
     "a group's mean without detail": (SUMMARY, wrong_parts("group", 4)),
     "values of one group in another": (
@@ -425,6 +483,7 @@ def test_what_is_broken_on_purpose_does_not_balance(
     name: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     layout, mutate = MUTANTS[name]
+    monkeypatch.setattr("flatledger.api.preparing.defined_for", lambda _: None)  # the proof alone
     assert table(layout, LINES)[1].balanced
     mutate(monkeypatch)
     _, balance = table(layout, LINES)
