@@ -169,12 +169,12 @@ def main() -> int:
     parser.add_argument("--tests", nargs="+", default=[f"tests/{name}.py" for name in TESTS])
     given = parser.parse_args()
     wanted = [one for one in MUTANTS if not given.names or one.name in given.names]
+    left = 0
     with ThreadPoolExecutor(2) as together:
-        found = list(together.map(lambda one: (one, survives(one, given.tests)), wanted))
-    for mutant, alive in found:
-        print(f"{'SURVIVES' if alive else 'seen'}  {mutant.name}: {mutant.effect}")
-    left = sum(alive for _, alive in found)
-    print(f"{len(found)} mutants, {left} survive")
+        for mutant, alive in together.map(lambda one: (one, survives(one, given.tests)), wanted):
+            left += alive
+            print(f"{'SURVIVES' if alive else 'seen'}  {mutant.name}: {mutant.effect}", flush=True)
+    print(f"{len(wanted)} mutants, {left} survive")
     return 1 if left else 0
 
 

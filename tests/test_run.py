@@ -275,6 +275,7 @@ PLAIN: dict[str, Any] = {
     "only": ["st is not null"],
     "sort": ["P"],
 }
+FEE = {"value": "fee", "total": "sum"}
 SUMMARY = {**DETAIL, "totals": {"detail": "no"}}
 BY_PART: dict[str, Any] = {
     "row-per": "lines",
@@ -372,6 +373,50 @@ def named(row: Any) -> Any:
     return TotalRow(cells) if row.__class__ is TotalRow else tuple(cells)
 
 
+def count_changed(name: str) -> Callable[[Any], None]:
+    """A mutant: one count is one too high."""
+
+    def mutate(patch: Any) -> None:
+        honest = Stepper.step
+
+        def broken(own: Stepper, given: Batch) -> Any:
+            result = honest(own, given)
+            result.counts[name] += 1
+            return result
+
+        patch.setattr(Stepper, "step", broken)
+
+    return mutate
+
+
+def _outer_total_lost(patch: Any) -> None:
+    honest = flatledger.run.table.group_rows  # type: ignore[attr-defined]
+
+    def broken(*arguments: Any) -> Any:
+        found = list(honest(*arguments))
+        lost = next(one for one in found if not one.innermost)
+        yield from (one for one in found if one is not lost)
+
+    patch.setattr("flatledger.run.table.group_rows", broken)
+
+
+def _blank_row_moved(patch: Any) -> None:
+    """A row without an amount stands among those of the next group."""
+    honest = Detail.after
+
+    def broken(own: Detail, blocks: Any) -> Any:
+        moved: list[Any] = []
+        for rows, totals in honest(own, blocks):
+            if rows and not moved and any(row[1] is None for row in rows):
+                moved = [row for row in rows if row[1] is None]
+                yield [row for row in rows if row[1] is not None], totals
+            else:
+                yield [*(moved if rows else []), *rows], totals
+                moved = [] if rows else moved
+
+    patch.setattr(Detail, "after", broken)
+
+
 def _joined_groups(patch: Any) -> None:
     """No total stands between the groups, and none names the first."""
     honest = Detail.after
@@ -423,6 +468,34 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
     "a row of a group that names another": (
         SUMMARY,
         changing(TotalRows, "group", lambda total: total._replace(row=named(total.row))),
+    ),
+    "an outer total lost": (
+        {**SUMMARY, "group": ["St", "P"], "only": []},
+        _outer_total_lost,
+    ),
+    "a row of no amount in another group": (
+        {"columns": [{"St": "st"}, {"Fee": FEE}], "group": ["St"]},
+        _blank_row_moved,
+    ),
+    "a cell where no total is shown": (
+        {"columns": [{"St": "st"}, {"Fee": FEE}], "totals": {"grand-total": "no"}},
+        changing(Table, "_given", lambda rows: [other(row, 1) for row in rows]),
+    ),
+    "a cell of an exact total that is not rounded": (
+        {
+            "row-per": "lines",
+            "columns": [
+                {"P": "lines.p"},
+                {"Half": {"value": "fee / 2", "decimals": 0, "total": {"sum": "exact"}}},
+            ],
+            "group": ["P"],
+        },
+        lambda patch: patch.setattr("flatledger.run.table._rounded", lambda row, _: row),
+    ),
+    "one more that passed": (DETAIL, count_changed("remaining_0")),
+    "an entry that nobody has accounted for": (
+        {**DETAIL, "only": ["st is not null"]},
+        count_changed("met_1"),
     ),
     "two groups in one": (
         DETAIL,

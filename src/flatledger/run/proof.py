@@ -78,12 +78,11 @@ class Proof:
         """Rows between two totals are of one group, which is the one that the totals name."""
         if self.plan.layout.totals.subtotals == "none" or not self.plan.shows_totals:
             return
-        groups = {*map(self._keys.of(rows), rows)}
-        if self._group is not None:
-            groups.add(self._group)
+        met = list(map(self._keys.of(rows), rows))
+        groups = {*met} if self._group is None else {self._group, *met}
         if len(groups) > 1:  # mutant: two-groups
             self._wrong.append("a row stands in a group that is not its own")
-        self._group = next(iter(groups), None)
+        self._group = met[-1] if met else self._group
 
     def total(self, total: Total) -> None:
         """Take note of a total row, or of the row of a group whose rows are not shown."""
