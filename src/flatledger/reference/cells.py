@@ -234,10 +234,10 @@ class Cells:
     def _one_or_joined(
         self, column: Column, value: Any, node: n.Node, here: Here, key: bool
     ) -> Any:
-        path, where = self._of.called(node), self._of.where(node, here)
         try:
             return self._of_any(column, value, node, here, key)
         except RecursionError:
+            path, where = self._of.called(node), self._of.where(node, here)
             self._of.faults.tell(where, path, value, "is nested too deeply")
             return None
 

@@ -17,8 +17,6 @@ from .expressions import Expressions
 from .homes import Homes
 from .trees import is_below
 
-Verdicts = list[bool | None]
-
 
 class Condition(NamedTuple):
     """A condition with the levels down to the one whose entries it judges."""
@@ -46,7 +44,6 @@ class Filtering:
             self._condition(index, one) for index, one in enumerate(self._plan.conditions)
         ]
         self.counts: Counter[str] = Counter()
-        self.verdicts: dict[int, Verdicts] = {}
 
     def _condition(self, index: int, plan: ConditionPlan) -> Condition:
         """Where a condition judges: at its home, or at the level that it names (rule 10)."""
@@ -133,7 +130,6 @@ class Filtering:
         for one in judged:
             self._of.expression = one.text
             verdicts = [self._of.truth(one.node, entry.chain) for entry in entries]
-            self.verdicts[one.number] = verdicts
             true = {id(e) for e, verdict in zip(entries, verdicts, strict=True) if verdict is True}
             for word, verdict in (("true", True), ("false", False), ("unknown", None)):
                 self.counts[f"{word}_{one.number}"] += verdicts.count(verdict)

@@ -281,11 +281,11 @@ class Checker:
         groups = Groups(self._plan)
         groups.add(list(rows))
         made = [self._record(groups, key) for key in groups.innermost()]
-        own = [key for key, _ in definition.groups()]
+        own = [*definition.groups()]
         if len(made) != len(own):
             yield f"{numbers}: there are {len(made):,} groups, and by definition {len(own):,}"
             return
-        for record, (key, values) in zip(made, definition.groups(), strict=True):
+        for record, (key, values) in zip(made, own, strict=True):
             for text, value in values.items():
                 if not same(record[text], value):
                     name = ", ".join("blank" if one is None else text_of(one) for one in key)
