@@ -18,9 +18,10 @@ from flatledger.reference import exact
 from flatledger.reference.definition import defined_for
 from flatledger.reference.reading import Reading
 from flatledger.run.checking import CheckedSteps
-from flatledger.run.checks import Checks
+from flatledger.run.checks import Checks, ChecksOfAll
 from flatledger.run.decoding import convert
 from flatledger.run.protocols import Batch
+from flatledger.run.results import Checked
 from flatledger.run.step import Stepper
 from flatledger.structure.structure import observe
 from flatledger.values.functions import text_of
@@ -283,3 +284,14 @@ def test_the_same_records_are_looked_at_however_they_are_cut(
     assert found[0] == found[1]
     assert [one.number for one in found[0]][:50] == list(range(1, 51))
     assert not any(one.told for one in found[0])
+
+
+def test_of_all_records_the_counts_are_kept_and_what_is_told_first() -> None:
+    parts = [ChecksOfAll(), ChecksOfAll()]
+    for part, start in zip(parts, (1, 61), strict=True):
+        part.add([Checked(start + at, 2, None, (f"record {start + at}",)) for at in range(60)])
+    parts[0].merge(parts[1])
+    whole = parts[0].summary()
+    assert (whole.records, whole.cells, whole.differences) == (120, 240, 120)
+    assert whole.told == [f"record {number}" for number in range(1, 21)]
+    assert not parts[0].found  # memory does not grow with the records

@@ -180,9 +180,8 @@ class Aggregates:
         if node.name == "listagg" and len(node.arguments) > 1:
             separator = self._of.text(node.arguments[1], outside)
         path, where = self._of.called(node), outside[-1].where
-        first = found if not isinstance(found, list) else None
         return self._of.converting.guarded(
-            lambda: result(node.name, found, separator, distinct=node.distinct), first, path, where
+            lambda: result(node.name, found, separator, distinct=node.distinct), None, path, where
         )
 
     def taken(self, node: n.Call, chain: Here, here: Here) -> list[Any]:
@@ -315,11 +314,8 @@ def kind_of(value: Any) -> str:
         return "number"
     if isinstance(value, str):
         return "text"
-    return (
-        "whole"
-        if isinstance(value, dict | list | float) and not isinstance(value, Interval)
-        else "time"
-    )
+    whole = isinstance(value, dict | list | float) and not isinstance(value, Interval)
+    return "whole" if whole else "time"
 
 
 def _order(one: Any, other: Any) -> int:

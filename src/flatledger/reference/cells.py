@@ -158,28 +158,28 @@ class Cells:
             factors=how.factors if how else {},
             typed=self._of.plan.chain.structure.types_moments,
         )
-        path = isinstance(node, n.FieldPath)
-        raw = self._of.source(node, here) if isinstance(node, n.FieldPath) else None
-        raw = raw if path else self._of.present(node, here)
+        if isinstance(node, n.FieldPath):
+            raw = self._of.source(node, here)
+        else:
+            raw = self._of.present(node, here)
         return None if raw is None else self._of.read(node, raw, declared, here)
 
     def _unread(self, column: Column, path: n.FieldPath, here: Here) -> Any:
         """What a cell shows of a field that could not be read: its own text (rule 13)."""
-        raw, declared = self._of.source(path, here), self._of.declared(path, here)
+        declared = self._of.declared(path, here)
         if declared is None or column.reads:
-            return raw_of(raw)
-        return raw_of(raw) if raw is not None and self._of.is_unread(raw, declared) else None
+            return raw_of(self._of.source(path, here))
+        return self._unread_as(path, declared, here)
 
     # ---- texts, dates, truth values
 
     def _typed(self, column: Column, node: n.Node, here: Here) -> Any:
         if column.datatype in DATATYPES:
             kind = DATATYPES[column.datatype]
-            value = (
-                self._read(column, node, here)
-                if column.reads
-                else self._of.as_kind(kind, node, here)
-            )
+            if column.reads:
+                value = self._read(column, node, here)
+            else:
+                value = self._of.as_kind(kind, node, here)
             if value is None:
                 return self._unread(column, node, here) if isinstance(node, n.FieldPath) else None
             if column.datatype == "date":

@@ -16,19 +16,17 @@ from .protocols import Origin
 from .reading import Reading
 from .totals import Row, totalled
 
-Address = tuple[int, ...]
-
 
 class RecordRead(NamedTuple):
     """What a record is by definition.
 
-    ``rows`` are those that it gives, each with the places of its entry; of a record with many
+    ``rows`` are those that it gives, each with its place among them; of a record with many
     entries some, and then it is not ``whole``: there are so ``many``. ``counts`` are the verdicts
     of conditions, and what became of entries.
     """
 
     passes: bool
-    rows: list[tuple[int, Address, tuple[Any, ...]]]
+    rows: list[tuple[int, tuple[Any, ...]]]
     many: int
     counts: Counter[str]
     whole: bool
@@ -53,7 +51,7 @@ class Definition:
             rows = [Row(read, reading) for read in reading.rows(chosen)]
         self._readings.append(reading)
         self._rows += rows
-        found = [(at, one.read.address, one.cells) for at, one in zip(chosen, rows, strict=True)]
+        found = [(at, one.cells) for at, one in zip(chosen, rows, strict=True)]
         whole = len(chosen) == len(ends)
         return RecordRead(reading.passes, found, len(ends), reading.filtering.counts, whole)
 

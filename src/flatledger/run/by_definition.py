@@ -8,19 +8,17 @@ from typing import Any, Protocol
 
 from ..plan.plan import Plan
 
-Address = tuple[int, ...]
-
 
 class RecordRead(Protocol):
     """What a record is by definition: whether it is let through, ``rows`` with the place of each
-    among its ``many`` and the places of its entry, the verdicts of conditions (``counts``), and
+    among its ``many``, the verdicts of conditions (``counts``), and
     whether all rows are there (``whole``)."""
 
     @property
     def passes(self) -> bool: ...
 
     @property
-    def rows(self) -> list[tuple[int, Address, tuple[Any, ...]]]: ...
+    def rows(self) -> list[tuple[int, tuple[Any, ...]]]: ...
 
     @property
     def many(self) -> int: ...

@@ -222,7 +222,7 @@ class Checker:
         self, number: int, one: RecordRead, rows: Sequence[Any], start: int
     ) -> Iterator[str]:
         """The cells of a record that are other ones by definition."""
-        for at, _, cells in one.rows:
+        for at, cells in one.rows:
             if start + at >= len(rows):
                 return  # how many there are is told of all together
             for place in self._places:

@@ -29,7 +29,7 @@ def next_sampled(number: int) -> int:
 
 
 class Checks:
-    """The records that were looked at so far. Those of parts, merged, are those of the whole."""
+    """The sample that was looked at so far. Those of parts, merged, are those of the whole."""
 
     def __init__(self) -> None:
         self.found: dict[int, Checked] = {}
@@ -41,6 +41,13 @@ class Checks:
     def merge(self, later: Checks) -> None:
         """Take in those of later records."""
         self.add([*later.found.values()])
+
+    def summary(self) -> CheckedAgain:
+        """What a balance says of them."""
+        found = self.within_limits()
+        told = [text for one in found for text in one.told]
+        cells = sum(one.cells for one in found)
+        return CheckedAgain(len(found), cells, False, told[:MOST_TOLD], len(told))
 
     def within_limits(self) -> list[Checked]:
         """Those within the limits, in the order of their numbers: of each shape the first."""
@@ -57,9 +64,34 @@ class Checks:
                 cells += one.cells
         return kept
 
-    def summary(self, everything: bool) -> CheckedAgain:
-        """What a balance says of them; ``everything`` was looked at, without limits."""
-        found = [*self.found.values()] if everything else self.within_limits()
-        told = [text for one in sorted(found) for text in one.told]
-        cells = sum(one.cells for one in found)
-        return CheckedAgain(len(found), cells, everything, told[:MOST_TOLD], len(told))
+
+class ChecksOfAll(Checks):
+    """Every record was looked at: they are counted, and what is told first is kept."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._so_far = CheckedAgain(0, 0, True)
+
+    def add(self, checked: Sequence[Checked]) -> None:
+        """Take in what was looked at."""
+        told = [text for one in checked for text in one.told]
+        cells = sum(one.cells for one in checked)
+        self._count(CheckedAgain(len(checked), cells, told=told, differences=len(told)))
+
+    def merge(self, later: Checks) -> None:
+        """Take in those of later records."""
+        self._count(later.summary())
+
+    def summary(self) -> CheckedAgain:
+        """What a balance says of them."""
+        return self._so_far
+
+    def _count(self, more: CheckedAgain) -> None:
+        so_far = self._so_far
+        self._so_far = CheckedAgain(
+            so_far.records + more.records,
+            so_far.cells + more.cells,
+            True,
+            [*so_far.told, *more.told][:MOST_TOLD],
+            so_far.differences + more.differences,
+        )

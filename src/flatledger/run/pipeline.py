@@ -93,12 +93,17 @@ class Run:
             structure is not None,
         )
         self.stepper = Stepper(self.plan, definitions=lent.definitions)
-        self._verifies_all = lent.verify_all
         self._steps = CheckedSteps(self.stepper, self.plan, lent.define, everything=lent.verify_all)
         self.reader.keeps = self._steps.keeps
         self.notices = list(self.plan.notices)
         self._looked_at = len(first)
-        self._state = RunState(self.plan, first=first, store=lent.store, sink=lent.faults)
+        self._state = RunState(
+            self.plan,
+            first=first,
+            store=lent.store,
+            sink=lent.faults,
+            verify_all=lent.verify_all,
+        )
         self._last = last_step(self.plan, self._state, lent)
 
     @property
@@ -185,7 +190,7 @@ class Run:
         notices = [*account.notices, *self.notices, *balance.notices]
         balance.notices = list(dict.fromkeys(notices))
         if self._steps.looks:
-            balance.checked = self._state.checks.summary(everything=self._verifies_all)
+            balance.checked = self._state.checks.summary()
             balance.wrong += balance.checked.told
         balance.seconds = time.monotonic() - self._started
         return balance

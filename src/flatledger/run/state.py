@@ -17,7 +17,7 @@ from ..compile.watches import Watches
 from ..plan.plan import Plan
 from ..values.faults import Fault, FaultLog
 from ..values.numbers import EXACT
-from .checks import Checks
+from .checks import Checks, ChecksOfAll
 from .drift import DriftWatch
 from .expecting import OrderWatch
 from .groups import Groups
@@ -48,6 +48,7 @@ class RunState:
         first: Iterable[Any] = (),
         store: RowStore | None = None,
         sink: Callable[[Fault], None] | None = None,
+        verify_all: bool = False,
     ) -> None:
         self.plan = plan
         self.gathered = gathered
@@ -61,7 +62,7 @@ class RunState:
         self.watches = Watches.of(plan.layout)
         self.levels_met = {*plan.repeating}
         self.repeats = Repeats()
-        self.checks = Checks()
+        self.checks = ChecksOfAll() if verify_all else Checks()
         self.of_inner = {index: tally_of(plan.totalled[index]) for index in plan.sums_of_own}
         self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
