@@ -138,12 +138,16 @@ def test_a_full_disk_leaves_the_former_file(folder: Path) -> None:
         assert not [f.name for f in folder.iterdir() if "unfinished" in f.name]
 
 
-def test_a_report_that_fails_after_the_table_says_what_is_there(folder: Path) -> None:
+def test_all_that_a_run_writes_takes_its_place_together_or_nothing_does(folder: Path) -> None:
+    (folder / "t.csv").write_text("old")
     done = shell(folder, "fl export l.yaml s.jsonl -o t.csv --report-to /dev/full")
     assert done.returncode == 1
     assert "/dev/full can't be written: No space left" in done.stderr
-    assert done.stderr.rstrip().endswith("But the table had been written to t.csv.")
-    assert (folder / "t.csv").exists()
+    # of two tables the first fits below the bound on the size of files, and the second does not
+    two = "ulimit -f 40; fl export l.yaml s.jsonl -o t.csv -o t.jsonl --faults-to f.csv"
+    assert "t.jsonl can't be written: File too large" in shell(folder, two).stderr
+    assert (folder / "t.csv").read_text() == "old"
+    assert not {"t.jsonl", "f.csv"} & {one.name for one in folder.iterdir()}
 
 
 def test_what_a_stream_was_given_before_an_error_is_told(folder: Path) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import ExitStack, contextmanager, nullcontext
+from contextlib import ExitStack, contextmanager
 from os import PathLike
 from typing import Any, Literal
 
@@ -15,8 +15,9 @@ from ..layout.settling import output_of
 from ..outputs import Destination, Target, open_writer
 from ..outputs.csvw import SUFFIX, metadata
 from ..outputs.fault_table import fault_table
-from ..outputs.files import is_file
+from ..outputs.file_set import FileSet
 from ..outputs.formats import format_of, is_delimited
+from ..outputs.names import is_file
 from ..outputs.verifying import Verifier
 from ..outputs.writer import Writer
 from ..run.balance import Balance, FileCount, Learnt
@@ -83,14 +84,15 @@ def export(
         report_to,
         if_there or output.if_there,
     )
-    check_places(places, source, stated, output, learn=learn)
+    apart = check_places(places, source, stated, output, learn=learn)
     if verify:
         check_verified(places, output)
     prepared = Preparation(stated, source, given, learn=learn, verify_all=verify == "all")
     learning = stated if learn else None
     while True:
         try:
-            return _exported(prepared, places, progress, learning, bool(verify))
+            with _telling_placed(FileSet(apart)) as files:
+                return _exported(prepared, places, files, progress, learning, bool(verify))
         except LevelsDifferError as wrong:
             seen = any(map(_is_stream, (*places.tables, places.faults)))
             prepared.begin_again(wrong, given=seen)
@@ -104,63 +106,65 @@ def _is_stream(place: Destination | None) -> bool:
 def _exported(
     prepared: Preparation,
     places: Places,
+    files: FileSet,
     progress: Progress | None,
     learning: Layout | None,
     verify: bool,
 ) -> Balance:
-    """Write the table with what goes with it; the balance."""
-    done: list[FileCount] = []
-    try:
-        with places.target(places.report) or nullcontext() as report:
-            balance = _table(prepared, places, progress, verify)
-            done += balance.files
-            if report is not None:
-                report.write(balance.to_json())
-        balance.notes += report.notes if report is not None else []
-        if learning is not None:
-            _learn(learning, prepared, balance)
-    except FlatLedgerError as error:
-        if done:
-            names = ", ".join(one.name for one in done)
-            error.written = f"the table had been written to {names}"
-        raise
+    """Write the table with what goes with it; the balance, which is the last of it."""
+    tables, faults, report = (
+        [files.add(one, places.if_there) for one in some if one is not None]
+        for some in (places.tables, [places.faults], [places.report])
+    )
+    balance = _table(prepared, files, tables, faults, progress, verify)
+    if learning is not None:
+        _learn(learning, prepared, files, balance)
+    for one in report:
+        one.write(balance.to_json())
+        one.settle()
+        balance.notes += one.notes
     return balance
 
 
 def _table(
-    prepared: Preparation, places: Places, progress: Progress | None, verify: bool
+    prepared: Preparation,
+    files: FileSet,
+    targets: Sequence[Target],
+    faults: Sequence[Target],
+    progress: Progress | None,
+    verify: bool,
 ) -> Balance:
     """Write the table, and the faults beside it; the balance, which decides what it is called."""
-    layout, targets = prepared.layout, list[Target]()
-    with _telling_files(targets), ExitStack() as placing:
-        for one in places.tables:
-            targets.append(placing.enter_context(Target(one, places.if_there)))
-        sink = placing.enter_context(fault_table(faults := places.target(places.faults)))
+    layout = prepared.layout
+    with ExitStack() as writing:
+        sink = writing.enter_context(fault_table(faults[0] if faults else None))
         run = prepared.run(progress, faults=sink)
-        with ExitStack() as writing:
+        with ExitStack() as tables:
             writers = [
-                writing.enter_context(open_writer(layout, target, run.columns, run.reader.name))
+                tables.enter_context(open_writer(layout, target, run.columns, run.reader.name))
                 for target in targets
             ]
-            writing.enter_context(_telling_rows(writers, targets))
+            tables.enter_context(_telling_rows(writers, targets))
             verifier = Verifier(layout, run.columns, TemporaryRows()) if verify else None
             _write(run, writers, verifier)
             prepared.check_names(run)
             balance = prepared.balance(run)
             for writer in writers:
                 writer.finish(balance)
-        if verifier is not None:
-            _verify(verifier, targets, layout.output.format, balance)
-        if not balance.balanced:
-            for target in targets:
-                target.stand_aside("unbalanced")
+    if verifier is not None:
+        _verify(verifier, targets, layout.output.format, balance)
+    if not balance.balanced:
+        for target in targets:
+            target.stand_aside("unbalanced")
+    for one in (*targets, *faults):
+        one.settle()
     for writer, target in zip(writers, targets, strict=True):
         balance.notes += [*writer.notes(), *target.notes]
         balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
-    balance.notes = [*dict.fromkeys(balance.notes), *(faults.notes if faults else ())]
+    balance.notes = [*dict.fromkeys(balance.notes), *(note for one in faults for note in one.notes)]
     balance.notes += _without_use(layout.output, targets)
     if layout.output.csvw:
-        _describe(prepared, run, targets, balance)
+        _describe(prepared, run, files, targets, balance)
     return balance
 
 
@@ -179,13 +183,16 @@ def _gets_metadata(output: Output, target: Target) -> bool:
     return target.replaces and is_delimited(target.name, output.format)
 
 
-def _describe(prepared: Preparation, run: Run, targets: Sequence[Target], balance: Balance) -> None:
+def _describe(
+    prepared: Preparation, run: Run, files: FileSet, targets: Sequence[Target], balance: Balance
+) -> None:
     """Write CSVW metadata beside each file of delimited text."""
     for file in targets:
         if _gets_metadata(prepared.layout.output, file):
             data = metadata(prepared.layout, run.columns, file.name)
-            with Target(file.name + SUFFIX) as target:  # one that is not ours stays beside
-                target.write(data)
+            target = files.add(file.name + SUFFIX)  # one that is not ours stays beside
+            target.write(data)
+            target.settle()
             balance.notes += target.notes
             balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
 
@@ -211,14 +218,14 @@ def _verify(verifier: Verifier, targets: Sequence[Target], stated: str, balance:
 
 
 @contextmanager
-def _telling_files(targets: Sequence[Target]) -> Iterator[None]:
-    """Where one of several files can't be put in its place, tell which were before it."""
+def _telling_placed(files: FileSet) -> Iterator[FileSet]:
+    """Where one of several files can't be moved to its place, tell which were before it."""
     try:
-        yield
+        with files:
+            yield files
     except FlatLedgerError as error:
-        placed = [one.name for one in targets if one.placed]
-        if placed:
-            error.written = f"the table had been written to {', '.join(placed)}"
+        if files.placed():
+            error.written = f"the table had been written to {', '.join(files.placed())}"
         raise
 
 
@@ -234,13 +241,14 @@ def _telling_rows(writers: Sequence[Writer], targets: Sequence[Target]) -> Itera
         raise
 
 
-def _learn(layout: Layout, prepared: Preparation, balance: Balance) -> None:
+def _learn(layout: Layout, prepared: Preparation, files: FileSet, balance: Balance) -> None:
     """Take the new fields and keys into the note beside the layout; they are new no longer."""
     assert layout.path is not None
     known = {*(prepared.layout.known or ()), *balance.drift.new_fields}
     keys = prepared.named_keys()
-    with Target(note_of(layout.path), "replace") as target:
-        target.write(learnt(layout.path, known, keys).encode())
+    target = files.add(note_of(layout.path), "replace", was_read=True)
+    target.write(learnt(layout.path, known, keys).encode())
+    target.settle()
     new, named = len(balance.drift.new_fields), sum(map(len, keys.values()))
     balance.learnt = Learnt(target.name, new, len(known), named)
     balance.drift.new_fields = []

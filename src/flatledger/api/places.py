@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any, NamedTuple, cast
@@ -13,9 +13,10 @@ from ..errors import OutputError
 from ..layout.note import note_of
 from ..layout.output_options import IfThere, Output
 from ..outputs import Destination, Target, check_apart, check_suffix, check_table
+from ..outputs.apart import Apart
 from ..outputs.csvw import SUFFIX
-from ..outputs.files import is_file, name_of
 from ..outputs.formats import TEXTS, format_of, is_delimited
+from ..outputs.names import aside, is_file, name_of
 from ..outputs.read_back import check_readable
 from ..sources import AnySource
 from ..sources.csvw_metadata import metadata_beside
@@ -32,10 +33,6 @@ class Places(NamedTuple):
     faults: Destination | None
     report: Destination | None
     if_there: IfThere
-
-    def target(self, place: Destination | None) -> Target | None:
-        """One of them, to be written to."""
-        return None if place is None else Target(place, self.if_there)
 
 
 def tables_of(to: Destination | Sequence[Destination] | None, output: Output) -> Tables:
@@ -77,17 +74,23 @@ def _own_place(file: str) -> str:
 
 def check_places(
     places: Places, source: AnySource, layout: Layout, output: Output, *, learn: bool = False
-) -> None:
-    """Raise OutputError where a place can't be written to, before anything is read."""
+) -> Apart:
+    """What the run reads, apart from what it writes.
+
+    Raises OutputError where a place can't be written to, before anything is read.
+    """
     inputs = layout.taking_part()
     files = inputs_of(source)
     inputs += [file for one in (*files, *inputs) for file in _metadata_of(one)]
-    outputs: list[tuple[str, Any]] = [("the table", table) for table in places.tables]
+    outputs: list[tuple[str, Any]] = [*_tables_with_metadata(places.tables, output)]
     outputs += [("the faults", places.faults), ("the report", places.report)]
-    if output.csvw:
-        described = filter(_is_described(output), map(name_of, places.tables))
-        outputs += [("the table", name + SUFFIX) for name in described]
-    check_apart([*files, *inputs], outputs)
+    unbalanced = [aside(Path(name_of(one)), "unbalanced") for one in places.tables if _is_path(one)]
+    outputs += [
+        ("the table, which is called so where it does not balance", place)
+        for _, place in _tables_with_metadata(unbalanced, output)
+    ]
+    apart = Apart([*files, *inputs])
+    apart.check(outputs)
     for table in places.tables:
         _check_not_among(table, source)
     if learn and layout.path is not None:
@@ -99,6 +102,21 @@ def check_places(
         check_suffix(name_of(places.faults), TEXTS, "the table of faults")
     if places.report is not None:
         check_suffix(name_of(places.report), (".json", ".txt"), "the balance")
+    return apart
+
+
+def _tables_with_metadata(
+    tables: Iterable[Destination], output: Output
+) -> Iterator[tuple[str, Destination]]:
+    """Tables, and the metadata that go beside them."""
+    for table in tables:
+        yield "the table", table
+        if output.csvw and is_file(name_of(table)) and is_delimited(name_of(table), output.format):
+            yield "the table", name_of(table) + SUFFIX
+
+
+def _is_path(place: Destination) -> bool:
+    return isinstance(place, str | PathLike) and is_file(place)
 
 
 def _check_not_among(table: Destination, source: AnySource) -> None:
@@ -111,11 +129,6 @@ def _check_not_among(table: Destination, source: AnySource) -> None:
         )
 
 
-def _is_described(output: Output) -> Callable[[str], bool]:
-    """Whether CSVW metadata go beside a table of a name."""
-    return lambda name: is_file(name) and is_delimited(name, output.format)
-
-
 def _metadata_of(source: AnySource) -> list[Path]:
     """The metadata beside a source or a list, which take part in its reading."""
     return metadata_beside(fspath(source)) if isinstance(source, str | PathLike) else []
@@ -124,7 +137,7 @@ def _metadata_of(source: AnySource) -> list[Path]:
 def check_verified(places: Places, output: Output) -> None:
     """Raise OutputError where a table can't be read again once it is written."""
     for table in places.tables:
-        if not isinstance(table, str | PathLike) or not is_file(table):
+        if not _is_path(table):
             raise OutputError(
                 f"{name_of(table)} can't be read again, so it can't be verified; name a file"
             )

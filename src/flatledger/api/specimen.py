@@ -14,7 +14,7 @@ from ..layout.fitting import fitted
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import IfThere
 from ..outputs import Destination, Target, check_apart, check_suffix
-from ..outputs.files import name_of
+from ..outputs.names import name_of
 from ..outputs.specimen import SUFFIXES, SpecimenColumn, write_specimen
 from ..run.protocols import TotalRow
 from ..sources import AnySource

@@ -51,8 +51,9 @@ def _stopping() -> Iterator[int]:
 def _stop(number: int, _: FrameType | None) -> None:
     unfinished = sys.modules.get("flatledger.outputs.unfinished")
     clear = getattr(unfinished, "clear_unfinished", None)  # it may be half loaded
-    if clear is not None:
-        clear()
+    placed = clear() if clear is not None else []
+    if placed:
+        say(f"flatledger: stopped, but {', '.join(placed)} had been written")
     os._exit(128 + number)
 
 

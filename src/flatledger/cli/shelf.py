@@ -8,7 +8,7 @@ from ..api.shelf import Shelf
 from ..api.shelf_folders import SHELVES, settings_file
 from ..outputs import Target
 from ..reports.screen import Grid
-from ..values.visible import steerless_json
+from ..values.visible import encodable, steerless_json
 from .draft import REMEDY
 from .terminal import check_typed, reports, results
 
@@ -18,7 +18,9 @@ def list_shelf(as_json: bool) -> int:
     shelf = Shelf()
     entries = shelf.entries()
     if as_json:
-        data = msgspec.json.format(msgspec.json.encode(entries, enc_hook=str), indent=2)
+        data = msgspec.json.format(
+            msgspec.json.encode(encodable(msgspec.to_builtins(entries, enc_hook=str))), indent=2
+        )
         with Target("-") as target:
             target.write(f"{steerless_json(data.decode())}\n".encode())
         return 0

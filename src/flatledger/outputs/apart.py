@@ -11,32 +11,48 @@ from stat import S_ISCHR, S_ISREG
 from typing import Any
 
 from ..errors import SamePlaceError
-from .files import name_of
+from .names import name_of
 from .streams import stream_number
 
 _OUT, _IN = 1, 0
 _Identity = tuple[object, ...]
 
 
-def check_apart(inputs: Iterable[Any], outputs: Iterable[tuple[str, Any]]) -> None:
-    """Raise SamePlaceError where one of the ``outputs`` is an input, or another of them.
+class Apart:
+    """The files that a run reads, by what they are at its beginning; nothing writes over them.
 
-    They are paths (``-`` is the standard stream), open files, or None; beside an output is what it
-    is for. A file is the same by whatever link it is reached.
+    Inputs are paths (``-`` is the standard stream), open files, or None. A file is the same by
+    whatever link it is reached.
     """
-    taken = {
-        found: "takes part in this run, and would be written over"
-        for one in inputs
-        if (found := _identity(one, _IN)) is not None and found[0] == "file"
-    }
-    for purpose, place in outputs:
-        found = _identity(place, _OUT)
-        if found in taken:
-            raise SamePlaceError(
-                f"{name_of(place)} {taken[found]}; name another file for {purpose}", place
-            )
-        if found is not None:
-            taken[found] = "is written by this run already"
+
+    def __init__(self, inputs: Iterable[Any] = ()) -> None:
+        found = (_identity(one, _IN) for one in inputs)
+        self._read = frozenset(one for one in found if one is not None and one[0] == "file")
+
+    def check(self, outputs: Iterable[tuple[str, Any]]) -> None:
+        """Raise SamePlaceError where one of the ``outputs`` is an input, or another of them.
+
+        Beside an output is what it is for.
+        """
+        written = set[_Identity]()
+        for purpose, place in outputs:
+            found = _identity(place, _OUT)
+            if found is None:
+                continue
+            if found in self._read or found in written:
+                reason = (
+                    "takes part in this run, and would be written over"
+                    if found in self._read
+                    else "is written by this run already"
+                )
+                message = f"{name_of(place)} {reason}; name another file for {purpose}"
+                raise SamePlaceError(message, place)
+            written.add(found)
+
+
+def check_apart(inputs: Iterable[Any], outputs: Iterable[tuple[str, Any]]) -> None:
+    """Raise SamePlaceError where one of the ``outputs`` is an input, or another of them."""
+    Apart(inputs).check(outputs)
 
 
 def _identity(place: Any, standard: int) -> _Identity | None:

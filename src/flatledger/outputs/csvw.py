@@ -3,6 +3,7 @@ Data*): its columns with their datatypes, its dialect, its primary key."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from pathlib import PurePath
 from typing import Any
@@ -26,7 +27,10 @@ _DATATYPES = {"dateTime": "datetime"}
 
 def metadata(layout: SettledLayout, columns: Sequence[ColumnPlan], name: str) -> bytes:
     """The metadata of the table in a file of this name, as JSON."""
-    described: dict[str, Any] = {"@context": _CONTEXT, "url": quote(PurePath(name).name)}
+    described: dict[str, Any] = {
+        "@context": _CONTEXT,
+        "url": quote(os.fsencode(PurePath(name).name)),
+    }
     if layout.about:
         described["dc:title"] = " ".join(layout.about.split())
     described["dialect"] = _dialect(layout.output, name)

@@ -17,29 +17,25 @@ _TOGETHER = 500
 
 @contextmanager
 def fault_table(target: Target | None) -> Iterator[Callable[[Fault], None] | None]:
-    """A function that takes faults and writes them as CSV; None where they are not wanted.
-
-    The file takes its place when the run has come to a good end.
-    """
+    """A function that takes faults and writes them as CSV; None where they are not wanted."""
     if target is None:
         yield None
         return
-    with target:
-        writer = DelimitedWriter(Output(), target)
-        writer.header([HEADINGS])
-        held: list[Fault] = []
+    writer = DelimitedWriter(Output(), target)
+    writer.header([HEADINGS])
+    held: list[Fault] = []
 
-        def flush() -> None:
-            writer.write([_row(fault) for fault in held])
-            held.clear()
+    def flush() -> None:
+        writer.write([_row(fault) for fault in held])
+        held.clear()
 
-        def take(fault: Fault) -> None:
-            held.append(fault)
-            if len(held) >= _TOGETHER:
-                flush()
+    def take(fault: Fault) -> None:
+        held.append(fault)
+        if len(held) >= _TOGETHER:
+            flush()
 
-        yield take
-        flush()
+    yield take
+    flush()
 
 
 def _row(fault: Fault) -> Row:

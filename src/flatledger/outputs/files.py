@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import io
 import os
-import shutil
-from collections.abc import Iterator
-from itertools import count
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from os import PathLike, fspath
 from pathlib import Path, PurePath
 from types import TracebackType
@@ -14,11 +13,11 @@ from typing import Any, BinaryIO
 
 from ..errors import OutputError
 from ..layout.output_options import IfThere
+from .apart import Apart
 from .last_written import is_as_written, remember
+from .names import Destination, aside, further_names, name_of
 from .streams import standard_output, stream_number
-from .unfinished import LONGEST_NAME, Unfinished
-
-Destination = str | PathLike[str] | BinaryIO
+from .unfinished import PLACED, Unfinished, signals_waiting
 
 
 class Target:
@@ -28,6 +27,7 @@ class Target:
     or a pipe is written to directly. Of a file that is there already, ``if_there`` says whether it
     is replaced, and kept beside where it is not as it was last written; just replaced; refused; or
     left, and the new one numbered. ``remedy`` is what to do where it is refused.
+    ``apart`` are files whose place it never takes.
 
     After its end ``name`` is where it was written, ``placed`` whether a file took its place,
     ``replaced`` whether a former one was there, and ``notes`` are what its reader should know.
@@ -38,11 +38,15 @@ class Target:
         to: Destination,
         if_there: IfThere = "keep",
         remedy: str = "`if-there: replace` replaces it",
+        *,
+        apart: Apart | None = None,
     ) -> None:
         self._path: Path | None = None
         self._unfinished: Unfinished | None = None
         self._if_there, self._remedy = if_there, remedy
+        self._apart = apart or Apart()
         self._own = False  # a stream that is closed at the end
+        self._digest = ""  # of what has been written, once it is settled
         self.replaced = self.placed = False
         self.notes: list[str] = []
         self.file: BinaryIO
@@ -80,6 +84,11 @@ class Target:
             raise OutputError(f"{self.name} can't be written: {reason}") from None
         if self._unfinished.cleared:
             self.notes.append(f"what a run that was cut off had left of {self.name} is cleared")
+        for left in self._unfinished.left:
+            self.notes.append(
+                f"{left.name} lies beside {self.name}: another run is writing it, or was cut off "
+                "and left it; this file system does not tell which"
+            )
         self.file = self._unfinished.file
         self._path = path
 
@@ -97,7 +106,9 @@ class Target:
     def stand_aside(self, word: str) -> None:
         """Take a place beside the one that was named, with a word before the suffix."""
         if self._path is not None:
-            self._settle_at(_with_ending(self._path, f".{word}"))
+            self._settle_at(aside(self._path, word))
+            if self._if_there == "refuse":
+                self._if_there = "number"
 
     def write(self, data: bytes) -> None:
         """Write some bytes. Raises OutputError when the disk is full or the file is gone."""
@@ -115,9 +126,12 @@ class Target:
         return self._unfinished.path.open("rb")
 
     def abandon(self) -> None:
-        """Leave it without having written anything."""
+        """Leave it, without having written anything where it has not taken its place."""
         if self._unfinished is not None:
             self._unfinished.abandon()
+        elif self._own:
+            with suppress(OSError):
+                self.file.close()
 
     def __enter__(self) -> Target:
         return self
@@ -128,26 +142,13 @@ class Target:
         error: BaseException | None,
         traceback: TracebackType | None,
     ) -> None:
-        try:
-            if self._unfinished is None:
-                self._end_stream()
-            elif kind is None:
-                self._take_place(self._unfinished)
-        except BrokenPipeError:
-            raise
-        except (OSError, ValueError) as failure:
-            if kind is None:
-                raise self.failed(failure) from None
-        finally:
-            if self._unfinished is not None:
-                self._unfinished.abandon()
+        leave([self], kind)
 
-    def _end_stream(self) -> None:
-        try:
-            self.file.flush()
-        finally:
-            if self._own:
-                self.file.close()
+    def flush_stream(self) -> None:
+        """Have a stream pass on what it was given, as far as it can."""
+        if self._unfinished is None:
+            with suppress(OSError, ValueError):
+                self.file.flush()
 
     def failed(self, error: OSError | ValueError) -> OutputError:
         """What to say of a failure of the file."""
@@ -157,56 +158,93 @@ class Target:
 
     # ---- taking its place
 
-    def _take_place(self, unfinished: Unfinished) -> None:
-        assert self._path is not None
-        digest = unfinished.digest()
-        if self._path.exists() and self._if_there == "keep":
-            self._keep_former(self._path, digest)
-        unfinished.take_place(self._move)
-        self.placed = True
-        remember(self._path, digest)
+    def settle(self) -> None:
+        """Have the disk hold all of it, and settle its name and that of a former file; from now on
+        nothing can fail but the move. `abandon` takes it back. A stream is flushed.
 
-    def _move(self, whole: Path) -> None:
+        Raises OutputError.
+        """
+        try:
+            if self._unfinished is None:
+                self.file.flush()
+            elif not self._digest:
+                self._settle(self._unfinished)
+        except BrokenPipeError:
+            raise
+        except (OSError, ValueError) as failure:
+            raise self.failed(failure) from None
+
+    def _settle(self, unfinished: Unfinished) -> None:
         assert self._path is not None
-        if self._if_there in ("keep", "replace"):
+        self._digest = unfinished.settle()
+        if self._if_there == "number":
+            self._settle_at(self._named(unfinished.path, further_names(self._path, "")))
+        elif self._if_there == "refuse":
+            if not unfinished.give_name(unfinished.path, self._path):
+                raise self._refused()  # somebody has made it meanwhile
+        else:
+            self._apart.check([("it", self._path)])
             self.replaced = self._path.exists()
-            os.replace(whole, self._path)
-        elif self._if_there == "number":
-            self._settle_at(_named(whole, further_names(self._path, "")))
-            whole.unlink()
-        elif _takes_name(whole, self._path):
-            whole.unlink()
-        else:  # somebody has made it meanwhile
-            raise self._refused()
+            if self.replaced and self._if_there == "keep":
+                self._keep_former(self._path)
+
+    def take_place(self) -> None:
+        """Move a file that is settled to its place. Raises OutputError."""
+        if self._unfinished is None:
+            return
+        has_name = self._if_there in ("number", "refuse")
+        try:
+            self._unfinished.take_place(None if has_name else self._path)
+        except OSError as failure:
+            raise self.failed(failure) from None
+        self.placed = True
+
+    def remember(self) -> None:
+        """Take note of what it was written as."""
+        if self._path is not None and self.placed:
+            remember(self._path, self._digest)
 
     def _settle_at(self, place: Path) -> None:
         self._path = place
         self.name = fspath(Path(self.name).with_name(place.name))
 
-    def _keep_former(self, place: Path, digest: str) -> None:
+    def _named(self, file: Path, names: Iterator[Path]) -> Path:
+        """Give a file the first of some further names that nothing has yet."""
+        assert self._unfinished is not None
+        return next(name for name in names if self._unfinished.give_name(file, name))
+
+    def _keep_former(self, place: Path) -> None:
         """Have a file that was changed since it was written stand beside, under a further name."""
-        if is_as_written(place, digest):
+        if is_as_written(place, self._digest):
             return
-        kept = _named(place, further_names(place, ".former"))
+        kept = self._named(place, further_names(place, ".former"))
         self.notes.append(
             f"{self.name} was not as it was last written here, perhaps corrected by hand; it is "
             f"kept as {kept.name}"
         )
 
 
-def name_of(to: Destination) -> str:
-    """What a place is called."""
-    if not isinstance(to, str | PathLike):
-        return str(getattr(to, "name", "open file"))
-    return "standard output" if fspath(to) == "-" else fspath(to)
+def leave(targets: Sequence[Target], kind: type[BaseException] | None) -> None:
+    """Have all take their places together, once each is whole; none where an error came, ``kind``.
 
-
-def is_file(to: str | PathLike[str]) -> bool:
-    """Whether a path is that of a file, or would be: no stream, device or pipe."""
-    path = Path(to)
-    if fspath(to) == "-" or stream_number(path) is not None:
-        return False
-    return not path.exists() or path.is_file()
+    Signals wait until all are there. Raises OutputError.
+    """
+    try:
+        if kind is None:
+            for one in targets:
+                one.settle()
+            with signals_waiting():
+                for one in targets:
+                    one.take_place()
+                PLACED[:] = [one.name for one in targets if one.placed]
+        else:
+            for one in targets:
+                one.flush_stream()
+    finally:
+        for one in targets:
+            one.abandon()
+    for one in targets:
+        one.remember()
 
 
 def _binary(to: Any) -> BinaryIO:
@@ -220,43 +258,3 @@ def _binary(to: Any) -> BinaryIO:
     if not hasattr(to, "write"):
         raise OutputError(f"a place to write to is a path or an open file, not {to!r:.60}")
     return to  # type: ignore[no-any-return]
-
-
-def further_names(place: Path, word: str) -> Iterator[Path]:
-    """The names beside a place that have a word before the suffix, numbered from the second on.
-
-    >>> from itertools import islice
-    >>> [name.name for name in islice(further_names(Path("table.csv"), ".former"), 2)]
-    ['table.former.csv', 'table.former-2.csv']
-    """
-    for number in count(1):
-        yield _with_ending(place, f"{word}-{number}" if number > 1 else word)
-
-
-def _with_ending(place: Path, ending: str) -> Path:
-    """A name with more at the end of its stem, which is cut where the name would be too long."""
-    stem = place.stem
-    while ending and len(os.fsencode(f"{stem}{ending}{place.suffix}")) > LONGEST_NAME:
-        stem = stem[:-1]
-    return place.with_name(f"{stem}{ending}{place.suffix}")
-
-
-def _named(file: Path, names: Iterator[Path]) -> Path:
-    """Give a file the first of some further names that nothing has yet."""
-    return next(name for name in names if _takes_name(file, name))
-
-
-def _takes_name(file: Path, name: Path) -> bool:
-    """Give a file a further name, or a copy where it can have none; False where it is taken."""
-    try:
-        try:
-            os.link(file, name)
-        except FileExistsError:
-            return False
-        except OSError:  # not every file system has several names for one file
-            with file.open("rb") as old, name.open("xb") as new:
-                shutil.copyfileobj(old, new)
-            shutil.copystat(file, name)
-    except FileExistsError:
-        return False
-    return True

@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
+from ..values.visible import encodable
 from .locks import LockedError, locked
 
 _MOST = 2_000  # places that are remembered
@@ -28,7 +29,7 @@ def is_as_written(place: Path, new: str) -> bool:
 
     What is not known is not.
     """
-    known = _read().get(str(place))
+    known = _read().get(_key(place))
     try:
         there = place.stat()
         if known is not None and (there.st_size, there.st_mtime_ns) == (known.size, known.time):
@@ -46,12 +47,16 @@ def remember(place: Path, digest: str) -> None:
         _file().parent.mkdir(mode=0o700, parents=True, exist_ok=True)
         with locked(_file().with_suffix(".lock"), _PATIENCE):
             known = _read()
-            known.pop(str(place), None)
-            known[str(place)] = Written(there.st_size, there.st_mtime_ns, digest)
+            known.pop(_key(place), None)
+            known[_key(place)] = Written(there.st_size, there.st_mtime_ns, digest)
             latest = dict(list(known.items())[-_MOST:])
             part = _file().with_suffix(".new")
             part.write_bytes(msgspec.json.encode(latest))
             part.replace(_file())
+
+
+def _key(place: Path) -> str:
+    return str(encodable(str(place)))
 
 
 def _file() -> Path:

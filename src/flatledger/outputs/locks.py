@@ -36,8 +36,8 @@ class LockedError(Exception):
     """Another run has the lock."""
 
 
-def lock(file: IO[Any]) -> None:
-    """Lock an open file until it is closed. Where the file system has no locks nothing is done.
+def lock(file: IO[Any]) -> bool:
+    """Lock an open file until it is closed; False where the file system has no locks.
 
     Raises LockedError.
     """
@@ -46,6 +46,8 @@ def lock(file: IO[Any]) -> None:
     except OSError as error:
         if error.errno in _OTHERS:
             raise LockedError from None
+        return False
+    return True
 
 
 @contextmanager

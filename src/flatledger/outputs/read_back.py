@@ -176,7 +176,7 @@ def _json_lines(file: BinaryIO, layout: SettledLayout) -> Cells:
 def _page(file: BinaryIO, layout: SettledLayout) -> Cells:
     from lxml import html
 
-    tree: Any = html.parse(file, html.HTMLParser(encoding="utf-8", huge_tree=True))
+    tree: Any = html.parse(file, html.HTMLParser(encoding="utf-8", huge_tree=True), base_url="")
     for row in tree.iterfind(".//tbody/tr"):
         yield [cell.get("data-value", cell.text_content()) for cell in row.iterfind("td")]
 

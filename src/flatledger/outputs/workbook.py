@@ -19,9 +19,9 @@ from . import form_workbook
 from .balance_sheets import Heading
 from .cell_values import FIRST_DAY, CellValues
 from .files import Target
+from .scratch import ScratchFolder
 from .sheet_shape import check_columns
 from .sheet_writer import SheetWriter
-from .unfinished import ScratchFolder
 from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format
 from .workbook_files import copy_to
 
@@ -215,7 +215,7 @@ class Workbook(SheetWriter):
         for sheet in self._book.worksheets():
             with suppress(OSError):
                 sheet.row_data_fh.close()
-        self._folder.clear()
+        self._folder.abandon()
 
     @contextmanager
     def telling(self) -> Iterator[None]:

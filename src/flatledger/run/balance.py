@@ -14,7 +14,7 @@ import msgspec
 from ..layout.model import Fit
 from ..values.faults import Fault, FaultKind
 from ..values.numbers import digits_of
-from ..values.visible import steerless_json
+from ..values.visible import encodable, steerless_json
 from .drift import Drift
 from .protocols import FileRead, RowsLeftOut
 
@@ -350,5 +350,5 @@ class Balance(msgspec.Struct):
         for column in data["columns"]:
             for key in ("source", "written", "total", "overlap", "cut", "rounding", "straight"):
                 column[key] = _as_text(column[key])
-        text = msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
+        text = msgspec.json.format(msgspec.json.encode(encodable(data)), indent=2).decode()
         return f"{steerless_json(text)}\n".encode()

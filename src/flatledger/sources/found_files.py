@@ -34,7 +34,7 @@ class SourceFile(NamedTuple):
     @property
     def name(self) -> str:
         """What it is called."""
-        return f"{self.path}/{self.member}" if self.member else str(self.path)
+        return f"{name_of(self.path)}/{self.member}" if self.member else name_of(self.path)
 
     def open(self) -> Bytes:
         """Its bytes from the start. Raises SourceError."""
@@ -136,10 +136,10 @@ def called(files: Sequence[SourceFile]) -> dict[SourceFile, str]:
     """What a table calls each file: by its name alone or, where two have one, with its folders
     below the one that they have in common."""
     whole = [os.path.abspath(one.path) + (f"/{one.member}" if one.member else "") for one in files]
-    names = [PurePath(one).name for one in whole]
+    names = [name_of(PurePath(one).name) for one in whole]
     if len({*names}) < len(names):
         common = os.path.commonpath(whole)
-        names = [PurePath(one).relative_to(common).as_posix() for one in whole]
+        names = [name_of(PurePath(one).relative_to(common).as_posix()) for one in whole]
     return dict(zip(files, names, strict=True))
 
 

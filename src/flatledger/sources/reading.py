@@ -15,6 +15,7 @@ from typing import Any, BinaryIO, cast
 
 from ..errors import SourceError
 from ..layout.names import proposal
+from ..values.visible import encodable
 from .packing import DAMAGES, LOOK, Rejoined, unpacked
 
 CHUNK = 1 << 19
@@ -141,7 +142,7 @@ def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
 
 def name_of(source: str | PathLike[str]) -> str:
     """What a path is called in messages."""
-    return "standard input" if source == "-" else fspath(source)
+    return "standard input" if source == "-" else str(encodable(fspath(source)))
 
 
 def _opened(name: str) -> BinaryIO:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import shlex
+from typing import Any
 
 # Control characters (Unicode's Cc), line separators, what turns the direction of text round
 # (UAX 9), the byte order mark, halves of surrogate pairs, tag characters.
@@ -40,11 +41,29 @@ def steerless_json(text: str) -> str:
     return _BETWEEN_LINES.sub(_as_json, text)
 
 
+def encodable(value: Any) -> Any:
+    """Plain data whose texts can be encoded: of a name that is not UTF-8 the other bytes are shown.
+
+    >>> encodable(["caf\udce9.csv", 1])
+    ['caf\\xe9.csv', 1]
+    """
+    if isinstance(value, str):
+        try:
+            return value.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+        except UnicodeEncodeError:  # another half of a surrogate pair
+            return value.encode("utf-8", "backslashreplace").decode()
+    if isinstance(value, dict):
+        return {encodable(key): encodable(one) for key, one in value.items()}
+    return [encodable(one) for one in value] if isinstance(value, list | tuple) else value
+
+
 def _escape(found: re.Match[str]) -> str:
     letter = found[0]
     number = ord(letter)
     if letter in _SHORT:
         return _SHORT[letter]
+    if 0xDC80 <= number <= 0xDCFF:  # a byte of a name that is not UTF-8
+        return f"\\x{number - 0xDC00:02x}"
     width = 2 if number < 0x100 else 4 if number < 0x10000 else 8
     return f"\\{'_xuU'[width.bit_length() - 1]}{number:0{width}x}"
 
