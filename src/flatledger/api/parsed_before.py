@@ -1,4 +1,5 @@
-"""Expressions that earlier runs of the tool have parsed, kept in the user's cache folder.
+"""Expressions that earlier runs of the tool have parsed, and the grammar, kept in the user's cache
+folder.
 
 To wake the grammar takes longer than a small export does. Where the package's own modules have
 changed, or the folder can't be read or written, all is parsed anew.
@@ -6,9 +7,7 @@ changed, or the folder can't be read or written, all is parsed anew.
 
 from __future__ import annotations
 
-import hashlib
 import os
-import pickle
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -16,58 +15,78 @@ from pathlib import Path
 from typing import Any
 
 from ..language import parser
+from ..language.plain_nodes import from_plain, to_plain
 from ..values import literals
+from .kept import Kept
 
 _MOST = 2_000  # expressions that are kept
 _LONGEST = 2_000  # characters of one of them
-_VERSIONS = 3  # of the package, whose expressions are kept
+_NAME, _GRAMMAR = "expressions", "grammar"
 
 
 class ParsedBefore:
     """What texts were parsed to, by the text and what it was parsed as."""
 
-    def __init__(self, folder: Path) -> None:
-        self._file = folder / f"expressions-{_made_by()}.pickle"
-        self._found = _read(self._file)
+    def __init__(self, kept: Kept) -> None:
+        self._kept, self._made_by = kept, _made_by()
+        found = kept.read(_NAME, self._made_by)
+        self._found: dict[str, Any] = found if isinstance(found, dict) else {}
         self._new = False
 
-    def find(self, key: tuple[str, str]) -> Any:
+    def find(self, start: str, text: str) -> Any:
         """What a text was parsed to; None where it was not."""
-        return self._found.get(key)
+        plain = self._found.get(_key(start, text))
+        with suppress(LookupError, TypeError, ValueError, ArithmeticError, RecursionError):
+            return from_plain(plain)
+        return None
 
-    def keep(self, key: tuple[str, str], node: Any) -> None:
+    def keep(self, start: str, text: str, node: Any) -> None:
         """Keep what a text was parsed to."""
-        if len(key[1]) <= _LONGEST:
-            self._found[key] = node
-            self._new = True
+        if len(text) <= _LONGEST:
+            with suppress(RecursionError, TypeError):
+                self._found[_key(start, text)] = to_plain(node)
+                self._new = True
 
     def save(self) -> None:
         """Write down what is new; where that can't be done, nothing is lost."""
-        if not self._new:
-            return
-        latest = dict(list(self._found.items())[-_MOST:])
-        part = self._file.with_suffix(f".{os.getpid()}")
-        with suppress(OSError, RecursionError, pickle.PicklingError):
-            self._file.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-            part.write_bytes(pickle.dumps(latest))
-            part.replace(self._file)
-            others = self._file.parent.glob("expressions-*.pickle")
-            for old in sorted(others, key=lambda file: file.stat().st_mtime)[:-_VERSIONS]:
-                old.unlink()
+        if self._new:
+            latest = dict(list(self._found.items())[-_MOST:])
+            self._kept.write(_NAME, self._made_by, latest)
+
+
+class KeptGrammars:
+    """The built grammars, by their texts and the version of what built them."""
+
+    def find(self, made_by: str) -> Any:
+        """A built grammar; None where there is none."""
+        return in_cache_folder().read(_GRAMMAR, made_by)
+
+    def keep(self, made_by: str, built: Any) -> None:
+        """Keep a built grammar."""
+        in_cache_folder().write(_GRAMMAR, made_by, built)
+
+
+def in_cache_folder() -> Kept:
+    """What is kept in the cache folder of the user."""
+    import platformdirs
+
+    return Kept(Path(platformdirs.user_cache_dir("flatledger")))
 
 
 @contextmanager
 def parsed_before() -> Iterator[None]:
     """Meanwhile expressions are looked up before they are parsed, and then kept."""
-    import platformdirs
-
-    kept = ParsedBefore(Path(platformdirs.user_cache_dir("flatledger")))
-    parser.remember_in(kept)
+    found = ParsedBefore(in_cache_folder())
+    parser.remember_in(found)
     try:
         yield
     finally:
         parser.remember_in(None)
-        kept.save()
+        found.save()
+
+
+def _key(start: str, text: str) -> str:
+    return f"{start} {text}"
 
 
 def _made_by() -> str:
@@ -75,15 +94,4 @@ def _made_by() -> str:
     rooms = Path(parser.__file__).parent, Path(literals.__file__).parent
     files = sorted((one for room in rooms for one in os.scandir(room)), key=lambda one: one.path)
     stats = [(one.path, one.stat().st_mtime_ns) for one in files if one.is_file()]
-    text = repr((sys.version_info, stats))
-    return hashlib.blake2s(text.encode(), digest_size=8).hexdigest()
-
-
-def _read(file: Path) -> dict[tuple[str, str], Any]:
-    try:
-        if not (parser.is_ours(file.parent) and parser.is_ours(file)):
-            return {}
-        found = pickle.loads(file.read_bytes())
-    except Exception:  # a damaged file is none, however it is damaged
-        return {}
-    return found if isinstance(found, dict) else {}
+    return repr((sys.version_info, stats))

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import os
 import re
+import sys
 from functools import cache
 from pathlib import Path
-from stat import S_IWOTH
 from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
@@ -79,16 +78,29 @@ def plain_path(text: str) -> FieldPath | None:
 class Memory(Protocol):
     """What keeps what texts were parsed to."""
 
-    def find(self, key: tuple[str, str]) -> Any:
+    def find(self, start: str, text: str) -> Any:
         """What a text was parsed to; None where it was not."""
         ...
 
-    def keep(self, key: tuple[str, str], node: Any) -> None:
+    def keep(self, start: str, text: str, node: Any) -> None:
         """Keep what a text was parsed to."""
         ...
 
 
+class Grammars(Protocol):
+    """What keeps grammars once they are built, as plain data."""
+
+    def find(self, made_by: str) -> Any:
+        """A built grammar; None where there is none."""
+        ...
+
+    def keep(self, made_by: str, built: Any) -> None:
+        """Keep a built grammar."""
+        ...
+
+
 _memories: list[Memory] = []  # the one that is used, if there is one
+_grammars: list[Grammars] = []  # the same
 
 
 def remember_in(memory: Memory | None) -> None:
@@ -96,15 +108,20 @@ def remember_in(memory: Memory | None) -> None:
     _memories[:] = [] if memory is None else [memory]
 
 
+def keep_grammars_in(grammars: Grammars) -> None:
+    """Have grammars kept from now on, so that not each process builds them."""
+    _grammars[:] = [grammars]
+
+
 def _parse(text: str, start: str, catalogue: bool = False) -> Any:
-    key = (f"catalogue {start}" if catalogue else start), text
+    kind = f"catalogue {start}" if catalogue else start
     for memory in _memories:
-        known = memory.find(key)
+        known = memory.find(kind, text)
         if known is not None:
             return known
     node = _parsed(text, start, catalogue)
     for memory in _memories:
-        memory.keep(key, node)
+        memory.keep(kind, text, node)
     return node
 
 
@@ -165,50 +182,37 @@ def _check_bounds(text: str) -> None:
             raise ExpressionError("the brackets are nested too deeply", text, found.start())
 
 
-def is_ours(path: Path) -> bool:
-    """Whether a file or folder is the user's own, so that others have put nothing into it.
-
-    Raises OSError where it is not there.
-    """
-    found = path.stat()
-    own = not hasattr(os, "geteuid") or found.st_uid == os.geteuid()
-    return own and not found.st_mode & S_IWOTH
-
-
 def _shipped(name: str) -> str:
     return Path(__file__).with_name(name).read_text(encoding="utf-8")
 
 
 @cache
 def _parser(catalogue: bool) -> Any:
-    """The parser, of a ``catalogue`` one that takes its notation too.
-
-    Built once for each release, then loaded from the user's cache folder.
-    """
+    """The parser, of a ``catalogue`` one that takes its notation too."""
     import lark
-    import platformdirs
+
+    from .built_grammar import from_plain, to_plain
 
     grammar = _shipped("grammar.lark")
     if catalogue:
         paths, _, others = _shipped("catalogue.lark").partition("\n\n")
         grammar = grammar.replace(_ADDED_HERE, paths) + others
-    options: dict[str, Any] = {
-        "parser": "lalr",
-        "lexer": "contextual",
-        "start": ["expression", "sort_key", "standard_path"],
-        "maybe_placeholders": True,
-        "propagate_positions": True,
-    }
-    folder = Path(platformdirs.user_cache_dir("flatledger"))
-    try:
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        kept = is_ours(folder)
-    except OSError:  # no home to keep it in: build it each time
-        kept = False
-    if not kept:
-        return lark.Lark(grammar, **options)
-    name = f"{'catalogue' if catalogue else 'grammar'}-{lark.__version__}"
-    return lark.Lark(grammar, cache=str(folder / name), **options)
+    made_by = f"lark {lark.__version__}, Python {sys.version}\n{grammar}"
+    for kept in _grammars:
+        found = from_plain(kept.find(made_by))
+        if found is not None:
+            return found
+    built = lark.Lark(
+        grammar,
+        parser="lalr",
+        lexer="contextual",
+        start=["expression", "sort_key", "standard_path"],
+        maybe_placeholders=True,
+        propagate_positions=True,
+    )
+    for kept in _grammars:
+        kept.keep(made_by, to_plain(built))
+    return built
 
 
 _OUTSIDE = {
