@@ -6,7 +6,6 @@ not as it was written.
 
 from __future__ import annotations
 
-import errno
 import hashlib
 import json
 import os
@@ -101,7 +100,7 @@ def _opened(path: Path) -> Iterator[_Folder]:
     try:
         found = os.fstat(number)
         if not _is_own(found) or found.st_mode & _OTHERS:
-            raise PermissionError(errno.EACCES, "others may look into it", str(path))
+            raise PermissionError(path)
         yield _Folder(path, number)
     finally:
         os.close(number)
