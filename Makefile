@@ -4,7 +4,7 @@ PYTHON ?= python3
 BIN := $(VENV)/bin
 PIP = $(BIN)/python -m pip install -qq --disable-pip-version-check
 
-.PHONY: mutants demo test update test-browser bench coverage fuzz format schema messages clean
+.PHONY: mutants demo test update test-browser test-spreadsheet bench coverage fuzz format schema messages clean
 
 $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "Setting up in $(VENV): this takes a minute."
@@ -36,6 +36,14 @@ update:
 BROWSER ?= chromium
 test-browser: $(VENV)/.ready
 	FLATLEDGER_BROWSER=$(BROWSER) $(BIN)/pytest tests/test_browser.py
+
+# what a spreadsheet program calculates is guarded; its own Python has the module `uno` (on Debian:
+# libreoffice-calc and python3-uno)
+SPREADSHEET ?= soffice
+SPREADSHEET_PYTHON ?= /usr/bin/python3
+test-spreadsheet: $(VENV)/.ready
+	FLATLEDGER_SPREADSHEET=$(SPREADSHEET) FLATLEDGER_SPREADSHEET_PYTHON=$(SPREADSHEET_PYTHON) \
+		$(BIN)/pytest tests/test_spreadsheet.py
 
 bench: $(VENV)/.ready
 	$(BIN)/python bench/run.py

@@ -10,7 +10,7 @@ from ..compile.plain_data import FaultText
 from ..layout.column import Column
 from ..layout.output_options import Output
 from ..run.protocols import Row, TotalRow
-from ..values.formulas import looks_like_formula
+from ..values.formulas import SIGNS, looks_like_formula
 
 _NO_TEXT = ("date", "dateTime", "time", "duration", "boolean")
 
@@ -27,20 +27,25 @@ class FormulaGuard:
         self._columns = columns
         self._marks = (output.delimiter or ",") + output.line_terminator
         self._returns = output.line_terminator.count("\r")
-        parts = (
-            f"(?:{re.escape(output.delimiter or ',')}|{re.escape(output.line_terminator)}|[\r\n])"
-        )
-        quotes = re.escape(f"\"'{output.quote_char or ''}{output.escape_char}")
-        self._starts = re.compile(rf"(?:\A|{parts})[{quotes}]*+[-+@](?![\d.]++(?:{parts}|\Z))")
+        quotes = f"\"'{output.quote_char or ''}{output.escape_char}"
+        before = {(output.delimiter or ",")[-1], output.line_terminator[-1], "\n", *quotes}
+        number = rf"[\d.]++(?:[{re.escape(self._marks + quotes)}]|\Z)"
+        self._starts = [  # by the letters that come first, which are found fast
+            (sign, mark, re.compile(rf"{re.escape(mark + sign)}(?!{number})"))
+            for sign in SIGNS
+            for mark in sorted(before)
+        ]
 
     def may_matter(self, text: str, rows: int) -> bool:
         """Whether there may be something to guard in the text of some rows; quickly told."""
-        if "=" in text or text.count("\r") > rows * self._returns:
+        if "=" in text or "\uff1d" in text or text.count("\r") > rows * self._returns:
             return True
         if "\t" not in self._marks and "\t" in text:
             return True
-        holds = "(" in text or "!" in text or "|" in text
-        return holds and self._starts.search(text) is not None
+        return text.startswith((*SIGNS,)) or any(
+            sign in text and mark in text and mark + sign in text and pattern.search(text)
+            for sign, mark, pattern in self._starts
+        )
 
     def guarded(self, rows: Sequence[Row], number: int) -> list[Row]:
         """The rows, of which the first has this number; 0 is that of the headings."""
