@@ -120,7 +120,10 @@ class Pieces:
                 continue
             if not due:
                 yield self._stray("a comma is missing before this")
-            stretch = self._stretch() if due and text.passed >= one_by_one else None
+            stretch = None
+            if due and self._between and text.passed >= one_by_one:
+                stretch = self._stretch()
+                one_by_one = text.passed + (0 if stretch else _STRETCH)
             if stretch is not None:
                 yield stretch
                 if stretch.taken:
@@ -143,8 +146,6 @@ class Pieces:
 
     def _stretch(self) -> Stretch | None:
         """What is in the window of elements that are parted as those before."""
-        if not self._between:
-            return None
         found = self._text.until_last(self._between, _STRETCH)
         return Stretch(found + b"}", self._between) if found else None
 
