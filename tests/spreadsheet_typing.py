@@ -16,7 +16,6 @@ import uno
 from com.sun.star.beans import PropertyValue
 from com.sun.star.connection import NoConnectException
 
-
 _APART = 4  # rows: some formulas fill more than one
 
 

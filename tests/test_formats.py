@@ -341,16 +341,16 @@ def test_of_several_files_those_that_were_put_in_place_are_told(
     replaced = os.replace
 
     def full(old: Path, new: Path) -> None:
-        if Path(new).name == "a.csv":
+        if Path(new).name == "b.csv":
             raise OSError(28, "No space left on device")
         replaced(old, new)
 
     monkeypatch.setattr(os, "replace", full)
     places = [tmp_path / "a.csv", tmp_path / "b.csv"]
-    with pytest.raises(flatledger.OutputError, match=r"a\.csv can't be written") as caught:
+    with pytest.raises(flatledger.OutputError, match=r"b\.csv can't be written") as caught:
         flatledger.export({"columns": [{"N": "n"}]}, [{"n": 1}], places)
-    assert caught.value.written == f"the table had been written to {places[1]}"
-    assert [path.name for path in tmp_path.iterdir()] == ["b.csv"]
+    assert caught.value.written == f"the table had been written to {places[0]}"
+    assert [path.name for path in tmp_path.iterdir()] == ["a.csv"]
 
 
 def test_what_cannot_be_verified_is_said(tool: Tool, tmp_path: Path) -> None:

@@ -32,12 +32,17 @@ LONGEST_TEXT = 10_000_000  # characters of a text that is put together
 MOST_SECONDS = 10  # that a pattern may take in slow matches before the run is given up
 
 # ---- sources
-LARGEST_RECORD = 256  # MB of a record, where nothing else is stated
+LARGEST_RECORD = 100  # MB of a record, where nothing else is stated
+TIMES_MADE = 2  # as many bytes may be made of a record as it may have
 MOST_MEGABYTES = 1_000_000  # that can be stated
 DEEPEST_JSON = 2_000  # brackets within each other: 1,000 objects, each in a list
 LARGEST_LIST_HELD = 500_000_000  # bytes of a side list that is held in memory
-LARGEST_UNPACKED = 1 << 30  # bytes of all that is in a workbook, where nothing else is stated
-MOST_SPARSE = 40_000_000  # cells of a sheet from its first to its last, however few are filled
+# of what a workbook unpacks to, where nothing else is stated: so many bytes, or so many times its
+# own, and no more than the most
+SMALL_UNPACKED, TIMES_UNPACKED, LARGEST_UNPACKED = 64 << 20, 20, 1 << 30
+MOST_SPARSE = 4_000_000  # cells of a sheet from its first to its last, however few are filled
+SPARSE_TIMES = 20  # as many places as filled cells a sheet may have beyond that
+MOST_SOURCE_COLUMNS = 100_000  # of a table, and names of the elements or members at one place
 MOST_HEADER_ROWS = 10
 MOST_SKIPPED = 10_000  # lines above the headings
 LARGEST_COLUMN_WIDTH = 100_000  # characters of a column of fixed-width text

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 from zipfile import ZipFile
 
-from ..bounds import LARGEST_UNPACKED
+from ..bounds import LARGEST_UNPACKED, SMALL_UNPACKED, TIMES_UNPACKED
 from ..errors import LayoutError, Problem
 from ..layout.model import FormReference, PublishedForm
 from ..outputs.workbook_files import DAMAGED, WORKBOOK, column_letters
@@ -84,8 +84,9 @@ def check_unpacked(path: Path) -> None:
     """Raise LayoutError for a workbook that would fill the memory, and what opening it raises."""
     with ZipFile(path) as packed:
         size = sum(part.file_size for part in packed.infolist())
-    if size > LARGEST_UNPACKED:
-        most = LARGEST_UNPACKED >> 20
+    largest = min(max(SMALL_UNPACKED, TIMES_UNPACKED * path.stat().st_size), LARGEST_UNPACKED)
+    if size > largest:
+        most = largest >> 20
         message = f"the workbook would take {size >> 20:,} MB when unpacked; {most:,} are the most"
         raise LayoutError(str(path), [Problem(message)])
 

@@ -7,7 +7,7 @@ from itertools import groupby
 
 _BETWEEN_WORDS = r"(?<=[a-z0-9])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|[_\-./:]+"
 _CAPITALS = frozenset("id uuid url uri isbn issn".split())  # noqa: SIM905
-_ADDRESS_START = re.compile(r"[a-z][a-z0-9+.-]*://(?:.*[/#])?(?=.)", re.DOTALL)
+_ADDRESS_START = re.compile(r"(?<![a-z0-9+.-])[a-z][a-z0-9+.-]*+://(?:.*[/#])?(?=.)", re.DOTALL)
 
 
 def is_members(path: str) -> bool:

@@ -41,5 +41,5 @@ def _without_equals_sign(rest: str) -> str:
         return (
             "an expression begins without `=`, and fields stand by their names, as in qty * price"
         )
-    lowered = re.sub(r"[A-Z]+(?=\()", lambda name: name[0].lower(), rest)
+    lowered = re.sub(r"(?<![A-Z])[A-Z]++(?=\()", lambda name: name[0].lower(), rest)
     return f"an expression begins without `=`: {lowered}"

@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from ..bounds import LARGEST_RECORD, LARGEST_UNPACKED
+from ..bounds import LARGEST_RECORD
 
 CATALOGUE = "marc"  # the format whose layouts have a notation of their own
 PHOTOS = "photos"
@@ -62,7 +62,7 @@ class TableReading(msgspec.Struct, frozen=True):
     range: str = ""
     fill_merged: bool = False
     hidden_rows: Literal["keep", "drop"] = "keep"
-    largest_unpacked: int = LARGEST_UNPACKED >> 20
+    largest_unpacked: int = 0  # by the size of the file
     total_rows: TotalRowReading = TotalRowReading()
     short_rows: Literal["drop", "blank"] = "drop"
 

@@ -30,7 +30,7 @@ class Finisher:
     def __init__(self, plans: Sequence[ColumnPlan], locale: str) -> None:
         columns = _columns(plans, locale)
         self._rows = [_steps(column) for column in columns]
-        self._totals = [_formatting(column) for column in columns]
+        self._totals = [formatting(column) for column in columns]
         self.active = any(self._rows)
         if self.active:
             self._finish = row_maker([_Remembered(one) if one else None for one in self._rows])
@@ -99,9 +99,9 @@ def _steps(column: Column) -> list[Step]:
     steps: list[Step] = []
     if column.translate is not None:
         steps.append(_translating(column))
-    formatting = _formatting(column)
-    if formatting is not None:
-        steps.append(formatting)
+    pattern = formatting(column)
+    if pattern is not None:
+        steps.append(pattern)
     instead = column.default if column.default is not None else column.null
     if instead:
         steps.append(lambda cell: instead if cell is None else cell)
@@ -123,7 +123,7 @@ def _translating(column: Column) -> Step:
     return translate
 
 
-def _formatting(column: Column) -> Step | None:
+def formatting(column: Column) -> Step | None:
     """A cell by a pattern of UTS #35; what is no value of its kind is left as it is."""
     if column.format is None:
         return None

@@ -16,7 +16,6 @@ from .streamed import StreamedWriter
 
 _MARKUP = re.compile(r"[\\`*_\[\]|~]|^[#>+-]")
 _TAGS = {"&": "&amp;", "<": "&lt;", ">": "&gt;"}
-_OUTER_BLANKS = re.compile(r"^\s+|\s+$")  # which a table would drop
 _LINE_BREAK = re.compile(r"\r\n|[\r\n]")
 
 
@@ -73,12 +72,17 @@ class Markdown(StreamedWriter):
     def _escaped(self, text: str) -> str:
         text = "".join(_TAGS.get(letter, letter) for letter in self.fit(text))
         text = _MARKUP.sub(lambda found: f"\\{found[0]}", text)
-        text = _OUTER_BLANKS.sub(_as_entities, text)
+        inner = text.strip()
+        if len(inner) < len(text):
+            before = len(text) - len(text.lstrip()) if inner else len(text)
+            after = text[before + len(inner) :]
+            text = f"{_as_entities(text[:before])}{inner}{_as_entities(after)}"
         return _LINE_BREAK.sub("<br>", text)
 
 
-def _as_entities(found: re.Match[str]) -> str:
-    return "".join(f"&#{ord(letter)};" for letter in found[0])
+def _as_entities(blanks: str) -> str:
+    """Blanks that a table would drop, so that they stay."""
+    return "".join(f"&#{ord(letter)};" for letter in blanks)
 
 
 def _line(cells: Iterable[str]) -> str:

@@ -6,6 +6,7 @@ standard library's, pages by lxml, Markdown by markdown-it-py.
 
 from __future__ import annotations
 
+import codecs
 import csv
 import io
 import json
@@ -22,6 +23,20 @@ from ..layout.model import SettledLayout
 from ..layout.output_options import Output
 
 Cells = Iterator[list[Any]]
+
+
+class Shown(str):
+    """A value that is shown as another text (``shown``), by a pattern."""
+
+    __slots__ = ("shown",)
+    shown: str
+
+    @classmethod
+    def of(cls, value: str, shown: str) -> Shown:
+        """Both together."""
+        found = cls(value)
+        found.shown = shown
+        return found
 
 
 def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Cells]:
@@ -46,7 +61,14 @@ def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Ce
 
 
 _FURTHER = ("Balance", "Faults", "Long texts")  # sheets beside the table
-_WITH_HEADINGS = ("csv", "tsv", "xlsx", "ods")  # whose headings are read again, as rows
+_WITH_HEADINGS = (
+    "csv",
+    "tsv",
+    "xlsx",
+    "ods",
+    "html",
+    "markdown",
+)  # whose headings are read again, as rows
 
 
 def has_headings(format: str, layout: SettledLayout) -> bool:
@@ -77,6 +99,19 @@ can't be read again by a reader that is not ours, so --verify can't verify such 
             "delimiters of several characters and line ends of other kinds can't be read again by "
             "a reader that is not ours, so --verify can't verify such a file"
         )
+
+
+def ending_of(file: BinaryIO, format: str, layout: SettledLayout) -> str:
+    """What is wrong with the way a file ends; blank where nothing is."""
+    due = {"html": b"</html>", "json": b"]\n", "jsonl": b"\n", "markdown": b"\n"}
+    end = due.get(format, b"")
+    if format in ("csv", "tsv", "fixed-width"):
+        end = layout.output.line_terminator.encode(layout.output.encoding.removesuffix("-sig"))
+        end = end.removeprefix(codecs.BOM_UTF16_LE).removeprefix(codecs.BOM_UTF16_BE)
+    size = file.seek(0, io.SEEK_END)
+    file.seek(max(0, size - len(end)))
+    last = file.read()
+    return "" if not size or last == end else f"the file ends with {last!r}, and not as it should"
 
 
 # ---- texts -----------------------------------------------------------------------------------
@@ -163,29 +198,51 @@ def _ods(file: BinaryIO, layout: SettledLayout) -> Cells:
 
 
 def _json(file: BinaryIO, layout: SettledLayout) -> Cells:
-    for record in json.load(file, parse_float=Decimal):
-        yield [record.get(heading) for heading in layout.headings]
+    for record in json.load(file, parse_float=Decimal, object_pairs_hook=_members):
+        yield _cells(record, layout)
 
 
 def _json_lines(file: BinaryIO, layout: SettledLayout) -> Cells:
     for line in file:
-        record = json.loads(line, parse_float=Decimal)
-        yield [record.get(heading) for heading in layout.headings]
+        record = json.loads(line, parse_float=Decimal, object_pairs_hook=_members)
+        yield _cells(record, layout)
+
+
+def _members(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """The members of an object, of which none may come twice. Raises ValueError."""
+    members = dict(pairs)
+    if len(members) < len(pairs):
+        raise ValueError("a member comes twice")
+    return members
+
+
+def _cells(record: dict[str, Any], layout: SettledLayout) -> list[Any]:
+    """The cells of a row in their order, and what else there is. Raises ValueError."""
+    missing = [heading for heading in layout.headings if heading not in record]
+    if missing:
+        raise ValueError(f"there is no member {missing[0]!r}")
+    return [*(record.pop(heading) for heading in layout.headings), *record.values()]
 
 
 def _page(file: BinaryIO, layout: SettledLayout) -> Cells:
     from lxml import html
 
     tree: Any = html.parse(file, html.HTMLParser(encoding="utf-8", huge_tree=True), base_url="")
+    for row in tree.iterfind(".//thead/tr"):
+        heads = ((cell.find("button"), cell) for cell in row.iterfind("th"))
+        yield [(cell if button is None else button).text_content() for button, cell in heads]
     for row in tree.iterfind(".//tbody/tr"):
-        yield [cell.get("data-value", cell.text_content()) for cell in row.iterfind("td")]
+        yield [
+            cell.text_content() if value is None else Shown.of(value, cell.text_content())
+            for cell in row.iterfind("td")
+            for value in [cell.get("data-value")]
+        ]
 
 
 def _markdown(file: BinaryIO, layout: SettledLayout) -> Cells:
     from markdown_it import MarkdownIt
 
     tokens = MarkdownIt("commonmark", {"html": True}).enable("table").parse(file.read().decode())
-    skipped = len(layout.header_rows) - 1
     row: list[Any] | None = None
     for token in tokens:
         if token.type == "tr_open":
@@ -194,6 +251,5 @@ def _markdown(file: BinaryIO, layout: SettledLayout) -> Cells:
             parts = token.children or []
             row.append("".join("\n" if p.type == "html_inline" else p.content for p in parts))
         elif token.type == "tr_close" and row is not None:
-            if skipped < 0:
-                yield row
-            row, skipped = None, skipped - 1
+            yield row
+            row = None

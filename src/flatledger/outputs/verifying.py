@@ -18,13 +18,14 @@ from ..values.formulas import without_guard
 from ..values.functions import text_of
 from ..values.literals import Interval, iso_duration
 from ..values.numbers import EXACT, read_decimal
-from .cell_values import LONGEST, too_long
+from .cell_values import DIGITS, LONGEST, too_long
 from .digits import Digits
-from .finishing import Finisher
+from .finishing import Finisher, formatting
 from .form_workbook import without_pattern
-from .read_back import has_headings, rows_of
+from .read_back import Shown, ending_of, has_headings, rows_of
 
 _WORKBOOKS = ("xlsx", "ods")
+_GUARDED = ("csv", "tsv")
 _LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
 _MILLISECOND = dt.timedelta(milliseconds=1)
 
@@ -50,9 +51,11 @@ class Verifier:
         texts = not (sheets or typed)
         digits = Digits(() if typed else self._plans, sheets=sheets)
         unsure = [place for place, one in enumerate(self._columns) if texts and _is_unsure(one)]
-        check = _Check(self._layout, self._columns, digits, unsure, texts, format in _LOSSY)
+        unsure = [] if format == "html" else unsure  # which has the values beside
+        check = _Check(self._layout, self._columns, digits, unsure, format)
         reader = ""
         try:
+            check.end(ending_of(file, format, self._layout))
             reader, rows = rows_of(file, format, self._layout)
             if has_headings(format, self._layout):
                 check.headings(list(islice(rows, len(self._layout.header_rows))))
@@ -98,13 +101,16 @@ class _Check:
         columns: list[Column],
         digits: Digits,
         unsure: list[int],
-        texts: bool,
-        lossy: bool,
+        format: str,
     ) -> None:
         self.rows = 0
         self._output, self._header = layout.output, layout.header_rows
         self._columns, self._digits, self._unsure = columns, digits, set(unsure)
-        self._texts, self._lossy = texts, lossy
+        self._json, self._sheets = format.startswith("json"), format in _WORKBOOKS
+        self._texts, self._lossy = not (self._json or self._sheets), format in _LOSSY
+        self._guards = format in _GUARDED and layout.output.formula_guard
+        self._patterns = [formatting(column) for column in columns]
+        self._ragged = self._sheets or format == "fixed-width"  # blanks at the end of a row
         self._first: dict[int, str] = {}
         self._sums = [[Decimal(0), Decimal(0)] for _ in columns]
         self._lost = ""
@@ -126,6 +132,7 @@ class _Check:
                 self._lost = f"row {number:,} {side}"
             return
         self.rows += 1
+        self._look_beyond(number, expected, got)
         for place, value in enumerate(expected):
             if place in self._unsure:
                 continue
@@ -138,6 +145,23 @@ class _Check:
                     f"the first row that differs is {number:,}: {written} was written, "
                     f"{shown} is read"
                 )
+
+    def end(self, wrong: str) -> None:
+        """Take in what is wrong with how the file ends; blank where nothing is."""
+        self._lost = self._lost or wrong
+
+    def _look_beyond(self, number: int, expected: Row, got: list[Any]) -> None:
+        """Whether a row has other cells than it should; of JSON the depth of a total row follows
+        them."""
+        more = got[len(expected) :]
+        due = [expected.depth] if self._json and isinstance(expected, TotalRow) else []
+        if self._ragged:
+            more = [cell for cell in more if cell not in (None, "")]
+        if more != due:
+            what = f"has {shown_cells(more)} after its cells" if more else "lacks `@total`"
+            self._lost = self._lost or f"row {number:,} {what}"
+        elif len(got) < len(expected) and not self._ragged:
+            self._lost = self._lost or f"row {number:,} has {len(got):,} cells only"
 
     def _add(self, place: int, value: Any, cell: Any) -> None:
         if isinstance(value, int | Decimal) and not isinstance(value, bool):
@@ -154,7 +178,11 @@ class _Check:
         return Decimal(cell) if isinstance(cell, int | Decimal) else None
 
     def _same(self, place: int, value: Any, cell: Any, row: Row) -> bool:
-        column = self._columns[place]
+        column, pattern = self._columns[place], self._patterns[place]
+        if isinstance(cell, Shown) and pattern is not None:
+            shown = pattern(value)
+            if shown is not None and self._replaced(text_of(shown)) != cell.shown:
+                return False
         if value is None:
             nothing = {"", None, column.default, column.null}
             if not isinstance(row, TotalRow):
@@ -164,16 +192,24 @@ class _Check:
             return cell is value or (self._texts and cell == str(value).lower())
         if isinstance(value, int | Decimal):
             number = self._number(cell)
+            if isinstance(cell, str) and not self._texts and not self._is_long(value):
+                return False
             return number in (value, self._digits.shown(place, value, row))
         if isinstance(value, dt.date | dt.time | Interval):
             return _same_moment(value, cell)
         return self._same_text(text_of(value), cell, column)
 
+    def _is_long(self, value: int | Decimal) -> bool:
+        """Whether a sheet holds a number as a text, since it has more digits than its numbers."""
+        return self._sheets and len(Decimal(value).normalize(EXACT).as_tuple().digits) > DIGITS
+
     def _same_text(self, text: str, cell: Any, column: Column) -> bool:
         if cell is None:
             return text == ""
-        got = cell if isinstance(cell, str) else text_of(cell)
-        if got == text or without_guard(got) == text:
+        if not isinstance(cell, str):
+            return column.default == text and self._number(cell) == read_decimal(text) is not None
+        got = cell
+        if got == text or self._unguarded(got) == text:
             return True
         if column.default == text and self._number(cell) == read_decimal(text) is not None:
             return True
@@ -183,7 +219,10 @@ class _Check:
         cut = self._output.too_long == "cut" and column.width is not None
         if cut and plain[: column.width].strip() == got:
             return True
-        return plain in (self._replaced(got), self._replaced(without_guard(got)))
+        return plain in (self._replaced(got), self._replaced(self._unguarded(got)))
+
+    def _unguarded(self, text: str) -> str:
+        return without_guard(text) if self._guards else text
 
     def _replaced(self, text: str) -> str:
         """A text without what an output has put otherwise, and counted."""
@@ -205,6 +244,11 @@ class _Check:
             sums = "{:f} was written and {:f} is read; ".format(*plain) if written != read else ""
             found.append(f"{self._columns[place].title}: {sums}{first}")
         return [*found, *([self._lost] if self._lost else [])]
+
+
+def shown_cells(cells: list[Any]) -> str:
+    """Some cells in a message."""
+    return ", ".join(repr(cell)[:40] for cell in cells[:3])
 
 
 def _fit(letter: str) -> str:

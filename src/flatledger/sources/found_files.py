@@ -6,20 +6,17 @@ import fnmatch
 import glob
 import io
 import os
-import zipfile
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from os import PathLike, fspath
 from pathlib import Path, PurePath, PurePosixPath
-from typing import Any, NamedTuple, cast
+from typing import Any, NamedTuple
 
 from ..errors import SourceError
 from .packing import ZIP_DAMAGES
 from .reading import Bytes, is_pipe, name_of, open_bytes
+from .zip_files import Member, is_zip, names_in
 
-_ZIP = b"PK\x03\x04"
-_ZIPS = (_ZIP, b"PK\x05\x06")  # with files in it, and with none
-_OF_WORKBOOKS = {"[Content_Types].xml", "mimetype", "META-INF/manifest.xml"}
-_WORKBOOKS = (".xlsx", ".xlsm", ".ods")
 _PATTERN = "*?["
 _BELOW = "**"
 _SHOWN = 5
@@ -41,37 +38,12 @@ class SourceFile(NamedTuple):
         if not self.member:
             return open_bytes(self.path)
         try:
-            packed = io.BufferedReader(_Member(self.path, self.member))
+            packed = io.BufferedReader(Member(self.path, self.member))
             return Bytes(self.name, packed, own=True)
         except OSError as error:
             raise SourceError(f"{self.path} can't be read: {error.strerror or error}") from None
         except ZIP_DAMAGES as error:
             raise SourceError(f"{self.name} can't be read: {error}") from None
-
-
-class _Member(io.RawIOBase):
-    """A file in a ZIP file, as it is unpacked."""
-
-    def __init__(self, path: Path, member: str) -> None:
-        self._zip = zipfile.ZipFile(path)
-        try:
-            self._file: Any = self._zip.open(member)
-        except BaseException:
-            self._zip.close()
-            raise
-
-    def readable(self) -> bool:
-        return True
-
-    def readinto(self, buffer: Any) -> int:
-        """Unpack some bytes. Raises zipfile.BadZipFile where they are damaged."""
-        return cast(int, self._file.readinto(buffer))
-
-    def close(self) -> None:
-        if not self.closed:
-            self._file.close()
-            self._zip.close()
-        super().close()
 
 
 def files_of(source: Any) -> list[SourceFile] | None:
@@ -160,10 +132,10 @@ def _files_at(name: str) -> list[SourceFile] | None:
     if os.path.isdir(name):
         return _in_folder(Path(name))
     if os.path.exists(name):
-        return _in_zip(Path(name), "*") if _is_zip(name) else None
+        return _in_zip(Path(name), "*") if is_zip(name) else None
     if "\0" in name:
         return None
-    holder = next((one for one in Path(name).parents if _is_zip(str(one))), None)
+    holder = next((one for one in Path(name).parents if is_zip(str(one))), None)
     if holder is not None:
         return _in_zip(holder, PurePosixPath(Path(name).relative_to(holder)).as_posix())
     if not any(letter in name for letter in _PATTERN):
@@ -228,13 +200,12 @@ def _in_folder(folder: Path) -> list[SourceFile]:
 def _in_zip(path: Path, pattern: str) -> list[SourceFile]:
     """The files in a ZIP file whose names are like a pattern; folders and hidden ones are none."""
     try:
-        with zipfile.ZipFile(path) as packed:
-            names = [one.filename for one in packed.infolist() if not one.is_dir()]
+        names = names_in(path)
     except ZIP_DAMAGES as error:
         raise SourceError(f"{path}: the ZIP file is damaged or cut off: {error}") from None
     shown = [one for one in names if not any(map(_is_hidden, one.split("/")))]
     found = [one for one in shown if fnmatch.fnmatchcase(one, pattern)]
-    twice = next((one for one in found if found.count(one) > 1), None)
+    twice = next((one for one, count in Counter(found).items() if count > 1), None)
     if twice is not None:
         raise SourceError(f"{path} has two files called {twice}; pack it anew, with each once")
     if not found:
@@ -245,22 +216,6 @@ def _in_zip(path: Path, pattern: str) -> list[SourceFile]:
 
 def _is_hidden(name: str) -> bool:
     return name.startswith(".") and name not in (".", "..")
-
-
-def _is_zip(name: str) -> bool:
-    """Whether a file holds packed files, and is no workbook. A pipe is not looked into."""
-    if not os.path.isfile(name) or name.lower().endswith(_WORKBOOKS):
-        return False
-    try:
-        with open(name, "rb") as file:
-            if not file.read(len(_ZIP)).startswith(_ZIPS):
-                return False
-        with zipfile.ZipFile(name) as packed:
-            return _OF_WORKBOOKS.isdisjoint(packed.namelist())
-    except OSError:
-        return False
-    except ZIP_DAMAGES:  # which a workbook may be as well
-        return name.lower().endswith(".zip")
 
 
 def _each_once(files: list[SourceFile]) -> list[SourceFile]:

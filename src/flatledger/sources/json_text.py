@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from ..bounds import DEEPEST_JSON, LARGEST_RECORD
+from ..bounds import DEEPEST_JSON, LARGEST_RECORD, TIMES_MADE
 from .json_look import BROKEN, SHORT, WHOLE, is_broken, is_lined, look
 from .json_window import LINE_END, Window
 
@@ -26,6 +26,8 @@ _AFTER_KEY = (re.compile(rb"[ \t\r\n]*+"), b":")
 _QUOTE, _BACKSLASH = b'"\\'
 _OPENING = b"{["
 _LEAST_CHECKED = 64
+_SMALL = 1 << 20  # bytes of a value, of which not too much can be made
+_MADE_OF = {b"{": 64, b"[": 56, b",": 40, b":": 72}  # bytes that each stands for in memory
 _CHECKED = 1 << 16  # bytes of a value after which it is looked at whether it can still be one
 
 
@@ -59,9 +61,19 @@ class JsonText(Window):
             state, broken = look(text)
             self._fails_at(start + broken if state == BROKEN else end)
             return None
+        if len(text) > _SMALL:
+            self._check_made(text)
         self._trusted = min(_CHECKED, self._trusted + len(text))
         self.at = end
         return text
+
+    def _check_made(self, text: bytes) -> None:
+        """Raise SourceError where more would be made of a value than of the largest record."""
+        made = len(text) + sum(text.count(mark) * size for mark, size in _MADE_OF.items())
+        most = TIMES_MADE * self._largest
+        if made > most:
+            most_mb = f"{most >> 20:,} are the most"
+            raise self.too_large(f"a record of which {made >> 20:,} MB would be made; {most_mb}")
 
     def skip_value(self) -> bool:
         """Pass over the value that begins here, without holding it; false where it has no end."""

@@ -45,15 +45,18 @@ class Window:
     def fill(self) -> bool:
         """Read on; false at the end."""
         if len(self.buffer) - self.at > self._largest:
-            raise SourceError(
-                f"{self._name}, line {self.line(self.at):,}: a record of more than "
-                f"{self._largest >> 20:,} MB. If records lie within it, say where (`source: "
-                "{records: …}`, --records); if it is one, say how many MB it may have (`source: "
-                "{largest-record: …}`, --largest-record)"
-            )
+            raise self.too_large(f"a record of more than {self._largest >> 20:,} MB")
         chunk = next((chunk for chunk in self._chunks if chunk), b"")
         self.buffer += chunk
         return bool(chunk)
+
+    def too_large(self, what: str) -> SourceError:
+        """What to say of a record that goes beyond what is held of one."""
+        return SourceError(
+            f"{self._name}, line {self.line(self.at):,}: {what}. If records lie within it, say "
+            "where (`source: {records: …}`, --records); if it is one, say how many MB it may have "
+            "(`source: {largest-record: …}`, --largest-record)"
+        )
 
     def drop(self) -> None:
         """Let go of what is behind, if it is much. Places in the buffer are others after that."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import posixpath
 import re
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import suppress
 from functools import cached_property
@@ -12,14 +13,18 @@ from typing import Any
 
 from lxml import etree
 
-from ..bounds import MOST_SPARSE
+from ..bounds import MOST_SPARSE, SMALL_UNPACKED, SPARSE_TIMES
 from ..errors import SourceError
 from .workbook_parts import MOST_ROWS, Corner, Marks, Parts, column_of, place_of
 
 _FAR_DOWN = re.compile(rb' r="([0-9]{4,9})"')
 _FAR_RIGHT = re.compile(rb' r="([A-Z]{2,3})[0-9]')
+_SHARED, _SHARED_END = b't="s"', b"</si>"
+_SHARED_CELL = re.compile(rb't="s"[^<>]*+>\s*+<(?:\w++:)?v>([0-9]{1,9})<')
 _ERROR, _HIDDEN = b't="e"', b'hidden="'
-_ODD = re.compile(rb"v>\s|\s</(?:\w+:)?v>|<(?:\w+:)?f\b[^>]*(?:/>|>[^<]*</(?:\w+:)?f>)\s*</")
+_ODD = re.compile(
+    rb"v>\s|\s</(?:\w++:)?v>|<(?:\w++:)?f\b[^<>]*+(?:(?<=/)>|>[^<]*+</(?:\w++:)?f>)\s*+</"
+)
 _LINK = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
 _DOCUMENT, _SHEET, _TABLE = "/officeDocument", "/worksheet", "/table"
 
@@ -80,6 +85,7 @@ class OfficeParts(Parts):
         self.check_sizes({*self._parts.values()})
         data = self.read(self._parts[sheet])
         self._check_reach(data)
+        self._check_shared(data)
         odd = _ERROR in data or _ODD.search(data) is not None
         if not odd and not (hidden and _HIDDEN in data):
             return Marks()
@@ -88,11 +94,20 @@ class OfficeParts(Parts):
     def _check_reach(self, data: bytes) -> None:
         letters = {*_FAR_RIGHT.findall(data)}
         columns = max((column_of(one.decode()) + 1 for one in letters), default=26)
-        if columns * MOST_ROWS <= MOST_SPARSE:
+        cells = data.count(b"<c ") + data.count(b":c ")
+        if columns * MOST_ROWS > MOST_SPARSE and columns * MOST_ROWS > SPARSE_TIMES * cells:
+            rows = max(map(int, _FAR_DOWN.findall(data)), default=999)
+            self.refuse_sparse(rows, columns, cells)
+
+    def _check_shared(self, data: bytes) -> None:
+        """A text that several cells share is made for each of them."""
+        part = next((one for one in self.names if one.endswith("/sharedStrings.xml")), None)
+        texts = [len(one) for one in self.read(part).split(_SHARED_END)] if part else [0]
+        if max(texts) * data.count(_SHARED) <= SMALL_UNPACKED:
             return
-        rows = max(map(int, _FAR_DOWN.findall(data)), default=999)
-        if rows * columns > MOST_SPARSE:
-            self.refuse_sparse(rows, columns, data.count(b"<c ") + data.count(b":c "))
+        counts = Counter(map(int, _SHARED_CELL.findall(data)))
+        made = sum(texts[at] * count for at, count in counts.items() if at < len(texts))
+        self.check_made(made, "in the texts of its cells")
 
 
 def _marks(data: bytes) -> Marks:

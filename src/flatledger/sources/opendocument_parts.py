@@ -23,6 +23,7 @@ _NUMBER = "{urn:oasis:names:tc:opendocument:xmlns:datastyle:1.0}"
 _CALC = "{urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0}"
 _SPAN = re.compile(r"PT([0-9]{1,7})H[0-9]{1,2}M[0-9]{1,2}(?:\.[0-9]{1,9})?S")
 _DAY = 24  # hours: a time of so many is a duration, and no time of day
+_MOST_CELLS = 1 << 34  # of a sheet: no count is larger
 _MOST_ALIKE = 1_000  # cells with one error beside each other
 _AREAS = {"named-range": "cell-range-address", "database-range": "target-range-address"}
 
@@ -77,6 +78,8 @@ class OpenDocumentParts(Parts):
                 if cell.get(f"{_OFFICE}value-type") is not None:
                     found.look_at(cell, repeated)
         self.refuse_sparse(found.rows, found.columns, found.cells)
+        blanks = (_number(one.get(f"{_TEXT}c")) for one in table.iter(f"{_TEXT}s"))
+        self.check_made(found.repeated + sum(blanks), "in the texts of its cells")
         return found.marks()
 
     def without_blanks(self) -> bytes:
@@ -112,6 +115,7 @@ class _Found:
 
     def __init__(self, durations: set[str]) -> None:
         self.rows = self.columns = self.cells = 0
+        self.repeated = 0  # letters of cells that stand several times
         self.hidden: set[int] = set()
         self._durations = durations
         self._errors: dict[Corner, str] = {}
@@ -123,6 +127,8 @@ class _Found:
         self.rows = cell.row + repeated
         self.columns = max(self.columns, cell.column + cell.times)
         self.cells += 1
+        if (times := cell.times * repeated) > 1:
+            self.repeated += times * sum(map(len, cell.element.itertext()))
         corner = cell.row, cell.column
         if cell.get(f"{_CALC}value-type") == "error":
             text = _text_of(cell.element)
@@ -132,8 +138,8 @@ class _Found:
             self._texts[corner] = duration
         elif next(cell.element.iter(f"{_TEXT}tab"), None) is not None:
             self._texts[corner] = _text_of(cell.element)
-        down = int(cell.get(f"{_TABLE}number-rows-spanned") or 1)
-        right = int(cell.get(f"{_TABLE}number-columns-spanned") or 1)
+        down = _number(cell.get(f"{_TABLE}number-rows-spanned"))
+        right = _number(cell.get(f"{_TABLE}number-columns-spanned"))
         if down > 1 or right > 1:
             self._merged.append((corner, (cell.row + down - 1, cell.column + right - 1)))
 
@@ -149,11 +155,16 @@ class _Found:
         return Marks(frozenset(self.hidden), self._errors, self._texts, tuple(self._merged))
 
 
+def _number(text: str | None) -> int:
+    """A count that is said; 1 where none is, and no more than there can be of anything."""
+    return min(int((text or "1")[:12]), _MOST_CELLS)
+
+
 def _rows(table: Any) -> Iterator[tuple[int, int, Any]]:
     """The rows of a table: which it is, how many times it stands there, and its element."""
     at = 0
     for row in table.iter(f"{_TABLE}table-row"):
-        repeated = int(row.get(f"{_TABLE}number-rows-repeated", "1"))
+        repeated = _number(row.get(f"{_TABLE}number-rows-repeated"))
         yield at, repeated, row
         at += repeated
 
@@ -161,7 +172,7 @@ def _rows(table: Any) -> Iterator[tuple[int, int, Any]]:
 def _cells(row: int, element: Any) -> Iterator[_Cell]:
     place = 0
     for one in element:
-        times = int(one.get(f"{_TABLE}number-columns-repeated", "1"))
+        times = _number(one.get(f"{_TABLE}number-columns-repeated"))
         yield _Cell(row, place, times, one)
         place += times
 
@@ -175,7 +186,7 @@ def _pieces(element: Any) -> Iterator[str]:
     yield element.text or ""
     for child in element:
         if child.tag == f"{_TEXT}s":
-            yield " " * int(child.get(f"{_TEXT}c", "1"))
+            yield " " * _number(child.get(f"{_TEXT}c"))
         elif child.tag == f"{_TEXT}tab":
             yield "\t"
         else:

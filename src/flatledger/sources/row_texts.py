@@ -14,6 +14,8 @@ from collections.abc import Callable, Iterator, Sequence
 from itertools import chain
 from typing import Any, NamedTuple
 
+from ..bounds import MOST_SOURCE_COLUMNS
+from ..errors import SourceError
 from .dialects import Dialect
 from .row_by_row import RowByRow
 from .text_encodings import pieces
@@ -21,6 +23,7 @@ from .text_encodings import pieces
 NEVER_ENDS = "a quote opens here that does not end before the next delimiter or line break"
 TOO_MUCH = "text stands between a closing quote and the next delimiter"
 _STAND_INS = "\ue000\ue001\ue002\ue003\uf8f0\uf8f1\uf8f2\uf8f3\x1c\x1d\x02\x03"
+_LONG_ROW = 1 << 20  # characters that are no row yet, after which its cells are counted
 csv.field_size_limit((1 << 31) - 1)  # how large a record may be is bounded here
 
 
@@ -94,17 +97,37 @@ class RowTexts:
             held += text or ""
             if len(held) < wanted and not final:
                 continue
-            never = final or len(held) > self._largest  # a quote that has not ended by now
-            cut = len(held) if never else self._cut(held)
+            if len(held) > _LONG_ROW:
+                self._check_cells(held)
+            endless = len(held) > self._largest  # a quote that has not ended by now
+            never = final or endless
+            cut = self._first_line(held) if endless else len(held) if final else self._cut(held)
             block, rest = self._block(held[:cut], never)
             if block is not None:
                 yield block
             if never:
+                rest += held[cut:]
                 texts = chain(pieces(rest), texts)
                 held, wanted, final = "", 0, final and not rest
             else:
                 held = rest + held[cut:]
                 wanted = 2 * len(held)
+
+    def _first_line(self, text: str) -> int:
+        """Where the first line of a text ends, at which a quote opens that does not end."""
+        mark = self._dialect.line_terminator or "\n"
+        found = text.find(mark)
+        return found + len(mark) if found >= 0 else len(text)
+
+    def _check_cells(self, text: str) -> None:
+        """Raise SourceError where a line has more cells than a table may have columns."""
+        end = text.find("\n")
+        cells = text.count(self._dialect.delimiter, 0, end if end >= 0 else len(text)) + 1
+        if cells > MOST_SOURCE_COLUMNS:
+            raise SourceError(
+                f"line {self._line:,} has {cells:,} cells or more, and {MOST_SOURCE_COLUMNS:,} are "
+                "the most; is it delimited text, with this delimiter?"
+            )
 
     def _cut(self, text: str) -> int:
         """Where the last line ends that a row may end with: not within an odd quote, as a rule."""

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence, Set
 from functools import partial
 from itertools import chain, starmap
 from operator import itemgetter
@@ -12,9 +11,11 @@ from typing import Any, NamedTuple
 
 import msgspec
 
+from ..bounds import MOST_SOURCE_COLUMNS
 from ..errors import SourceError
 from ..layout.source_options import TableReading
 from ..run.protocols import Account, Batch, Origin
+from ..values.cleaning import on_one_line
 from ..values.faults import Fault, shown
 from ..values.formulas import without_guard
 from .json_values import LOOK_AHEAD
@@ -23,7 +24,6 @@ from .reader import BaseReader
 from .row_texts import RowBlock
 from .total_rows import LabelWatch, TotalRowsDropped
 
-_LINE_BREAK = re.compile(r"\s*[\r\n]\s*")
 Maker = Callable[[list[Sequence[Any]]], list[Any]]
 
 
@@ -49,11 +49,16 @@ def headings_of(rows: Sequence[Sequence[str]], joiner: str) -> Headings:
 'column_3 has no heading'], double=['No'])
     """
     width = max(map(len, rows), default=0)
+    if width > MOST_SOURCE_COLUMNS:
+        raise SourceError(
+            f"the row of headings has {width:,} cells, and {MOST_SOURCE_COLUMNS:,} are the most; "
+            "is this a table, with this delimiter?"
+        )
     parts: list[list[str]] = [[] for _ in range(width)]
     for number, row in enumerate(rows, 1):
         above = ""
         for place in range(width):
-            cell = _LINE_BREAK.sub(" ", row[place].strip()) if place < len(row) else ""
+            cell = on_one_line(row[place].strip()) if place < len(row) else ""
             above = cell or above
             part = above if number < len(rows) else cell
             if part:
@@ -61,21 +66,23 @@ def headings_of(rows: Sequence[Sequence[str]], joiner: str) -> Headings:
     names, notes = list[str](), list[str]()
     plain = [joiner.join(part) for part in parts]
     met: Counter[str] = Counter()
+    taken = {*plain}
     for place, name in enumerate(plain, 1):
         met[name] += 1
         own = name
         if not name:
-            own = _free(f"column_{place}", plain, names)
+            own = _free(f"column_{place}", taken)
             notes.append(f"{own} has no heading")
         elif met[name] > 1:
-            own = _free(f"{name}_{met[name]}", plain, names)
+            own = _free(f"{name}_{met[name]}", taken)
             notes.append(f"{own} is the {_ordinal(met[name])} column headed {name}")
         names.append(own)
+        taken.add(own)
     return Headings(names, notes, [name for name, count in met.items() if name and count > 1])
 
 
-def _free(name: str, *taken: Sequence[str]) -> str:
-    while any(name in names for names in taken):
+def _free(name: str, taken: Set[str]) -> str:
+    while name in taken:
         name += "_"
     return name
 

@@ -14,7 +14,7 @@ from zlib import error as ZlibError  # noqa: N812 (an exception)
 
 from lxml import etree
 
-from ..bounds import MOST_SPARSE
+from ..bounds import LARGEST_UNPACKED, MOST_SPARSE, SMALL_UNPACKED, SPARSE_TIMES, TIMES_UNPACKED
 from ..errors import SourceError
 
 Area = tuple[int, int, int, int]  # first row, first column, and those after the last; from 0
@@ -77,25 +77,28 @@ class Parts:
     """The parts of a packed workbook. Raises SourceError where they are damaged, or too large."""
 
     def __init__(self, packed: bytes, name: str, largest: int) -> None:
+        """``largest`` are the bytes that are made of it at the most; 0: by its size."""
         self.name = name
+        usual = max(SMALL_UNPACKED, TIMES_UNPACKED * len(packed))
+        self._largest = largest or min(usual, LARGEST_UNPACKED)
         try:
             self._zip = ZipFile(io.BytesIO(packed))
         except _DAMAGED as error:
             raise self.damaged(error) from None
         self.names = set(self._zip.namelist())
-        self._check(largest)
+        self.check_made(sum(part.file_size for part in self._zip.infolist()), "when unpacked")
 
     def damaged(self, error: Exception) -> SourceError:
         """What to say of a workbook that can't be read."""
         return SourceError(f"{self.name}: this workbook is damaged ({error})")
 
-    def _check(self, largest: int) -> None:
-        """No more is unpacked than may be. What a part's size is said to be holds when it is read:
-        a part of another size is damaged."""
-        if sum(part.file_size for part in self._zip.infolist()) > largest:
+    def check_made(self, size: int, what: str) -> None:
+        """Raise SourceError where more would be made of the workbook than may be. What a part's
+        size is said to be holds when it is read: a part of another size is damaged."""
+        if size > self._largest:
             raise SourceError(
-                f"{self.name} has more than {largest >> 20:,} MB when it is unpacked; "
-                "`largest-unpacked` under `source` allows more"
+                f"{self.name} has {size >> 20:,} MB {what}, and {self._largest >> 20:,} are the "
+                "most; `largest-unpacked` under `source` says how many it may have"
             )
 
     def check_sizes(self, without: set[str]) -> None:
@@ -121,7 +124,7 @@ class Parts:
 
     def refuse_sparse(self, rows: int, columns: int, cells: int) -> None:
         """Raise SourceError where a sheet would take too much memory for the few cells it holds."""
-        if rows * columns > MOST_SPARSE and rows * columns > 20 * cells:
+        if rows * columns > MOST_SPARSE and rows * columns > SPARSE_TIMES * cells:
             raise SourceError(
                 f"{self.name}: a sheet reaches to row {rows:,} and column {columns:,}, and holds "
                 f"{cells:,} cells; remove what stands far off and save it again"

@@ -21,7 +21,9 @@ _PLACE = re.compile(r"(?:,? line \d+)*(?:, column \d+)?$")
 _SHOWN = 12
 _MOST_NOTED = 1_000
 _HTML = re.compile(rb"\s*<(?:!doctype\s+)?html\b", re.IGNORECASE)
-_OUTERMOST = re.compile(rb"\s*(?:<\?.*?\?>\s*|<!--.*?-->\s*)*<[^!?\s]", re.DOTALL)
+_OUTERMOST = re.compile(
+    rb"\s*+(?:<\?(?:[^?]|\?(?!>))*+\?>\s*+|<!--(?:[^-]|-(?!->))*+-->\s*+)*+<[^!?\s]"
+)
 
 
 class SeveralNamesError(SourceError):
@@ -98,7 +100,17 @@ class RecordElements:
         known = ", ".join(list(self._met)[:_SHOWN])
         others = f"; there are {known}" if known else ""
         missed = sorted(self._wanted - self._found.keys())
-        return [f"{self.name} has no element `{name}`{others}" for name in missed]
+        told = [f"{self.name} has no element `{name}`{others}" for name in missed]
+        return [*told, *self._document_type()]
+
+    def _document_type(self) -> list[str]:
+        """That a document type which stands elsewhere is not read."""
+        if self._root is None or not (place := self._root.getroottree().docinfo.system_url):
+            return []
+        return [
+            f"{self.name} names a document type, {place}, which is not read: what it says of "
+            "values that are left out is not known"
+        ]
 
     def manner(self) -> str:
         """How it is read, in words."""

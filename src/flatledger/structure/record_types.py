@@ -53,6 +53,7 @@ class Field:
     only: type | None = None
     below: str = ""
     guard: str = ""
+    taken: set[str] = field(default_factory=set)  # attributes of the children
 
     @property
     def holds_structs(self) -> bool:
@@ -61,10 +62,10 @@ class Field:
 
     def child(self, name: str) -> Field:
         if name not in self.children:
-            taken = {child.attribute for child in self.children.values()}
             attribute = "f_" + re.sub(r"[^A-Za-z0-9_]", "_", name)
-            while attribute in taken:
-                attribute += "_"
+            while attribute in self.taken:
+                attribute += f"_{len(self.children)}"
+            self.taken.add(attribute)
             self.children[name] = Field((*self.names, name), attribute)
         return self.children[name]
 

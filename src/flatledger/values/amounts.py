@@ -9,6 +9,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import NamedTuple
 
+from ..bounds import MOST_DIGITS
 from .factors import Factor, scaled
 from .numbers import ValueFaultError, plain
 
@@ -20,8 +21,9 @@ _SHARES = {"%": -2, "‰": -3}
 _ABOUT = {"ca", "c", "circa", "approx", "about", "abt", "around", "etwa", "rund", "env", "environ"}
 _WORD = r"[^\W\d_][^\s()%‰\d/]*"
 _AFTER = re.compile(rf"\s*((?!per\b){_WORD}|[°µ]\S+)?\s*((?:/|per\b)\s*{_WORD})?")
-_BEFORE = re.compile(rf"({_WORD})[\s(−–-]*$")
-_JOINED = re.compile(r"([^\W\d_]+)[−–-]?$")
+_WHITE = "".join(chr(number) for number in range(0x3001) if chr(number).isspace())
+_LETTERS = re.compile(r"[^\W\d_]+")
+_PARTS_WORDS = re.compile(r"[\s()%‰\d/]")
 _CASE_COUNTS = re.compile(r"[mM](?:W|V|A|Hz|J|N|Pa|Wh|VA|Ω|B|b|bit)")  # milli or mega
 
 
@@ -77,6 +79,8 @@ Amount(number=5, unit='kg'), Decimal('0.07'))
         else:
             self._stop_within_word(before)
         digits = self._groups.sub("", digits).replace(self._mark, ".")
+        if len(digits) > MOST_DIGITS:
+            raise ValueFaultError(f"has {len(digits):,} digits; {MOST_DIGITS:,} are the most")
         number: int | Decimal = Decimal(digits)
         number = number if "." in digits else int(number)
         share = sum(_SHARES.get(letter, 0) for letter in before + after)
@@ -99,8 +103,9 @@ Amount(number=5, unit='kg'), Decimal('0.07'))
 
     def _stop_within_word(self, before: str) -> None:
         """A number right after letters is one only where these are a currency's: `EUR5`."""
-        word = _JOINED.search(before)
-        if word and word[1].casefold() not in self._currencies:
+        end = before[:-1] if before[-1:] in (*_MINUS,) else before
+        *_, word = ("", *_LETTERS.findall(end))
+        if word and end.endswith(word) and word.casefold() not in self._currencies:
             raise ValueFaultError("has its number within a word")
 
     def unit_around(self, before: str, after: str) -> str:
@@ -109,8 +114,7 @@ Amount(number=5, unit='kg'), Decimal('0.07'))
         unit = (following[1] or "") if following else ""
         per = " ".join((following[2] or "").replace("/", "per ").split()) if following else ""
         signs = [sign for sign in before + after if unicodedata.category(sign) == "Sc"]
-        word = _BEFORE.search(before)
-        ahead = word[1].rstrip(f".:{_MINUS}") if word else ""
+        ahead = _word_before(before)
         if ahead.casefold() in _ABOUT:
             ahead = ""
         known = [one for one in (unit, ahead) if one.casefold() in self._currencies]
@@ -139,6 +143,13 @@ Amount(number=5, unit='kg'), Decimal('0.07'))
         """
         name = name.rstrip(".,;:")
         return self._currencies.get(name.casefold(), name)
+
+
+def _word_before(before: str) -> str:
+    """The word right before a number, without the marks at its end."""
+    *_, last = _PARTS_WORDS.split(before.rstrip(f"{_WHITE}({_MINUS}"))
+    letter = _LETTERS.search(last)
+    return last[letter.start() :].rstrip(f".:{_MINUS}") if letter else ""
 
 
 def _is_negative(before: str, after: str) -> bool:

@@ -7,7 +7,7 @@ import unicodedata
 from collections.abc import Callable
 
 _BLANKS = re.compile(r"[^\S\r\n]+")
-_LINES = re.compile(r"\s*[\r\n]+\s*")
+_ALL_BLANKS = re.compile(r"\s+")
 
 
 def without_markup(text: str) -> str:
@@ -23,10 +23,23 @@ def without_markup(text: str) -> str:
     return texts_of(text)
 
 
+def on_one_line(text: str) -> str:
+    """A text whose line breaks are a blank each, with the blanks around them.
+
+    >>> on_one_line("two \\n\\n lines,  so")
+    'two lines,  so'
+    """
+    return _ALL_BLANKS.sub(lambda found: " " if _breaks(found[0]) else found[0], text)
+
+
+def _breaks(blanks: str) -> bool:
+    return "\n" in blanks or "\r" in blanks
+
+
 STEPS: dict[str, Callable[[str], str]] = {
     "strip-markup": without_markup,
     "nfc": lambda text: unicodedata.normalize("NFC", text),
-    "single-line": lambda text: _LINES.sub(" ", text),
+    "single-line": on_one_line,
     "collapse": lambda text: _BLANKS.sub(" ", text),
     "trim": str.strip,
 }
