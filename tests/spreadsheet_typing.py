@@ -1,4 +1,4 @@
-"""Types texts into a cell of a spreadsheet program, one after another, and tells what became of each.
+"""Types texts into a spreadsheet program, each into a cell, and tells what became of them.
 
 It is run by a Python that has the program's own module `uno`, as `make test-spreadsheet` says.
 Standard input has the texts as a list of JSON, standard output gets their kinds: FORMULA, VALUE,

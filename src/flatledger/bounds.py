@@ -43,6 +43,7 @@ SMALL_UNPACKED, TIMES_UNPACKED, LARGEST_UNPACKED = 64 << 20, 20, 1 << 30
 MOST_SPARSE = 4_000_000  # cells of a sheet from its first to its last, however few are filled
 SPARSE_TIMES = 20  # as many places as filled cells a sheet may have beyond that
 MOST_SOURCE_COLUMNS = 100_000  # of a table, and names of the elements or members at one place
+MOST_QUOTED_LINES = 500_000  # of one cell
 MOST_HEADER_ROWS = 10
 MOST_SKIPPED = 10_000  # lines above the headings
 LARGEST_COLUMN_WIDTH = 100_000  # characters of a column of fixed-width text

@@ -170,6 +170,8 @@ def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
         if _is_beside(sheet.title, book.sheetnames, layout):
             break
         first = form.first_column if form is not None else 1
+        if form is None:
+            sheet.reset_dimensions()  # which may say that it ends before its last cell
         for row in sheet.iter_rows(min_row=skipped + 1, min_col=first, values_only=True):
             yield [unescape(cell) if isinstance(cell, str) else cell for cell in row]
         skipped = above(layout) + len(layout.header_rows)  # of a sheet on which the table goes on

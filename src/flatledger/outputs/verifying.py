@@ -14,7 +14,7 @@ from ..layout.column import Column
 from ..layout.model import SettledLayout
 from ..plan.plan import ColumnPlan
 from ..run.protocols import Row, RowStore, TotalRow
-from ..values.formulas import without_guard
+from ..values.formulas import looks_like_formula
 from ..values.functions import text_of
 from ..values.literals import Interval, iso_duration
 from ..values.numbers import EXACT, read_decimal
@@ -209,7 +209,7 @@ class _Check:
         if not isinstance(cell, str):
             return column.default == text and self._number(cell) == read_decimal(text) is not None
         got = cell
-        if got == text or self._unguarded(got) == text:
+        if got == text or self._unguarded(got, text) == text:
             return True
         if column.default == text and self._number(cell) == read_decimal(text) is not None:
             return True
@@ -219,10 +219,11 @@ class _Check:
         cut = self._output.too_long == "cut" and column.width is not None
         if cut and plain[: column.width].strip() == got:
             return True
-        return plain in (self._replaced(got), self._replaced(self._unguarded(got)))
+        return plain in (self._replaced(got), self._replaced(self._unguarded(got, text)))
 
-    def _unguarded(self, text: str) -> str:
-        return without_guard(text) if self._guards else text
+    def _unguarded(self, got: str, text: str) -> str:
+        """What was read, without the apostrophe that guards a text which may be calculated."""
+        return got[1:] if self._guards and got[:1] == "'" and looks_like_formula(text) else got
 
     def _replaced(self, text: str) -> str:
         """A text without what an output has put otherwise, and counted."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..bounds import MOST_SOURCE_COLUMNS
 from ..errors import SourceError
 
 XML = "http://www.w3.org/XML/1998/namespace"
@@ -61,6 +62,11 @@ class ElementNames:
         prefix = prefixes.get(namespace, "")
         name = f"{mark}{prefix}:{local}" if prefix else f"{mark}{local}"
         other = self._meant.setdefault(name, namespace)
+        if len(self._meant) > MOST_SOURCE_COLUMNS:
+            raise SourceError(
+                f"{self._source} has more than {MOST_SOURCE_COLUMNS:,} different names of elements "
+                "and attributes, which would be as many columns"
+            )
         if other != namespace:
             spaces = " and ".join(f"{one}" if one else "none" for one in (other, namespace))
             raise SourceError(

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator, Sequence
 from itertools import chain
 from typing import Any, NamedTuple
 
-from ..bounds import MOST_SOURCE_COLUMNS
+from ..bounds import MOST_QUOTED_LINES, MOST_SOURCE_COLUMNS
 from ..errors import SourceError
 from .dialects import Dialect
 from .row_by_row import RowByRow
@@ -99,7 +99,7 @@ class RowTexts:
                 continue
             if len(held) > _LONG_ROW:
                 self._check_cells(held)
-            endless = len(held) > self._largest  # a quote that has not ended by now
+            endless = self._is_endless(held)
             never = final or endless
             cut = self._first_line(held) if endless else len(held) if final else self._cut(held)
             block, rest = self._block(held[:cut], never)
@@ -112,6 +112,11 @@ class RowTexts:
             else:
                 held = rest + held[cut:]
                 wanted = 2 * len(held)
+
+    def _is_endless(self, text: str) -> bool:
+        """Whether a quote that has not ended by now never does."""
+        lines = text.count("\n") if len(text) > _LONG_ROW else 0
+        return len(text) > self._largest or lines > MOST_QUOTED_LINES
 
     def _first_line(self, text: str) -> int:
         """Where the first line of a text ends, at which a quote opens that does not end."""
