@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 import os
 import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -21,11 +20,13 @@ from flatledger.api.layout import AnyLayout
 from flatledger.demo import copy_to
 from flatledger.layout.model import SettledLayout
 from flatledger.layout.settling import Given, settle
+from tests.forked_tool import ForkedTool
 
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # what was last written is not the user's
 settings.register_profile("untimed", deadline=None)  # speed is measured by `make bench`
 settings.load_profile("untimed")
 
+FORKED = ForkedTool()
 TODAY = dt.date(2026, 3, 31)
 Tool = Callable[..., subprocess.CompletedProcess[str]]
 
@@ -60,18 +61,12 @@ def tool(tmp_path: Path) -> Tool:
         places = {
             f"XDG_{one}_HOME": str(tmp_path / "home" / one) for one in ("DATA", "CONFIG", "STATE")
         }
-        done = subprocess.run(
-            [sys.executable, "-m", "flatledger", *arguments],
-            cwd=tmp_path,
-            env={**os.environ, **places, **variables},
-            input=stdin,
-            capture_output=True,
-            check=False,
-        )
-        out, err = done.stdout.decode("utf-8", "replace"), done.stderr.decode()
-        assert "Traceback" not in err, err
-        assert "should not happen" not in err, err
-        return subprocess.CompletedProcess(done.args, done.returncode, out, err)
+        environment = {**os.environ, **places, **variables}
+        code, out, err = FORKED.run(arguments, tmp_path, environment, stdin)
+        said = err.decode()
+        assert "Traceback" not in said, said
+        assert "should not happen" not in said, said
+        return subprocess.CompletedProcess(arguments, code, out.decode("utf-8", "replace"), said)
 
     return run
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import struct
+import zlib
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -163,3 +165,18 @@ def test_bytes_cut_or_changed_give_an_error_of_ours_or_a_record(tmp_path: Path) 
                 assert len(list(found)) == 1
             except flatledger.SourceError as error:
                 json.dumps(str(error))
+
+
+def test_a_picture_that_says_it_is_huge_is_one_record_and_costs_no_other(tmp_path: Path) -> None:
+    """None of its pixels is decoded, so that it fills no memory however many it says it has."""
+
+    def chunk(kind: bytes, data: bytes) -> bytes:
+        checked = struct.pack(">I", zlib.crc32(kind + data))
+        return struct.pack(">I", len(data)) + kind + data + checked
+
+    for name, side in (("huge.png", 100_000), ("small.png", 10)):
+        header = struct.pack(">IIBBBBB", side, side, 8, 2, 0, 0, 0)
+        body = chunk(b"IHDR", header) + chunk(b"IDAT", zlib.compress(b"\0")) + chunk(b"IEND", b"")
+        (tmp_path / name).write_bytes(b"\x89PNG\r\n\x1a\n" + body)
+    rows = list(flatledger.table({"columns": [{"W": "width"}]}, tmp_path))
+    assert rows == [(100_000,), (10,)]

@@ -11,7 +11,7 @@ from ..bounds import LARGEST_RECORD
 from ..drafting.form_draft import FormDraft
 from ..drafting.layout_draft import Draft
 from ..drafting.wording import comment
-from ..errors import LayoutError
+from ..errors import LayoutError, SourceError
 from ..layout.model import FormReference
 from ..sources import AnySource
 from ..structure.survey import SurveyResult
@@ -130,6 +130,9 @@ def sound(text: str) -> str:
         except LayoutError as error:
             lines = text.splitlines()
             refused = {one.line: one.message for one in error.problems if one.line}
+            if max(refused, default=0) > len(lines):
+                what = "no column could be drafted that stands in a row of its own"
+                raise SourceError(f"{what}; `row_per` (--row-per) says what a row is") from None
             if not refused or all(lines[at - 1].lstrip().startswith("#") for at in refused):
                 raise
             for at, why in refused.items():

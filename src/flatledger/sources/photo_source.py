@@ -7,6 +7,7 @@ import io
 import os
 import warnings
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -62,7 +63,7 @@ class PhotoReader(BaseReader):
         """
         path = self.name if os.path.isfile(self.name) else None
         file = open(path, "rb") if path else io.BytesIO(b"".join(self._data.chunks()))  # noqa: SIM115
-        with file, warnings.catch_warnings():
+        with file, warnings.catch_warnings(), _of_any_size():
             warnings.simplefilter("ignore")  # what is wrong is told as a fault
             try:
                 with Image.open(file, formats=FORMATS) as picture:
@@ -93,6 +94,16 @@ class PhotoReader(BaseReader):
                 if found:
                     record[name] = found
         return record, faults
+
+
+@contextmanager
+def _of_any_size() -> Iterator[None]:
+    """Meanwhile pictures of any size are opened: none of their pixels is decoded."""
+    most, Image.MAX_IMAGE_PIXELS = Image.MAX_IMAGE_PIXELS, None
+    try:
+        yield
+    finally:
+        Image.MAX_IMAGE_PIXELS = most
 
 
 def _facts(path: str) -> dict[str, Any]:

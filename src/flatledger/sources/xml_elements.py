@@ -9,6 +9,7 @@ from typing import Any
 
 from lxml import etree
 
+from ..bounds import MOST_ATTRIBUTES, TIMES_MADE
 from ..errors import SourceError
 from ..layout.names import proposal
 from .element_names import ElementNames
@@ -18,6 +19,8 @@ from .xml_faults import why_unsound
 
 _SERIOUS = re.compile(r"UNDECLARED_ENTITY|NS_ERR_UNDEFINED")
 _PLACE = re.compile(r"(?:,? line \d+)*(?:, column \d+)?$")
+_MANY_ATTRIBUTES = etree.XPath("descendant-or-self::*[count(@*) > $most]")
+_NODE = 100  # bytes that a tag stands for in memory
 _SHOWN = 12
 _MOST_NOTED = 1_000
 _HTML = re.compile(rb"\s*<(?:!doctype\s+)?html\b", re.IGNORECASE)
@@ -54,7 +57,7 @@ class RecordElements:
         self._around: Any = None  # what the last record was in
         self._met: dict[str, None] = {}  # the names of elements outside of records
         self._found: dict[str, None] = {}
-        self._read = self._held = 0  # records, and bytes since the last of them
+        self._read = self._held = self._nodes = 0  # records; bytes and tags since the last of them
         self._at_once = False  # at the end, when all of it is there
 
     def of(self, chunks: Iterator[bytes]) -> Iterator[Any]:
@@ -69,7 +72,11 @@ class RecordElements:
             return
         before = self._read
         self._take(lambda: self._parser.feed(chunk))
+        looks = chunk.count(b"=") > MOST_ATTRIBUTES
         for event, found in self._parser.read_events():
+            if looks and event == "end":
+                self._check_attributes(found)
+                looks = False
             if event == "start-ns":
                 self.names.declare(*found)
             elif not self._waits(found) and self._is_record(found):
@@ -77,10 +84,21 @@ class RecordElements:
                 yield found
                 found.clear(keep_tail=True)
         self._held = 0 if self._read > before else self._held + len(chunk)
-        if self._held > self._largest:
+        self._nodes = 0 if self._read > before else self._nodes + chunk.count(b"<")
+        made = self._held + self._nodes * _NODE
+        if self._held > self._largest or made > TIMES_MADE * self._largest:
             raise SourceError(self._too_large())
         if not self._at_once:
             self._prune()
+
+    def _check_attributes(self, element: Any) -> None:
+        """Raise SourceError where an element has more attributes than are found in time."""
+        most = _MANY_ATTRIBUTES(element.getroottree().getroot(), most=MOST_ATTRIBUTES)
+        if most:
+            raise SourceError(
+                f"{self.name}: <{most[0].tag}> has more than {MOST_ATTRIBUTES:,} attributes, which "
+                "are the most"
+            )
 
     def rest(self) -> Iterator[Any]:
         """The records that are left when all bytes were taken. Raises SourceError where the
