@@ -4,7 +4,7 @@ PYTHON ?= python3
 BIN := $(VENV)/bin
 PIP = $(BIN)/python -m pip install -qq --disable-pip-version-check
 
-.PHONY: mutants demo test update test-browser test-spreadsheet bench coverage fuzz format schema messages clean
+.PHONY: mutants demo test update test-browser test-spreadsheet bench coverage fuzz hostile format schema messages clean
 
 $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "Setting up in $(VENV): this takes a minute."
@@ -47,6 +47,13 @@ test-spreadsheet: $(VENV)/.ready
 
 bench: $(VENV)/.ready
 	$(BIN)/python bench/run.py
+
+# material that is hostile by what it repeats: what takes longer than in proportion, or fills the
+# memory; all of it takes hours, a part of it less (HOSTILE='--part 1/100 --largest 64')
+HOSTILE ?= --part 1/100
+hostile: $(VENV)/.ready
+	$(BIN)/python -W ignore -m tests.test_memory
+	$(BIN)/python -W ignore -m fuzz.hostile --best-of 5 $(HOSTILE)
 
 fuzz: $(VENV)/.ready
 	$(BIN)/python -W ignore -m fuzz.run

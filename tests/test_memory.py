@@ -144,10 +144,10 @@ BOMBS: dict[str, Callable[[], bytes]] = {
     "elements.xml.gz": lambda: gzip.compress(b"<r><a>" + b"<b/>" * 15_000_000 + b"</a></r>", 1),
     "comment.xml.gz": lambda: gzip.compress(b"<r><!--" + b"x" * 250_000_000 + b"--></r>", 1),
     "keys.json": lambda: names(200_000, '[{"b":1', "}]", ',"k{0}":1'),
-    "keys.jsonl": lambda: names(300_000, "", "", '{{"k{0}":1}}\n'),
-    "wide.jsonl": lambda: names(400, "", "", '{{"a":[' + "[]," * 4_000 + "{0}]}}\n"),
+    "keys.jsonl": lambda: names(6_000, "", "", '{{"k{0}":1}}\n'),
+    "wide.jsonl": lambda: names(100, "", "", '{{"a":[' + "[]," * 4_000 + "{0}]}}\n"),
     "faults.jsonl": lambda: b"{\n" * 200_000,
-    "members.zip": lambda: zipped({f"{n}.json": '{"a":1}' for n in range(20_000)}),
+    "members.zip": lambda: zipped({f"{n}.json": '{"a":1}' for n in range(1_000)}),
     "bomb.zip": lambda: zipped({"a.json": '{"a":"' + "x" * 250_000_000 + '"}'}),
 }
 

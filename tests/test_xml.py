@@ -283,3 +283,17 @@ def test_each_byte_changed_gives_an_error_or_a_table() -> None:
     for place in range(len(data)):
         for other in (b"<", b"\0", b"&", b"\xff", b"x"):
             outcome(layout, io.BytesIO(data[:place] + other + data[place + 1 :]))
+
+
+def test_a_document_type_that_stands_elsewhere_is_told_and_not_read(tmp_path: Path) -> None:
+    (tmp_path / "r.dtd").write_text('<!ATTLIST a b CDATA "default">')
+    place = tmp_path / "s.xml"
+    place.write_text('<!DOCTYPE r SYSTEM "r.dtd"><r><a><c>1</c></a><a><c>2</c></a></r>')
+    table = flatledger.table(
+        {"columns": [{"C": "c"}, {"B": "['@b']"}], "may-lack": ["['@b']"]}, place
+    )
+    assert list(table) == [("1", None), ("2", None)]
+    told = [
+        one for one in table.balance.notices if "document type, r.dtd, which is not read" in one
+    ]
+    assert len(told) == 1

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS, MOST_SOURCE_COLUMNS
+from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
 from ..compile.laying_flat import laid_flat
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
@@ -250,11 +250,6 @@ def _gathered(
                     if kind not in tops:
                         tops[kind] = Spot(top=True, of_elements=reader.of_elements)
                     tops[kind].add_many(alike)
-                if len(tops[kind].children) > MOST_SOURCE_COLUMNS:
-                    raise SourceError(
-                        f"{opened.name}: the records have more than {MOST_SOURCE_COLUMNS:,} "
-                        "different fields, which would be as many columns"
-                    )
     return tops, found
 
 

@@ -26,6 +26,7 @@ from .shapes import Shapes
 from .step import Stepper
 from .tallies import Tally, tally_of
 
+MOST_CELLS_TOGETHER = 4_000_000  # of the rows of a piece, where each record gives one
 LONGEST_SHOWN = 60  # letters of a value in a message
 
 
@@ -115,6 +116,7 @@ class CheckedSteps:
         self, stepper: Stepper, plan: Plan, define: Define | None, *, everything: bool = False
     ) -> None:
         self._stepper = stepper
+        self._width = len(plan.columns) + 1
         self._sample = Sample(plan, everything) if define is not None else None
         self._checker = Checker(plan, define, everything) if define is not None else None
 
@@ -129,6 +131,19 @@ class CheckedSteps:
 
     def of(self, batch: Batch) -> Iterator[BatchResult]:
         """What became of a batch, in one piece or several."""
+        for piece in self._pieces(batch):
+            yield from self._of(piece)
+
+    def _pieces(self, batch: Batch) -> Iterator[Batch]:
+        """The batch, in pieces where its rows would have too many cells together."""
+        most, count = max(1, MOST_CELLS_TOGETHER // self._width), len(batch.records)
+        if count <= most:
+            yield batch
+            return
+        for start in range(0, count, most):
+            yield _part(batch, start, min(start + most, count))
+
+    def _of(self, batch: Batch) -> Iterator[BatchResult]:
         if self._sample is None or self._checker is None:
             yield self._stepper.step(batch)
             return
