@@ -18,7 +18,7 @@ import resource
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
@@ -34,7 +34,7 @@ LARGEST = 1 << 20
 LETTERS: dict[str, tuple[str, ...]] = {
     "json": (
         *("{", "}", "[", "]", ":", ",", '"', "\\", "a", "1", "-", "null", " ", "\n", "\r"),
-        *('"a":', '{"a":', "[[", '{"a":{"b":', '{},', "1e9", "é", "\\u00", '{"a":1}\n', '"a\n'),
+        *('"a":', '{"a":', "[[", '{"a":{"b":', "{},", "1e9", "é", "\\u00", '{"a":1}\n', '"a\n'),
     ),
     "jsonl": (
         *("{", "}", "[", "]", ",", '"', "\\", "a", "1", "\n", "\r", "{\n", '{"a":1}\n', '{"a":'),
@@ -152,7 +152,9 @@ def measured(
         if child == 0:
             _measure(case, largest, best_of, seconds, told)
         _, status, usage = os.wait4(child, 0)
-        times = [json.loads(line) for line in told.read_text().splitlines()] if told.exists() else []
+        times = (
+            [json.loads(line) for line in told.read_text().splitlines()] if told.exists() else []
+        )
     ended = "" if status == 0 else f"ended with {os.waitstatus_to_exitcode(status)}"
     return Measured(case, dict(times), usage.ru_maxrss, ended)
 

@@ -12,6 +12,7 @@ from typing import Any
 
 import pytest
 from fuzz import sources
+from fuzz.hostile import LETTERS
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -77,6 +78,18 @@ def test_long_values_are_those_that_short_ones_are(seed: int, checked: int, chun
         patch.setattr(json_text, "_CHECKED", checked)
         patch.setattr(reading, "CHUNK", chunk)
         assert _told(data) == short
+
+
+@settings(max_examples=300)
+@given(st.lists(st.sampled_from([*LETTERS["json"], *LETTERS["jsonl"]]), max_size=150))
+def test_what_is_remembered_of_brackets_changes_nothing(parts: list[str]) -> None:
+    """Without it each line is gone through again for each bracket before it, and says the same."""
+    for start in (b"", b"["):
+        data = start + "".join(parts).encode()
+        remembered = _told(data)
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(json_text.JsonText, "_fails_at", lambda *_: None)
+            assert _told(data) == remembered
 
 
 def _told(data: bytes) -> Any:

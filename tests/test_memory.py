@@ -10,13 +10,10 @@ import resource
 import sys
 import zipfile
 from collections.abc import Callable
-from contextlib import suppress
 from pathlib import Path
 
 import pytest
-
-import flatledger
-from flatledger import FlatLedgerError
+from fuzz.hostile import read
 
 MOST_FILE, MOST_MEMORY, MOST_SECONDS = 5 << 20, 500 << 20, 60
 KINDS = "http://schemas.openxmlformats.org/package/2006"
@@ -150,14 +147,6 @@ BOMBS: dict[str, Callable[[], bytes]] = {
     "members.zip": lambda: zipped({f"{n}.json": '{"a":1}' for n in range(1_000)}),
     "bomb.zip": lambda: zipped({"a.json": '{"a":"' + "x" * 250_000_000 + '"}'}),
 }
-
-
-def read(path: Path) -> None:
-    with suppress(FlatLedgerError):
-        flatledger.survey(path)
-    with suppress(FlatLedgerError):
-        draft = flatledger.Layout.from_text(str(flatledger.draft(path)))
-        flatledger.export(draft, path, path.with_suffix(".out.csv"), if_there="replace")
 
 
 def in_a_child(path: Path) -> tuple[int, int]:

@@ -59,7 +59,7 @@ class JsonText(Window):
         text = bytes(self.buffer[start:end])
         if is_lined(text) and is_broken(text) is not False:
             state, broken = look(text)
-            self._fails_at(start + broken if state == BROKEN else end)
+            self._fails_at(start + broken + 1 if state == BROKEN else end)
             return None
         if len(text) > _SMALL:
             self._check_made(text)
@@ -199,7 +199,9 @@ class JsonText(Window):
                 opened.append(place - 1)
             elif opened:
                 opened.pop()
-        self._unclosed = frozenset(self._bytes_behind + one for one in opened)
+        line = max(self.buffer.rfind(mark, self.at, wrong) for mark in (b"\n", b"\r"))
+        # one that begins on this very line may be closed on it, as what is broken within its line
+        self._unclosed = frozenset(self._bytes_behind + one for one in opened if one < line)
         self._trusted = min(self._trusted, max(2 * (wrong - self.at), _LEAST_CHECKED))
 
     def _end_by_decoder(self, start: int, place: int) -> tuple[int | None, int]:
@@ -212,7 +214,7 @@ class JsonText(Window):
             text = bytes(self.buffer[start:place])
             state, wrong = look(text)
             if state == BROKEN and is_lined(text):
-                self._fails_at(start + wrong)
+                self._fails_at(start + wrong + 1)
                 return None, 0
             return 0, 2 * (place - start)
         while True:
@@ -221,7 +223,7 @@ class JsonText(Window):
             if state == WHOLE:
                 return start + wrong, 0
             if state == BROKEN and is_lined(text[:wrong]):
-                self._fails_at(start + wrong)
+                self._fails_at(start + wrong + 1)
                 return None, 0
             if state != SHORT:
                 return 0, 2 * len(text)
