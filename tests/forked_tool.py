@@ -18,6 +18,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+_MAIN = Path(__file__).parents[1] / "src" / "flatledger" / "__main__.py"  # as `-m` has it
 _LOADED = (
     *("cli.main", "api.export", "api.preview", "api.survey", "api.draft", "api.shelf"),
     *("api.specimen", "api.evaluate", "reports.screen", "language.actions"),
@@ -99,7 +100,7 @@ def _run(main: Callable[[], None], asked: dict[str, Any], out: int, err: int) ->
     sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115 (the standard streams)
     sys.stdout = open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
     sys.stderr = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # noqa: SIM115
-    sys.argv = ["flatledger", *asked["arguments"]]
+    sys.argv = [str(_MAIN), *asked["arguments"]]
     code: Any = 0
     try:
         main()

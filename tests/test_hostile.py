@@ -24,20 +24,20 @@ from tests.test_memory import names, zipped
 
 SECONDS = 10
 EACH, SIZE = 520, 24 << 10  # one of so many of the cases that are made, and how large
-MATERIAL: dict[str, Callable[[], bytes]] = {
-    "comments.xml": lambda: b"<!-- a -->\n" * 5_000 + b"<!DOCTYPE r>\n<r><a>1</a><a>2</a></r>",
-    "open-comments.xml": lambda: b"<!-- a" * 50_000 + b"<r/>",
-    "attributes.xml": lambda: names(20_000, "<r><a ", "/></r>", 'b{0}="c" '),
-    "brackets.jsonl": lambda: b"[1,\n" * 50_000,
-    "unclosed.json": lambda: b'{"r": [' + b'[{"a":1}\n' * 20_000,
-    "closed.json": lambda: b"[\n" * 900 + b"x\n" + b"]\n" * 900,
-    "carriage.jsonl": lambda: b"{\n\r" * 20_000,
-    "one-name.json": lambda: b'{"a":' * 900 + b"1" + b"}" * 900,
-    "first-names.json": lambda: names(1_000, "[", "{}]", '{{"k{0}":1}},'),
-    "quotes.csv": lambda: b'",' * 20_000,
-    "quotes-in-lines.csv": lambda: b"a,b\n1,2\n" + b'",\n' * 60_000,
-    "headings.csv": lambda: b"a," * 20_000 + b"a\n" + b"1," * 20_000 + b"1\n",
-    "members.zip": lambda: zipped({f"{n}.json": '{"a":1}' for n in range(1_000)}),
+MATERIAL: dict[str, tuple[int, Callable[[int], bytes]]] = {
+    "comments.xml": (5_000, lambda n: b"<!-- a -->\n" * n + b"<!DOCTYPE r>\n<r><a>1</a></r>"),
+    "open-comments.xml": (50_000, lambda n: b"<!-- a" * n + b"<r/>"),
+    "attributes.xml": (20_000, lambda n: names(n, "<r><a ", "/></r>", 'b{0}="c" ')),
+    "brackets.jsonl": (50_000, lambda n: b"[1,\n" * n),
+    "unclosed.json": (20_000, lambda n: b'{"r": [' + b'[{"a":1}\n' * n),
+    "closed.json": (900, lambda n: b"[\n" * n + b"x\n" + b"]\n" * n),
+    "carriage.jsonl": (20_000, lambda n: b"{\n\r" * n),
+    "one-name.json": (900, lambda n: b'{"a":' * n + b"1" + b"}" * n),
+    "first-names.json": (1_000, lambda n: names(n, "[", "{}]", '{{"k{0}":1}},')),
+    "quotes.csv": (20_000, lambda n: b'",' * n),
+    "quotes-in-lines.csv": (60_000, lambda n: b"a,b\n1,2\n" + b'",\n' * n),
+    "headings.csv": (20_000, lambda n: b"a," * n + b"a\n" + b"1," * n + b"1\n"),
+    "members.zip": (1_000, lambda n: zipped({f"{k}.json": '{"a":1}' for k in range(n)})),
 }
 LONG = 200_000
 TEXTS = {
@@ -82,11 +82,45 @@ def ends(work: Callable[[], object]) -> int:
     return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
 
 
+def steps(work: Callable[[], object]) -> int:
+    """How many functions are called by some work."""
+    count = 0
+
+    def look(*_: Any) -> None:
+        nonlocal count
+        count += 1
+
+    before = sys.getprofile()
+    sys.setprofile(look)
+    try:
+        work()
+    finally:
+        sys.setprofile(before)
+    return count
+
+
 @pytest.mark.parametrize("name", MATERIAL)
 def test_a_hostile_file_is_read_in_time(tmp_path: Path, name: str) -> None:
     path = tmp_path / name
-    path.write_bytes(MATERIAL[name]())
+    size, make = MATERIAL[name]
+    path.write_bytes(make(size))
     assert ends(lambda: read(path)) == 0
+
+
+# what is as wide as it is long: each record has a column of its own, which all others lack
+SQUARE = {"first-names.json"}
+
+
+@pytest.mark.parametrize("name", [one for one in MATERIAL if one not in SQUARE])
+def test_twice_the_size_takes_about_twice_the_steps(tmp_path: Path, name: str) -> None:
+    """Calls of functions, ours and the system's, are counted: no clock is asked."""
+    path = tmp_path / name
+    size, make = MATERIAL[name]
+    counts = []
+    for part in (size // 8, size // 16, size // 8):  # the first loads what is loaded once
+        path.write_bytes(make(part))
+        counts.append(steps(lambda: read(path)))
+    assert counts[2] < 2.5 * counts[1]
 
 
 def test_what_is_made_of_a_format_s_own_letters_is_read_in_time(tmp_path: Path) -> None:

@@ -45,7 +45,7 @@ def encodable(value: Any) -> Any:
     """Plain data whose texts can be encoded: of a name that is not UTF-8 the other bytes are shown.
 
     >>> encodable(["caf\\udce9.csv", 1])
-    ['caf\\xe9.csv', 1]
+    ['caf\\\\xe9.csv', 1]
     """
     if isinstance(value, str):
         try:
