@@ -109,6 +109,7 @@ def test_a_hostile_file_is_read_in_time(tmp_path: Path, name: str) -> None:
 
 # what is as wide as it is long: each record has a column of its own, which all others lack
 SQUARE = {"first-names.json"}
+WIDE = {"headings.csv", "attributes.xml"}  # of which each column takes long
 
 
 @pytest.mark.parametrize("name", [one for one in MATERIAL if one not in SQUARE])
@@ -117,7 +118,8 @@ def test_twice_the_size_takes_about_twice_the_steps(tmp_path: Path, name: str) -
     path = tmp_path / name
     size, make = MATERIAL[name]
     counts = []
-    for part in (size // 8, size // 16, size // 8):  # the first loads what is loaded once
+    size //= 128 if name in WIDE else 32
+    for part in (size, size // 2, size):  # the first loads what is loaded once
         path.write_bytes(make(part))
         counts.append(steps(lambda: read(path)))
     assert counts[2] < 2.5 * counts[1]
