@@ -39,6 +39,7 @@ class ForkedTool:
             self._server = subprocess.Popen(
                 [sys.executable, __file__], stdin=subprocess.PIPE, stdout=subprocess.PIPE
             )
+            atexit.register(self._server.communicate)  # which ends it
         assert self._server.stdin is not None
         assert self._server.stdout is not None
         asked = {"arguments": arguments, "folder": str(folder), "variables": variables}
