@@ -55,6 +55,21 @@ def one_long_shared_text() -> bytes:
     return workbook(rows, f"<si><t>{'x' * 1_900_000}</t></si>")
 
 
+def one_long_text_in_pieces() -> bytes:
+    """The same, made to look short, with other names and quotes."""
+    rows = "".join(
+        f"<row r='{n}'><c r = 'A{n}' t = 's'><v>0</v></c></row>" for n in range(1, 3_001)
+    )
+    text = "<![CDATA[</si>]]>".join(["x" * 19_000] * 100)
+    return workbook(rows, f"<si><t>{text}</t></si>")
+
+
+def a_cell_far_away_in_other_quotes() -> bytes:
+    return workbook(
+        "<row r='1'><c r='a1'><v>1</v></c></row><row><c r='ak1048576'><v>1</v></c></row>"
+    )
+
+
 def two_cells_far_apart() -> bytes:
     return workbook(
         '<row r="1"><c r="A1"><v>1</v></c></row>'
@@ -120,7 +135,9 @@ def names(count: int, head: str = "<r>", tail: str = "</r>", one: str = "<a{0}/>
 
 BOMBS: dict[str, Callable[[], bytes]] = {
     "shared.xlsx": one_long_shared_text,
+    "pieces.xlsx": one_long_text_in_pieces,
     "far.xlsx": two_cells_far_apart,
+    "quotes.xlsx": a_cell_far_away_in_other_quotes,
     "many.xlsx": many_cells,
     "blanks.xlsx": lambda: workbook(" " * 100_000_000),
     "repeated.ods": repeated_cells,

@@ -17,13 +17,14 @@ from flatledger.plan.making import make_plan
 from flatledger.reference import exact
 from flatledger.reference.definition import defined_for
 from flatledger.reference.reading import Reading
-from flatledger.run.checking import CheckedSteps
+from flatledger.run.checking import CheckedSteps, Sample
 from flatledger.run.checks import Checks, ChecksOfAll
 from flatledger.run.decoding import convert
 from flatledger.run.protocols import Batch
 from flatledger.run.results import Checked
 from flatledger.run.step import Stepper
 from flatledger.structure.structure import observe
+from flatledger.values.faults import Fault
 from flatledger.values.functions import text_of
 from flatledger.values.numbers import EXACT, plain
 from tests.by_definition import check_groups, check_rows, check_table
@@ -284,6 +285,18 @@ def test_the_same_records_are_looked_at_however_they_are_cut(
     assert found[0] == found[1]
     assert [one.number for one in found[0]][:50] == list(range(1, 51))
     assert not any(one.told for one in found[0])
+
+
+def test_what_is_told_of_a_whole_batch_is_told_once_however_it_is_cut() -> None:
+    records = [{"no": at} for at in range(1_000)]
+    plan = make_plan(settled({"columns": [{"No": "no"}]}), observe(records), TODAY)
+    fault = Fault(7, "no", "x", "is odd")
+    batch = Batch(records, range(1, 1_001), [fault], lambda: records[-1:])
+    parts = [part for part, _ in Sample(plan, everything=False).parts(batch)]
+    assert len(parts) > 3
+    assert [fault for part in parts for fault in part.faults] == [fault]
+    assert [one for part in parts for one in part.specimens()] == records[-1:]
+    assert [number for part in parts for number in part.numbers] == [*range(1, 1_001)]
 
 
 def test_of_all_records_the_counts_are_kept_and_what_is_told_first() -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from types import TracebackType
-
 from ..layout.output_options import IfThere
 from .apart import Apart
 from .files import Target, leave
@@ -44,10 +42,5 @@ class FileSet:
     def __enter__(self) -> FileSet:
         return self
 
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        traceback: TracebackType | None,
-    ) -> None:
+    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
         leave(self._targets, kind)

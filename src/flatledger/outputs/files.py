@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from os import PathLike, fspath
 from pathlib import Path, PurePath
-from types import TracebackType
 from typing import Any, BinaryIO
 
 from ..errors import OutputError
@@ -136,12 +135,7 @@ class Target:
     def __enter__(self) -> Target:
         return self
 
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        traceback: TracebackType | None,
-    ) -> None:
+    def __exit__(self, kind: type[BaseException] | None, *_: object) -> None:
         leave([self], kind)
 
     def flush_stream(self) -> None:
@@ -243,8 +237,7 @@ def leave(targets: Sequence[Target], kind: type[BaseException] | None) -> None:
     finally:
         for one in targets:
             one.abandon()
-    for one in targets:
-        one.remember()
+            one.remember()
 
 
 def _binary(to: Any) -> BinaryIO:

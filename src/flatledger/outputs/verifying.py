@@ -158,7 +158,7 @@ class _Check:
         if self._ragged:
             more = [cell for cell in more if cell not in (None, "")]
         if more != due:
-            what = f"has {shown_cells(more)} after its cells" if more else "lacks `@total`"
+            what = f"has {_shown_cells(more)} after its cells" if more else "lacks `@total`"
             self._lost = self._lost or f"row {number:,} {what}"
         elif len(got) < len(expected) and not self._ragged:
             self._lost = self._lost or f"row {number:,} has {len(got):,} cells only"
@@ -247,7 +247,7 @@ class _Check:
         return [*found, *([self._lost] if self._lost else [])]
 
 
-def shown_cells(cells: list[Any]) -> str:
+def _shown_cells(cells: list[Any]) -> str:
     """Some cells in a message."""
     return ", ".join(repr(cell)[:40] for cell in cells[:3])
 

@@ -11,8 +11,8 @@ from ..plan.plan import Plan
 
 class RecordRead(Protocol):
     """What a record is by definition: whether it is let through, ``rows`` with the place of each
-    among its ``many``, the verdicts of conditions (``counts``), and
-    whether all rows are there (``whole``)."""
+    among its ``many``, the verdicts of conditions (``counts``), and whether all rows are there
+    (``whole``)."""
 
     @property
     def passes(self) -> bool: ...

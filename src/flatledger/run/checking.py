@@ -96,7 +96,8 @@ def _part(batch: Batch, start: int, end: int) -> Batch:
         plain=partial(_plain_of, batch, start),
     )
     if start:
-        return part._replace(faults=[], remarks=[], repeats=type(batch.repeats)())
+        none = type(batch.repeats)()
+        return part._replace(faults=[], remarks=[], specimens=list, repeats=none)
     return part
 
 

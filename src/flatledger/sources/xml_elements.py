@@ -85,9 +85,12 @@ class RecordElements:
                 found.clear(keep_tail=True)
         self._held = 0 if self._read > before else self._held + len(chunk)
         self._nodes = 0 if self._read > before else self._nodes + chunk.count(b"<")
-        made = self._held + self._nodes * _NODE
-        if self._held > self._largest or made > TIMES_MADE * self._largest:
-            raise SourceError(self._too_large())
+        if self._held > self._largest:
+            raise SourceError(self._too_large(f"has more than {self._largest >> 20:,} MB"))
+        made, most = self._held + self._nodes * _NODE, TIMES_MADE * self._largest
+        if made > most:
+            told = f"{made >> 20:,} MB would be made, and {most >> 20:,} are the most"
+            raise SourceError(self._too_large(f"has {self._nodes:,} tags, of which {told}"))
         if not self._at_once:
             self._prune()
 
@@ -200,14 +203,14 @@ class RecordElements:
         what = "is HTML, and no sound XML" if self._is_html else "is no sound XML"
         return f"{self.name} {what} in line {line:,}, column {column:,}{after}: {why}"
 
-    def _too_large(self) -> str:
+    def _too_large(self, why: str) -> str:
         names = "> or <".join(sorted(self._wanted))
         what = f"record {self._read + 1:,}"
         if self._wanted:
             what = f"there is no end of a <{names}> after record {self._read:,}, and what follows"
         return (
-            f"{self.name}: {what} has more than {self._largest >> 20:,} MB; `largest-record` under "
-            "`source` sets how many it may have, and `records` names the element that repeats"
+            f"{self.name}: {what} {why}; `largest-record` under `source` "
+            "sets how many it may have, and `records` names the element that repeats"
         )
 
     # ---- records
