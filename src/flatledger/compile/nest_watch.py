@@ -40,7 +40,7 @@ class NestWatch:
     def _may_show(self, level: Names) -> bool:
         """Whether the types of the records let through what would show that a level nests."""
         place = self._types.field_of(level)
-        return place is None or place.whole or bool(place.guard)
+        return place is None or (place.whole and place.only is None) or bool(place.guard)
 
     def _look(self, value: Any, rest: Names, level: Names, place: Field | None) -> None:
         """Raise LevelsDifferError where an entry of a level holds further ones."""
