@@ -17,7 +17,13 @@ from flatledger.run.pipeline import Run
 from flatledger.sources import open_source
 from flatledger.values import functions, times
 from flatledger.values.literals import Interval
-from flatledger.values.numbers import ValueFaultError, plain, read_decimal
+from flatledger.values.numbers import (
+    Unreadable,
+    ValueFaultError,
+    plain,
+    read_decimal,
+    read_fraction,
+)
 from tests.conftest import settled, table
 
 LINES: list[Any] = [
@@ -210,6 +216,20 @@ def test_a_plain_number_has_no_exponent_and_the_same_value(number: Decimal) -> N
     assert "E" not in text
     assert Decimal(text) == number
     assert read_decimal(text) == number
+
+
+@given(
+    st.from_regex(
+        r"-?(0|[1-9][0-9]{0,32})(\.[0-9]{1,9}0{0,30})?([eE][+-]?[0-9]{1,4})?", fullmatch=True
+    )
+)
+def test_numbers_read_quickly_are_those_read_with_care(text: str) -> None:
+    quickly, carefully = read_fraction(text), read_decimal(text)
+    if carefully is None:
+        assert isinstance(quickly, Unreadable)
+    else:
+        assert quickly.__class__ is carefully.__class__
+        assert (str(quickly), repr(quickly)) == (str(carefully), repr(carefully))
 
 
 @given(st.dates(dt.date(1900, 1, 1), dt.date(2100, 1, 1)), st.integers(-500, 500))

@@ -11,19 +11,18 @@ import msgspec
 from ..bounds import DEEPEST_JSON, MOST_DIGITS
 from ..run.decoding import no_fit
 from ..values.faults import shown
-from ..values.numbers import DecimalReader, Unreadable
+from ..values.numbers import Unreadable, read_fraction
 
 _SHOWN = 40
 _DIGITS_SEEN = 300
 _NO_NUMBERS = re.compile(rb"-?Infinity|NaN")
-NUMBERS = DecimalReader()
 LOOK_AHEAD = 300
 DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
 
 
 def decoder(shape: Any) -> msgspec.json.Decoder[Any]:
     """A decoder of JSON into a shape; numbers with a fraction become exact decimals."""
-    return msgspec.json.Decoder(shape, float_hook=NUMBERS.__getitem__)
+    return msgspec.json.Decoder(shape, float_hook=read_fraction)
 
 
 def is_plain(text: bytes) -> bool:
@@ -97,7 +96,7 @@ def decode_long(text: bytes, shape: Any) -> Any:
     """
     try:
         record = json.loads(
-            text, parse_int=_long_integer, parse_float=NUMBERS.__getitem__, parse_constant=_refused
+            text, parse_int=_long_integer, parse_float=read_fraction, parse_constant=_refused
         )
     except ValueError as error:
         raise msgspec.DecodeError(str(error)) from None

@@ -17,8 +17,7 @@ from uuid import UUID
 import msgspec
 
 from ..values.literals import Interval
-from ..values.numbers import Unreadable
-from .json_values import NUMBERS
+from ..values.numbers import Unreadable, read_fraction
 
 Members = Callable[[Any], Iterable[tuple[str, Any]]]
 _AS_THEY_ARE = {str, int, bool, type(None)}
@@ -64,7 +63,7 @@ def _single(value: Any) -> Any:
         return value if value.is_finite() else Unreadable(str(value), "is no number")
     if isinstance(value, float):
         text = float.__repr__(value)
-        return NUMBERS[text] if isfinite(value) else Unreadable(text, "is no number")
+        return read_fraction(text) if isfinite(value) else Unreadable(text, "is no number")
     if isinstance(value, dt.date | dt.time):
         return value.isoformat()
     if isinstance(value, dt.timedelta):

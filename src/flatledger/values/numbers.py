@@ -25,8 +25,6 @@ QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
 
 Item = TypeVar("Item")
 
-_SHORT = 30  # characters of a number that is read without ado
-_SMALL = -6  # below this exponent Python writes a decimal with one
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
 
 
@@ -93,30 +91,46 @@ def digits_of(number: int | Decimal) -> str:
     return format(number if isinstance(number, Decimal) else Decimal(number), "f")
 
 
-def _usual(text: str) -> Decimal | None:
-    """The number of a short text of JSON without an exponent, whose own text is plain digits."""
-    if len(text) > _SHORT or "e" in text or "E" in text:
-        return None
-    number = Decimal(text)
-    return number if number and number.adjusted() >= _SMALL else None
-
-
-class DecimalReader(dict[str, Decimal | Unreadable]):
-    """Reads the text of a JSON number, keeping the latest: most prices come many times.
-
-    >>> DecimalReader()["10.00"]
-    Decimal('10.00')
-    """
+class _Unusual(dict[str, Decimal | Unreadable]):
+    """Reads numbers that are no plain digits, and keeps the latest."""
 
     _most = 50_000
 
     def __missing__(self, text: str) -> Decimal | Unreadable:
         if len(self) >= self._most:
             self.clear()
-        number = _usual(text) or read_decimal(text)
+        number = read_decimal(text)
         value = number if number is not None else Unreadable(text, "is beyond the range of numbers")
         self[text] = value
         return value
+
+
+_unusual = _Unusual()
+# what takes numbers whose own text is plain digits, and raises an error for all others but noughts
+_usual = decimal.Context(
+    prec=30,
+    Emin=-6,
+    Emax=29,
+    clamp=1,
+    traps=[
+        *(decimal.Clamped, decimal.Inexact, decimal.InvalidOperation),
+        *(decimal.Overflow, decimal.Rounded, decimal.Subnormal, decimal.Underflow),
+    ],
+).create_decimal
+
+
+def read_fraction(text: str) -> Decimal | Unreadable:
+    """The number that a text of JSON is, which has a fraction or an exponent.
+
+    It is read anew each time, which takes no longer than looking up one of very many.
+
+    >>> read_fraction("10.00"), str(read_fraction("1e-7")), str(read_fraction("-0.0"))
+    (Decimal('10.00'), '0.0000001', '0.0')
+    """
+    try:
+        return _usual(text) or _unusual[text]
+    except decimal.DecimalException:
+        return _unusual[text]
 
 
 def exactly(steps: Iterator[Item]) -> Iterator[Item]:
