@@ -16,7 +16,7 @@ from ..outputs import Destination, Target, open_writer
 from ..outputs.csvw import SUFFIX, metadata
 from ..outputs.fault_table import fault_table
 from ..outputs.file_set import FileSet
-from ..outputs.formats import format_of, is_delimited
+from ..outputs.formats import format_of, is_delimited, line_form_of
 from ..outputs.names import is_file
 from ..outputs.verifying import Verifier
 from ..outputs.writer import Writer
@@ -138,7 +138,10 @@ def _table(
     layout = prepared.layout
     with ExitStack() as writing:
         sink = writing.enter_context(fault_table(faults[0] if faults else None))
-        run = prepared.run(progress, faults=sink)
+        stated = layout.output.format
+        alone = len(targets) == 1 and not verify  # then nothing but its text is wanted of a row
+        lines = line_form_of(targets[0].name, stated) if alone else None
+        run = prepared.run(progress, faults=sink, lines=lines)
         with ExitStack() as tables:
             writers = [
                 tables.enter_context(open_writer(layout, target, run.columns, run.reader.name))
@@ -201,7 +204,7 @@ def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> No
     """Give each writer the table, some rows at a time."""
     for block in run.blocks():
         for writer in writers:
-            writer.write(block)
+            (writer.write if run.lines is None else writer.write_lines)(block)
         if verifier is not None:
             verifier.look_at(block)
 

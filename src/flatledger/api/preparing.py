@@ -14,10 +14,11 @@ from ..layout.settling import Given, settle
 from ..layout.source_options import NAMED_BY_A_STANDARD
 from ..layout.text import scalar
 from ..outputs.finishing import group_wording
+from ..plan.plan import Plan
 from ..reference.definition import defined_for
 from ..run.balance import Balance, BegunAgain
 from ..run.pipeline import Run
-from ..run.protocols import Lent, Progress, Source
+from ..run.protocols import Lent, Progress, Source, TextForm, no_lines
 from ..sources import AnySource
 from ..sources.first_records import FirstRecords
 from ..sources.remembered import RememberedSource
@@ -103,11 +104,16 @@ class Preparation:
         return {}
 
     def run(
-        self, progress: Progress | None = None, *, faults: Callable[[Fault], None] | None = None
+        self,
+        progress: Progress | None = None,
+        *,
+        faults: Callable[[Fault], None] | None = None,
+        lines: Callable[[Plan], TextForm | None] | None = None,
     ) -> Run:
         """The run that the layout asks for: rows of records or entries, or rows of groups.
 
-        ``faults`` is called with each fault.
+        ``faults`` is called with each fault. Where nothing but lines of text is wanted of rows,
+        ``lines`` says how these are made.
         """
         self._definitions = definitions_of(self._request, self.source)
         lent = Lent(
@@ -117,6 +123,7 @@ class Preparation:
             self._definitions,
             define=defined_for(self.layout),
             verify_all=self._verify_all,
+            lines=lines or no_lines,
         )
         return Run(self.layout, self.source, lent, progress=progress, structure=self._structure)
 

@@ -12,7 +12,7 @@ import hashlib
 import linecache
 import weakref
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -21,6 +21,7 @@ from typing import Any
 
 from ..plan.plan import Plan
 from ..structure.levels import Names
+from ..values.amounts import UnitWatch
 from ..values.date_forms import ComparisonWatch
 from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
@@ -34,6 +35,7 @@ from .doubting import BothFigures, Look, doubts_source, looked_at_whole
 from .keeping import keep_source
 from .laying_flat import Flattener
 from .level_watch import ListWatch, Watched, watch_source
+from .lines import LineForm, LineMaker, LineUnfolding
 from .loads_checked import check_loads
 from .nest_watch import NestWatch
 from .opening_tests import closed_source, passes_source
@@ -72,7 +74,8 @@ class Program:
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
     ``identify(records, numbers)`` gives what the primary key says of each record. ``watches`` and
     ``faults`` are what the functions take note of as they run; ``origins`` is told where the
-    records come from.
+    records come from. ``unfold_again`` does as `unfold`, and takes note of nothing;
+    ``lines_by(form, unmet)`` makes the functions whose rows carry their lines.
     """
 
     source: str
@@ -93,6 +96,8 @@ class Program:
     watch: Callable[[list[Any], Sequence[int]], None] | None
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
+    unfold_again: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
+    lines_by: Callable[[LineForm, Collection[int]], LineMaker]
 
 
 def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None = None) -> Program:
@@ -134,6 +139,18 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     exec(code, quiet)
     trees.passes = quiet.get("passes")
     trees.open_by({o.chain.levels[-1]: loud[name] for name, o in openings.items() if name in loud})
+
+    def lines_by(form: LineForm, unmet: Collection[int]) -> LineMaker:
+        further = LineUnfolding(plan, constants, form, unmet)
+        text = further.text() + "\n"
+        called = _file_name(plan.layout.name, text)
+        lines = _compiled(text, called)
+        _keep_named(origins, called)
+        for names, values in ((loud, constants.values), (quiet, _unwatched(constants.values))):
+            names.update(values)
+            exec(lines, names)
+        return LineMaker(loud["lines"], quiet["lines"], further.truths)
+
     program = Program(
         source,
         counters,
@@ -151,9 +168,10 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         loud.get("watch"),
         loud.get("watch_all"),
         quiet.get("identify"),
+        quiet["unfold"],
+        lines_by,
     )
-    _named[name] += 1
-    weakref.finalize(program, _forget, name)
+    _keep_named(program, name)
     return program
 
 
@@ -194,6 +212,12 @@ def _all_kept(records: list[Any], numbers: Sequence[int]) -> tuple[Any, Any, Kep
 _named: Counter[str] = Counter()  # programs by what tracebacks call their text
 
 
+def _keep_named(owner: object, name: str) -> None:
+    """Keep a text for tracebacks as long as what runs it."""
+    _named[name] += 1
+    weakref.finalize(owner, _forget, name)
+
+
 def _forget(name: str) -> None:
     """Let go of a text that no program has any longer."""
     _named[name] -= 1
@@ -217,6 +241,12 @@ class Unheard(FaultNotes):
         """Nothing."""
 
 
+def _unwatched(values: dict[str, Any]) -> dict[str, Any]:
+    """Values of which those that watch take no note: what is met a second time is not counted."""
+    watching = NumeralWatch | ComparisonWatch | UnitWatch
+    return {k: Unwatched() if isinstance(v, watching) else v for k, v in values.items()}
+
+
 def _namespace(
     constants: Constants, runtime: Runtime, lists_watch: ListWatch, trees: Flattener, quiet: bool
 ) -> dict[str, Any]:
@@ -225,9 +255,6 @@ def _namespace(
     fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
     watching = {"note_lists": lists_watch.note, "look_below": lists_watch.below}
     values = constants.values
-    if quiet:  # what is met a second time is not counted again
-        values = {
-            k: Unwatched() if isinstance(v, NumeralWatch | ComparisonWatch) else v
-            for k, v in values.items()
-        }
+    if quiet:
+        values = _unwatched(values)
     return {**values, **watching, **runtime.functions(), **trees.functions(), **fixed}

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from ..language import nodes as n
 from ..plan.kinds import is_aggregate
 from ..plan.plan import ColumnPlan, KeyPlan, Mark, Plan
@@ -54,55 +56,88 @@ def unfold_source(plan: Plan, constants: Constants, raw: bool) -> tuple[str, set
 
     With it the places whose values it looks at for every entry that is kept.
     """
-    roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
-    emitter = Emitter(plan, constants, roots, notes_units=True)
-    load_entries(emitter, plan, plan.chain.row)
-    _load_nodes(plan, emitter)
-    emit = emitter.columns.column if raw else emitter.columns.cell
-    columns = [(emit(column).code, column) for column in plan.columns]
-    keys = []
-    for node, home in plan.extra_keys:
-        with emitter.code.at(home):
-            keys.append((emitter.columns.key(node).code, home))
-    row = plan.chain.row
-    cells = [(code, column.at, column.column.text is not None) for code, column in columns] + [
-        (code, home, False) for code, home in keys
-    ]
-    groups = [(told_apart_code(cells[key.slot][0], key), cells[key.slot][1]) for key in plan.group]
+    unfolding = Unfolding(plan, constants, raw)
+    return unfolding.text(), unfolding.emitter.code.tested
 
-    def row_tuple(level: int) -> list[str]:
-        """The tuple of a row whose entries end at ``level``: what lies deeper is blank."""
-        codes = [code if home <= level or fixed else "None" for code, home, fixed in cells]
-        group = [code if home <= level else "None" for code, home in groups]
-        lines, marks = _marks(plan, level, group, codes)
-        address = []
-        if plan.addressed:
-            address = [ordinal_name(at) if at <= level else "0" for at in range(row + 1)]
-        return [*lines, f"append(({listed_codes(codes + marks + address)}))"]
 
-    def level_lines(level: int) -> list[str]:
-        lines = [*_mark_starts(plan, level), *emitter.code.scope.blocks[level].lines]
-        if level == row:
-            return [*lines, *row_tuple(level), *_mark_ends(plan)]
+class Unfolding:
+    """Writes a function that makes a row for each entry of the row's level, and for each entry
+    above it that has none: here a tuple."""
+
+    name = "unfold"
+    starts: Sequence[str] = ()
+    results = "rows, ({counts})"
+
+    def __init__(self, plan: Plan, constants: Constants, raw: bool = False) -> None:
+        self.plan, self.constants = plan, constants
+        roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
+        self.emitter = emitter = Emitter(plan, constants, roots, notes_units=True)
+        load_entries(emitter, plan, plan.chain.row)
+        _load_nodes(plan, emitter)
+        emit = emitter.columns.column if raw else emitter.columns.cell
+        self.operands = [emit(column) for column in plan.columns]
+        self.cells = [
+            (operand.code, column.at, column.column.text is not None)
+            for operand, column in zip(self.operands, plan.columns, strict=True)
+        ]
+        for node, home in plan.extra_keys:
+            with emitter.code.at(home):
+                self.cells.append((emitter.columns.key(node).code, home, False))
+        self._groups = [
+            (told_apart_code(self.cells[key.slot][0], key), self.cells[key.slot][1])
+            for key in plan.group
+        ]
+
+    def text(self) -> str:
+        """The text of the function."""
+        counts = [f"kept_{level}" for level in range(1, self.plan.chain.row + 1)]
+        starts = ["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)]
+        lines = [
+            function_head(self.name, "records", "numbers", "kept"),
+            *indented([*starts, *self.starts, loop(self.plan, 0)], 1),
+            *indented(self._level_lines(0), 2),
+            *indented([f"return {self.results.format(counts=listed_codes(counts))}"], 1),
+        ]
+        return "\n".join(lines)
+
+    def row(self, level: int, marks: list[str]) -> str:
+        """What is added for a row whose entries end at ``level``: what lies deeper is blank."""
+        return f"({listed_codes([*self.codes(level), *marks, *self.address(level)])})"
+
+    def known(self, level: int) -> list[str]:
+        """The lines that stand once all that is of a level is known."""
+        return []
+
+    def codes(self, level: int) -> list[str]:
+        """The cells and keys of such a row."""
+        return [code if home <= level or fixed else "None" for code, home, fixed in self.cells]
+
+    def address(self, level: int) -> list[str]:
+        """The address of its entry, where that is asked for."""
+        if not self.plan.addressed:
+            return []
+        return [ordinal_name(at) if at <= level else "0" for at in range(self.plan.chain.row + 1)]
+
+    def _row_lines(self, level: int) -> list[str]:
+        group = [code if home <= level else "None" for code, home in self._groups]
+        lines, marks = _marks(self.plan, level, group, self.codes(level))
+        return [*lines, f"append({self.row(level, marks)})"]
+
+    def _level_lines(self, level: int) -> list[str]:
+        plan = self.plan
+        lines = [*_mark_starts(plan, level), *self.emitter.code.scope.blocks[level].lines]
+        lines += self.known(level)
+        if level == plan.chain.row:
+            return [*lines, *self._row_lines(level), *_mark_ends(plan)]
         entries = f"entries_{level + 1}"
         return [
             *lines,
             f"if not {entries}:",
-            *indented([*row_tuple(level), *_mark_ends(plan), "continue"], 1),
+            *indented([*self._row_lines(level), *_mark_ends(plan), "continue"], 1),
             f"kept_{level + 1} += len({entries})",
             loop(plan, level + 1),
-            *indented(level_lines(level + 1), 1),
+            *indented(self._level_lines(level + 1), 1),
         ]
-
-    counts = [f"kept_{level}" for level in range(1, row + 1)]
-    lines = [
-        function_head("unfold", "records", "numbers", "kept"),
-        *indented(["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)], 1),
-        *indented([loop(plan, 0)], 1),
-        *indented(level_lines(0), 2),
-        *indented([f"return rows, ({listed_codes(counts)})"], 1),
-    ]
-    return "\n".join(lines), emitter.code.tested
 
 
 def told_apart_code(code: str, key: KeyPlan) -> str:

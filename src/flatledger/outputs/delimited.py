@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import groupby
 from typing import Any
 
 from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import Output
-from ..plan.plan import ColumnPlan
+from ..plan.plan import ColumnPlan, Plan
 from ..run.balance import Balance
-from ..run.protocols import Row
+from ..run.line_rows import line_of
+from ..run.protocols import Row, TextForm, TotalRow
 from ..values.numbers import PlainDecimal
 from .encoding import Encoded
 from .files import Target
 from .formula_guard import FormulaGuard
+from .line_form import form_in
 from .line_texts import BreaksFileError, LineTexts
 from .long_cells import LONGEST, LongCells
 from .rendering import Rendering
@@ -42,6 +45,11 @@ def open_writer(
         writer.header([(line,)])
     writer.header(layout.header_rows)
     return writer
+
+
+def line_form(plan: Plan) -> TextForm | None:
+    """How a plan's lines are made straight away; None where each cell has to be looked at."""
+    return form_in(plan, plan.layout.output)
 
 
 class DelimitedWriter:
@@ -76,6 +84,20 @@ class DelimitedWriter:
         self._write(self._rendering.rows(rows))
         self.rows += len(rows)
 
+    def write_lines(self, rows: list[Any]) -> None:
+        """Write rows that carry their lines, or their cells; total rows among them are cells."""
+        parts: list[Any] = [row if isinstance(row, TotalRow) else line_of(row) for row in rows]
+        before, lines = self.rows, parts
+        if not {*map(type, parts)} <= {str}:
+            lines = []
+            for made, run in groupby(parts, lambda one: one.__class__ is str):
+                some = list(run)
+                lines += some if made else self._lines_of(self._rendering.rows(some))
+                self.rows += len(some)
+            self.rows = before
+        self._encode("".join(lines), lines)
+        self.rows += len(lines)
+
     def __enter__(self) -> DelimitedWriter:
         return self
 
@@ -92,18 +114,27 @@ class DelimitedWriter:
         return [*self._long.notes(), *guard, *self._encoded.notes(), *rendering]
 
     def _write(self, rows: list[Row]) -> None:
-        if not rows:
-            return
+        if rows:
+            self._encode("".join(self._lines_of(rows)), rows)
+
+    def _lines_of(self, rows: list[Row]) -> list[str]:
+        """The lines of rows that are rendered."""
         try:
-            text = self._text(rows)
+            lines = self._texts(rows)
         except ValueError:  # Python writes no integer of more than some thousand digits
             rows = [tuple(map(_decimal_if_long, row)) for row in rows]
-            text = self._text(rows)
+            lines = self._texts(rows)
+        text = "".join(lines)
         if "True" in text or "False" in text:  # perhaps a truth value, perhaps a name
             rows = self._rendering.careful(rows)
-            text = self._text(rows)
+            lines = self._texts(rows)
+            text = "".join(lines)
         if self._guard is not None and self._guard.may_matter(text, len(rows)):
-            text = self._text(self._guard.guarded(rows, self._number(0)))
+            lines = self._texts(self._guard.guarded(rows, self._number(0)))
+        return lines
+
+    def _encode(self, text: str, rows: Sequence[Any]) -> None:
+        """Write the text of rows; these are cells, or lines."""
         data = self._encoded.encode(text, rows, self._where)
         self._target.write(data)
         self.bytes += len(data)
@@ -115,14 +146,14 @@ class DelimitedWriter:
     def _where(self, place: int) -> str:
         return "the headings hold" if self._in_header else f"row {self._number(place):,} holds"
 
-    def _text(self, rows: list[Row]) -> str:
+    def _texts(self, rows: list[Row]) -> list[str]:
         try:
             lines = self._lines.of(rows)
         except BreaksFileError as error:
             raise self._breaking(error) from None
         if max(map(len, lines)) > LONGEST:
             self._long.look_at(rows, self._number(0))
-        return "".join(lines)
+        return lines
 
     def _breaking(self, error: BreaksFileError) -> OutputError:
         """Without quotes, the first row that would break the file."""

@@ -41,6 +41,10 @@ class Digits:
         self._whole = {} if sheets else {place: columns[place].column.heading for place in added}
         self._long: list[str] = []  # headings of those that are added up with more digits
 
+    def of_row(self, place: int) -> Callable[[Any], Any] | None:
+        """What shortens the cells of a column, but those of total rows."""
+        return self._of_rows.get(place)
+
     def fewer(self, rows: list[Row]) -> list[Row]:
         """The rows as they are shown."""
         for place, heading in [*self._whole.items()]:

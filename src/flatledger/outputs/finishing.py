@@ -35,6 +35,10 @@ class Finisher:
         if self.active:
             self._finish = row_maker([_Remembered(one) if one else None for one in self._rows])
 
+    def of_row(self, place: int) -> Step | None:
+        """What finishes the cells of a column, but those of total rows."""
+        return _Remembered(self._rows[place]) if self._rows[place] else None
+
     def finished(self, rows: list[Row]) -> list[Row]:
         """The rows as they are written; of total rows only the figures are formatted."""
         if TotalRow not in {*map(type, rows)}:

@@ -5,14 +5,15 @@ A format is the one that the layout states, or the one that the file's name asks
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple, cast
 
 from ..errors import OutputError
 from ..extras import loaded
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.names import proposal
-from ..plan.plan import ColumnPlan
+from ..plan.plan import ColumnPlan, Plan
+from ..run.protocols import TextForm
 from .files import Target
 from .writer import Writer, check_suffix, suffix_of
 
@@ -81,6 +82,13 @@ def is_delimited(name: str, stated: str = "") -> bool:
     (True, False)
     """
     return format_of(name, stated).name in ("csv", "tsv")
+
+
+def line_form_of(name: str, stated: str = "") -> Callable[[Plan], TextForm | None]:
+    """What says how lines are made for a file of this name, where it is delimited text."""
+    if not is_delimited(name, stated):
+        return lambda plan: None
+    return cast(Callable[[Plan], TextForm | None], format_of(name, stated).load().line_form)
 
 
 def check_table(layout: LayoutParts, name: str) -> None:

@@ -54,7 +54,7 @@ class LineTexts:
         """The line of each row; all have as many cells as the first. Raises BreaksFileError."""
         if self._mode == "needed" and self._quote and len(rows[0]) > 1:
             lines = self._plain(rows)
-            if self._is_bare(lines, len(rows[0])):
+            if self.are_bare("".join(lines), len(rows[0]), len(lines)):
                 return lines
         columns = [self._cells(cells) for cells in zip(*rows, strict=True)]
         if len(columns) == 1:
@@ -77,11 +77,24 @@ class LineTexts:
                 return lines
         return line_maker(len(rows[0]))(line, rows)
 
-    def _is_bare(self, lines: list[str], width: int) -> bool:
-        """Whether no cell needs a quote: were anything special in one, there would be more of it
-        than the rows themselves account for."""
-        text, plain = "".join(lines), self._delimiter * (width - 1) + self._end
-        return all(text.count(mark) == plain.count(mark) * len(lines) for mark in self._marks)
+    def are_bare(self, text: str, width: int, lines: int, quoted: str = "") -> bool:
+        """Whether no cell needs a quote but those that are ``quoted`` in the text of some lines:
+        were anything special in another one, there would be more of it than the rows themselves
+        account for."""
+        plain = self._delimiter * (width - 1) + self._end
+        return all(
+            text.count(mark) == plain.count(mark) * lines + quoted.count(mark)
+            for mark in self._marks
+        )
+
+    def has_special(self, cells: Sequence[Any]) -> bool:
+        """Whether something special stands in one of the cells of a column."""
+        whole = "".join([one if one.__class__ is str else str(one) for one in cells])
+        return self._search(whole) is not None
+
+    def quoted_if_needed(self, text: str) -> str:
+        """A cell within quotes, if it has to be."""
+        return self._within_quotes(text) if self._search(text) else text
 
     def _blank(self, place: int) -> str:
         """A lone blank cell, which a reader would take for a blank line."""

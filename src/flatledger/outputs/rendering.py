@@ -61,6 +61,23 @@ class Rendering:
             rows = [self._written(row) for row in rows]
         return rows
 
+    def changes(self, place: int) -> bool:
+        """Whether what is written in a column is more than the text that Python makes of a cell."""
+        steps = self._digits.of_row(place), self._finisher.of_row(place)
+        return place in self._others or steps != (None, None)
+
+    def of_column(self, place: int) -> Callable[[Any], Any]:
+        """What renders the cells of one column, whatever they are."""
+        steps = [self._digits.of_row(place), self._finisher.of_row(place), _as_text, self._last]
+        made = [step for step in steps if step is not None]
+
+        def render(cell: Any) -> Any:
+            for step in made:
+                cell = step(cell)
+            return cell
+
+        return made[0] if len(made) == 1 else render
+
     def notes(self) -> list[str]:
         """What a reader of the table should know."""
         count = self._broken
@@ -98,9 +115,12 @@ def _is_plain(plan: ColumnPlan) -> bool:
     return plan.kind in _PLAIN or plan.column.datatype == "date"
 
 
+def _as_text(cell: Any) -> Any:
+    return cell if cell.__class__ in _AS_THEY_ARE else Rendered(text_of(cell))
+
+
 def _as_texts(row: Row, places: Iterable[int]) -> Row:
     cells = list(row)
     for place in places:
-        if cells[place].__class__ not in _AS_THEY_ARE:
-            cells[place] = Rendered(text_of(cells[place]))
+        cells[place] = _as_text(cells[place])
     return row.with_cells(cells) if isinstance(row, TotalRow) else tuple(cells)

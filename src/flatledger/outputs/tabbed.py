@@ -8,9 +8,12 @@ from msgspec.structs import replace
 
 from ..errors import OutputError
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..layout.output_options import Output
+from ..plan.plan import ColumnPlan, Plan
+from ..run.protocols import TextForm
 from . import delimited
 from .files import Target
+from .line_form import form_in
 
 
 def check_table(layout: LayoutParts, name: str) -> None:
@@ -26,5 +29,14 @@ def open_writer(
     layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
 ) -> delimited.DelimitedWriter:
     """A writer for a target, the header written."""
-    output = replace(layout.output, delimiter="\t")
-    return delimited.open_writer(replace(layout, output=output), target, columns, source)
+    layout = replace(layout, output=_with_tabs(layout.output))
+    return delimited.open_writer(layout, target, columns, source)
+
+
+def line_form(plan: Plan) -> TextForm | None:
+    """How a plan's lines are made straight away; None where each cell has to be looked at."""
+    return form_in(plan, _with_tabs(plan.layout.output))
+
+
+def _with_tabs(output: Output) -> Output:
+    return replace(output, delimiter="\t")

@@ -22,6 +22,10 @@ class Writer(Protocol):
 
     def write(self, rows: list[Row]) -> None: ...
 
+    def write_lines(self, rows: list[Any]) -> None:
+        """Write rows that carry their lines, where the format says how these are made."""
+        ...
+
     def finish(self, balance: Balance) -> None:
         """Take the balance in, after the last row, where there is a place for it."""
         ...

@@ -13,6 +13,7 @@ from decimal import Decimal
 from functools import partial
 from typing import Any
 
+from ..compile.lines import LineForm
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
@@ -20,6 +21,7 @@ from ..values.numbers import EXACT, Unreadable, digits_of
 from .by_definition import Define, Definition, RecordRead
 from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, next_sampled
 from .groups import Groups
+from .line_rows import line_of
 from .protocols import Batch, Origin
 from .results import BatchResult, Checked
 from .shapes import Shapes
@@ -114,12 +116,19 @@ class CheckedSteps:
     """Takes batches through one plan, and looks at the records of the sample."""
 
     def __init__(
-        self, stepper: Stepper, plan: Plan, define: Define | None, *, everything: bool = False
+        self,
+        stepper: Stepper,
+        plan: Plan,
+        define: Define | None,
+        *,
+        everything: bool = False,
+        lines: LineForm | None = None,
     ) -> None:
+        """Where rows carry ``lines``, these are held against the cells."""
         self._stepper = stepper
         self._width = len(plan.columns) + 1
         self._sample = Sample(plan, everything) if define is not None else None
-        self._checker = Checker(plan, define, everything) if define is not None else None
+        self._checker = Checker(plan, define, everything, lines) if define is not None else None
 
     @property
     def looks(self) -> bool:
@@ -149,7 +158,7 @@ class CheckedSteps:
             yield self._stepper.step(batch)
             return
         for part, shapes in self._sample.parts(batch):
-            result = self._stepper.step(part)
+            result = self._stepper.step(part, checked=shapes is not None)
             if shapes is not None:
                 with decimal.localcontext(EXACT):
                     result.checked = self._checker.look(part, result, shapes)
@@ -159,8 +168,10 @@ class CheckedSteps:
 class Checker:
     """Holds what became of some records against what they are by definition."""
 
-    def __init__(self, plan: Plan, define: Define, everything: bool) -> None:
-        self._plan, self._everything = plan, everything
+    def __init__(
+        self, plan: Plan, define: Define, everything: bool, lines: LineForm | None = None
+    ) -> None:
+        self._plan, self._everything, self._lines = plan, everything, lines
         self._definitions = define(plan)
         self._cells = self._cells_of_first = 0
         self._headings = [one.column.heading for one in plan.columns]
@@ -210,6 +221,7 @@ class Checker:
         """What differs, by the place of the record that it is told of."""
         told: dict[int, list[str]] = {}
         start, passed = 0, set(result.passed)
+        rows = result.rows if result.cells is None else result.cells
         for place, one in enumerate(read):
             number = part.numbers[place]
             if one.passes is not (number in passed):
@@ -217,21 +229,26 @@ class Checker:
                 ways = ways if number in passed else ways[::-1]
                 text = f"record {number:,} was {ways[0]}, and by definition it is {ways[1]}"
                 told.setdefault(place, []).append(text)
-            told.setdefault(place, []).extend(self._cells_differ(number, one, result.rows, start))
+            told.setdefault(place, []).extend(self._cells_differ(number, one, rows, start))
+            if self._lines is not None:
+                end = start + one.many
+                lines = self._lines_differ(
+                    self._lines, number, result.rows[start:end], rows[start:end]
+                )
+                told[place].extend(lines)
             start += one.many
         if len(read) < len(part.numbers):
             return told
         further = told.setdefault(0, [])
         numbers = _numbers(part.numbers)
-        if start != len(result.rows):
+        if start != len(rows):
             further.append(
-                f"{numbers}: {len(result.rows):,} rows were made, and by definition there are "
-                f"{start:,}"
+                f"{numbers}: {len(rows):,} rows were made, and by definition there are {start:,}"
             )
         further += self._counts_differ(numbers, result.counts, read)
         if all(one.whole for one in read):
             further += self._figures_differ(numbers, result, definition)
-            further += self._groups_differ(numbers, result.rows, definition)
+            further += self._groups_differ(numbers, rows, definition)
         return told
 
     def _cells_differ(
@@ -248,6 +265,18 @@ class Checker:
                         f"record {number:,}, {self._headings[place]}: the table has {shown(cell)}, "
                         f"and by definition it is {shown(own)}"
                     )
+
+    def _lines_differ(
+        self, form: LineForm, number: int, rows: Sequence[Any], cells: Sequence[Any]
+    ) -> Iterator[str]:
+        """The lines of a record that are not those of its cells."""
+        width = len(self._plan.written)
+        made = [line_of(row) for row in rows]
+        if not made or any(line.__class__ is not str for line in made):
+            return  # they carry cells
+        for line, own in zip(made, form.lines_of([row[:width] for row in cells]), strict=True):
+            if line != own:
+                yield f"record {number:,}: the line is {shown(line)}, its cells are {shown(own)}"
 
     def _counts_differ(
         self, numbers: str, counts: Counter[str], read: Sequence[RecordRead]

@@ -6,18 +6,19 @@ no column asks for are looked for in the first records and in one of each batch.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from itertools import islice
 from typing import Any, NamedTuple
 
 import msgspec
 
+from ..compile.lines import Classes
 from ..compile.plain_data import FaultText, is_null
 from ..plan.plan import ColumnPlan, Plan
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
-from .protocols import Batch, Row
+from .protocols import Batch
 
 FIRST = 300  # so many records are looked at from the start
 
@@ -60,22 +61,22 @@ class DriftLook:
         self._blank = {one.slot for one in _own_columns(plan)}
         self._noted = plan.layout.known is not None
 
-    def seen(self, batch: Batch, rows: list[Row], nested: set[Names]) -> Seen:
-        """What some records and the rows made of them show; ``nested`` are members by which levels
-        were met to nest."""
+    @property
+    def unmet_columns(self) -> Collection[int]:
+        """The columns, by their slots, in which no value was met so far."""
+        return self._blank
+
+    def seen(self, batch: Batch, rows: int, classes: Classes, nested: set[Names]) -> Seen:
+        """What some records and the rows made of them show: how many these are, and the classes of
+        the values in columns that were unmet; ``nested`` are members by which levels were met to
+        nest."""
         paths = {n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)}
         paths |= self._unmet & nested
-        filled, unread = set[int](), set[int]()
-        for place in self._blank:
-            found = [row[place].__class__ for row in rows if row[place] is not None]
-            faults = found.count(FaultText)
-            if faults:
-                unread.add(place)
-            if len(found) > faults:
-                filled.add(place)
+        unread = {place for place in self._blank if FaultText in classes[place]}
+        filled = {place for place in self._blank if classes[place] - {FaultText}}
         self._unmet -= paths
         self._blank -= filled
-        return Seen(paths, filled, unread, batch.specimens() if self._noted else [], len(rows))
+        return Seen(paths, filled, unread, batch.specimens() if self._noted else [], rows)
 
 
 class DriftWatch:

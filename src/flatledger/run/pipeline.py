@@ -12,6 +12,7 @@ from ..language import nodes as n
 from ..layout.model import SettledLayout
 from ..layout.source_options import CATALOGUE
 from ..layout.spreading import without_keyless
+from ..plan.line_rows import takes_lines
 from ..plan.making import make_plan
 from ..plan.plan import ColumnPlan, Plan
 from ..structure.missing_fields import MissingPath
@@ -23,6 +24,7 @@ from .balancing import balance_of
 from .checking import CheckedSteps
 from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
+from .line_rows import LinesOfPlan
 from .over_groups import GroupStage
 from .protocols import NOTHING_LENT, Batch, Lent, Progress, Row, Source
 from .state import RunState
@@ -30,11 +32,14 @@ from .step import Stepper
 from .table import Table
 
 
-def last_step(plan: Plan, state: RunState, lent: Lent = NOTHING_LENT) -> Table | GroupStage:
-    """What makes the table of rows: with one step more where a row stands for a group."""
+def last_step(
+    plan: Plan, state: RunState, lent: Lent = NOTHING_LENT, rows: Plan | None = None
+) -> Table | GroupStage:
+    """What makes the table of rows: with one step more where a row stands for a group. ``rows`` is
+    the plan of the rows, where these carry lines."""
     if plan.over is not None:
         return GroupStage(plan, state, lent)
-    return Table(plan, state, lent)
+    return Table(plan, state, lent, rows=rows)
 
 
 def _check_paths(layout: SettledLayout) -> None:
@@ -55,7 +60,8 @@ def _check_paths(layout: SettledLayout) -> None:
 
 
 class Run:
-    """One layout over one source. `blocks` gives the table; after it, `balance` the proof."""
+    """One layout over one source. `blocks` gives the table; after it, `balance` the proof. Rows
+    carry ``lines`` (`line_rows`) where that was lent, and the layout allows it."""
 
     def __init__(
         self,
@@ -92,19 +98,25 @@ class Run:
             layout.today or dt.date.today(),
             structure is not None,
         )
-        self.stepper = Stepper(self.plan, definitions=lent.definitions)
-        self._steps = CheckedSteps(self.stepper, self.plan, lent.define, everything=lent.verify_all)
+        form = lent.lines(self.plan) if takes_lines(self.plan) else None
+        self.lines = LinesOfPlan(self.plan, form) if form is not None else None
+        self.stepper = Stepper(self.plan, definitions=lent.definitions, lines=self.lines)
+        self._steps = CheckedSteps(
+            self.stepper, self.plan, lent.define, everything=lent.verify_all, lines=form
+        )
         self.reader.keeps = self._steps.keeps
         self.notices = list(self.plan.notices)
         self._looked_at = len(first)
+        rows = self.lines.carried if self.lines else None
         self._state = RunState(
             self.plan,
             first=first,
             store=lent.store,
             sink=lent.faults,
             verify_all=lent.verify_all,
+            rows=rows,
         )
-        self._last = last_step(self.plan, self._state, lent)
+        self._last = last_step(self.plan, self._state, lent, rows)
 
     @property
     def columns(self) -> list[ColumnPlan]:

@@ -39,19 +39,25 @@ class SourceSide(Protocol):
 class Proof:
     """Follows the blocks that an output is given, and states both sides of each total."""
 
-    def __init__(self, plan: Plan, state: SourceSide) -> None:
-        """``state`` knows what came in."""
+    def __init__(self, plan: Plan, state: SourceSide, rows: Plan | None = None) -> None:
+        """``state`` knows what came in; ``rows`` is the plan of the rows, where these carry lines
+        and are given as they are."""
         self._state = state
         self.plan = plan
         self.rows = self.total_rows = self.rows_cut = 0
-        self._columns = [_Watched(plan, column) for column in plan.totalled]
+        self._row_plan = rows or plan
+        pairs = zip(plan.totalled, self._row_plan.totalled, strict=True)
+        self._columns = [
+            _Watched(self._row_plan, column, in_rows, column.slot < len(plan.written))
+            for column, in_rows in pairs
+        ]
         self._grouped = {*plan.grouped_totals, *plan.split_totals}
         depths = range(len(plan.group) + 1)
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
         self._waiting: list[Total | None] = [None for _ in depths]  # a total before its rows
         self._written, self._cut = self._empty(), self._empty()
-        self._keys = GroupKeys(plan)
+        self._keys = GroupKeys(self._row_plan)
         self._group: Key | None = None
         self._ended: set[Key] = set()  # groups whose total has been given
         self._wrong: list[str] = []
@@ -163,7 +169,7 @@ class Proof:
 
     def _straight(self, row: Row) -> None:
         for column in self._columns:
-            column.add_straight([row])
+            column.add_straight(row)
 
     def _agree(self, total: Total, parts: list[Tally]) -> None:
         """Each cell of a total row is what its parts make, worked out again."""
@@ -180,10 +186,11 @@ class Proof:
     def cut(self, rows: list[Row]) -> None:
         """Take note of rows that are not taken; each totalled entry has one row."""
         self.rows_cut += len(rows)
-        for tally, column in zip(self._cut, self.plan.totalled, strict=True):
-            mark = self.plan.mark_slot(column)
+        plan = self._row_plan
+        for tally, column in zip(self._cut, plan.totalled, strict=True):
+            mark = plan.mark_slot(column)
             new = rows if mark is None else [row for row in rows if not row[mark]]
-            tally.add(cells_of(new, column, self.plan))
+            tally.add(cells_of(new, column, plan))
 
     def cut_group(self, tallies: Tallies) -> None:
         """Take note of a group that is not taken; the grand total is that of all groups."""
@@ -261,25 +268,28 @@ class Proof:
 
 
 class _Watched:
-    """A column with a total: how its cells are added up as they go by."""
+    """A column with a total: how its cells are added up as they go by. They stand elsewhere in
+    rows that carry lines (``in_rows``) than in total rows."""
 
-    def __init__(self, plan: Plan, column: ColumnPlan) -> None:
+    def __init__(self, plan: Plan, column: ColumnPlan, in_rows: ColumnPlan, given: bool) -> None:
+        """``plan`` is that of the rows; ``given``: an output is given the cells."""
         self.plan = column
+        self._in_rows = in_rows
         self.straight: Any = 0
         self.shown_sum: Any = 0  # of the rounded cells of an exact total, each entry once
         self.wrong = 0
         self._row_plan = plan
-        self._mark = plan.mark_slot(column)
+        self._mark = plan.mark_slot(in_rows)
         self._splits = self._mark is not None and plan.splits(column.home)
         self._depths = len(plan.group) + 1
-        self._given = column.slot < len(plan.written)
+        self._given = given
         total = column.column.total
         self._exact = bool(total and total.exact and column.column.decimals is not None)
 
     def at_each_depth(self, given: list[Row], whole: list[Row]) -> list[Tally]:
         """What rows add up to: in all, and in the groups of each depth."""
-        if self._given and self._mark is not None:
-            self.add_straight(given)
+        if self._given and self._mark is not None and self.plan.numeric:
+            self.straight += _sum(given, self._in_rows.slot)
         if not self._splits:
             tally = self._tally(given, whole, 0)
             if self._given and self._mark is None:
@@ -290,12 +300,12 @@ class _Watched:
     def _straight_of(self, tally: Tally, given: list[Row]) -> Any:
         if tally.aggregate.adds and not self._exact:
             return tally.state
-        return _sum(given, self.plan.slot) if self.plan.numeric else 0
+        return _sum(given, self._in_rows.slot) if self.plan.numeric else 0
 
-    def add_straight(self, rows: list[Row]) -> None:
-        """Add cells straight down the file, repeats and totals included."""
+    def add_straight(self, row: Row) -> None:
+        """Add a total row's cell to those straight down the file, repeats and totals included."""
         if self.plan.numeric and self._given:
-            self.straight += _sum(rows, self.plan.slot)
+            self.straight += _sum([row], self.plan.slot)
 
     def shown(self, total: Total) -> None:
         """Take note of the cell of a group whose rows are not shown."""
@@ -304,7 +314,7 @@ class _Watched:
 
     def _tally(self, given: list[Row], whole: list[Row], depth: int) -> Tally:
         """The tally of the entries that are new at a depth of groups."""
-        place, mark = self.plan.slot, self._mark
+        place, mark = self._in_rows.slot, self._mark
         tally = tally_of(self.plan)
         if mark is not None:
             if tally.aggregate.unknown or not self._given or self._exact:
@@ -320,7 +330,7 @@ class _Watched:
         if self._given and not self._exact and not tally.aggregate.unknown:
             tally.add([row[place] for row in given])
         else:
-            tally.add(cells_of(whole, self.plan, self._row_plan))
+            tally.add(cells_of(whole, self._in_rows, self._row_plan))
         return tally
 
     def _check_rounding(self, given: list[Row], whole: list[Row], depth: int) -> None:

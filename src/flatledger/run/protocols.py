@@ -8,6 +8,7 @@ from typing import Any, NamedTuple, Protocol, Self
 from msgspec.structs import replace
 
 from ..compile.definitions import Definitions
+from ..compile.lines import LineForm
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault
@@ -105,6 +106,15 @@ class RowStore(Protocol):
         ...
 
 
+class TextForm(LineForm, Protocol):
+    """How cells stand in a line, which is learnt as rows go by."""
+
+    def look_at(self, rows: list[Row]) -> bool:
+        """Find the columns in which something special stands, from rows that did not fit; whether
+        there are further ones."""
+        ...
+
+
 Wording = Callable[[int, Any], Any]  # what a value of the column at a place is called
 
 
@@ -113,11 +123,17 @@ def as_it_is(_: Plan) -> Wording:
     return lambda place, value: value
 
 
+def no_lines(_: Plan) -> TextForm | None:
+    """What says that cells are wanted of rows."""
+    return None
+
+
 class Lent(NamedTuple):
     """What a run is lent, since it opens and writes nothing itself: a place for rows that do not
     fit into memory, what takes each fault, how the values of groups are called in total rows, and
     what the nodes of a tree are opened by. ``define`` says what records are by definition; with
-    ``verify_all`` each of them is held against that.
+    ``verify_all`` each of them is held against that. Where nothing but lines of text is wanted of
+    rows, ``lines`` says how cells stand in them.
     """
 
     store: RowStore | None = None
@@ -126,6 +142,7 @@ class Lent(NamedTuple):
     definitions: Definitions | None = None
     define: Define | None = None
     verify_all: bool = False
+    lines: Callable[[Plan], TextForm | None] = no_lines
 
 
 NOTHING_LENT = Lent()

@@ -43,7 +43,8 @@ class BatchResult(msgspec.Struct):
     are the control sums of each column with a total; where it is not known yet which records are
     taken, they and what is kept of each level stand for each record alone (``by_record``).
     ``levels_met`` are places that lists have shown to be levels by now, ``both_figures`` what the
-    plan is in doubt about, ``checked`` the records that were held against their definition.
+    plan is in doubt about, ``checked`` the records that were held against their definition. Where
+    rows carry lines, ``cells`` are those of records that are held against it.
     """
 
     read: int
@@ -63,3 +64,4 @@ class BatchResult(msgspec.Struct):
     both_figures: list[BothFigures]
     repeats: Repeats = Repeats()
     checked: Sequence[Checked] = ()
+    cells: list[Row] | None = None

@@ -36,7 +36,8 @@ class RunState:
 
     ``gathered`` takes the rows in; without it, `absorb` gives them back and keeps none. A state
     that does not begin the source (``begins``) leaves open what depends on the records before.
-    ``first`` are the first records of the source, and ``sink`` is called with each fault.
+    ``first`` are the first records of the source, and ``sink`` is called with each fault. ``rows``
+    is the plan of the rows, where these carry lines.
     """
 
     def __init__(
@@ -49,8 +50,10 @@ class RunState:
         store: RowStore | None = None,
         sink: Callable[[Fault], None] | None = None,
         verify_all: bool = False,
+        rows: Plan | None = None,
     ) -> None:
         self.plan = plan
+        self._rows = rows or plan
         self.gathered = gathered
         self.read = self.unreadable = self.passed = self.not_taken = self.rows = 0
         self.counts: Counter[str] = Counter()
@@ -67,7 +70,7 @@ class RunState:
         self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
         if plan.layout.primary_key:
-            self.identity = IdentityWatch(plan, self._note, store)
+            self.identity = IdentityWatch(self._rows, self._note, store)
         self._order = OrderWatch(plan, self._note)
         self._found: list[Fault] = []  # faults of one batch
         take = plan.layout.take
@@ -169,19 +172,20 @@ class RunState:
 
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
-        for index, column in enumerate(self.plan.totalled):
-            mark = self.plan.mark_slot(column)
-            if mark is None or not self.plan.splits(column.home):
+        plan = self._rows
+        for index, column in enumerate(plan.totalled):
+            mark = plan.mark_slot(column)
+            if mark is None or not plan.splits(column.home):
                 continue
             for depth, tallies in enumerate(self.overlaps, 1):
                 new = [row for row in rows if 0 < row[mark] <= depth]  # mutant: overlap-marks
-                tallies[index].add(cells_of(new, column, self.plan))
+                tallies[index].add(cells_of(new, column, plan))
 
     def _add_inner(self, rows: list[Row]) -> None:
         """Add what nodes have themselves that are in no total, since others are below them."""
         for index, tally in self.of_inner.items():
-            column = self.plan.totalled[index]
-            mark = self.plan.mark_slot(column)
+            column = self._rows.totalled[index]
+            mark = self._rows.mark_slot(column)
             tally.add([row[column.slot] for row in rows if mark is not None and row[mark]])
 
     def merge(self, later: RunState) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import decimal
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import zip_longest
 from typing import Any
 
@@ -25,6 +25,7 @@ from ..values.numbers import EXACT
 from ..values.shown_alike import period_shown
 from .drift import DriftLook
 from .expecting import sequences
+from .line_rows import LinesOfPlan, LineSteps, Made, classes_of
 from .protocols import Batch, Origin, Row
 from .results import BatchResult, ControlSums
 
@@ -33,18 +34,25 @@ class Stepper:
     """Takes batches through one plan. It holds nothing that a later batch depends on."""
 
     def __init__(
-        self, plan: Plan, program: Program | None = None, definitions: Definitions | None = None
+        self,
+        plan: Plan,
+        program: Program | None = None,
+        definitions: Definitions | None = None,
+        lines: LinesOfPlan | None = None,
     ) -> None:
-        """``definitions`` are those by which nodes of a tree are opened."""
+        """``definitions`` are those by which nodes of a tree are opened; rows carry ``lines``."""
         self.plan = plan
+        self._lines = lines
+        self._line_steps: LineSteps | None = None
         self._program = program
         self._definitions = definitions
         self._drift = DriftLook(plan)
         self._exact: Stepper | None = None
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
-        self._keys = list(watched_keys(plan))
-        self._alike = list(keys_shown_alike(plan))
+        rows = plan if lines is None else lines.carried
+        self._keys = list(watched_keys(rows))
+        self._alike = list(keys_shown_alike(rows))
         self._doubts: Look | None = None
         self._told: set[int] = set()  # doubts for which a record was found
 
@@ -55,16 +63,21 @@ class Stepper:
             self._program = generate(self.plan, definitions=self._definitions)
         return self._program
 
-    def step(self, batch: Batch) -> BatchResult:
-        """Filter, unfold and fill the records of a batch, and add up what there is to prove."""
+    def step(self, batch: Batch, *, checked: bool = False) -> BatchResult:
+        """Filter, unfold and fill the records of a batch, and add up what there is to prove.
+
+        Of records that are to be ``checked`` the cells are given, too, where rows carry lines.
+        """
         with decimal.localcontext(EXACT):
-            return (self._exactly() if batch.exact else self)._step(batch)
+            return (self._exactly() if batch.exact else self)._step(batch, checked)
 
     def _exactly(self) -> Stepper:
         """What takes batches of records in exact types."""
         if self._exact is None:
             assert self.plan.exactly is not None
-            self._exact = Stepper(self.plan.exactly, definitions=self._definitions)
+            self._exact = Stepper(
+                self.plan.exactly, definitions=self._definitions, lines=self._lines
+            )
         return self._exact
 
     @property
@@ -80,7 +93,7 @@ class Stepper:
                 return None
         return self.plan.exactly.record_types.record_type
 
-    def _step(self, batch: Batch) -> BatchResult:
+    def _step(self, batch: Batch, checked: bool) -> BatchResult:
         program, origin = self.program, batch.origin
         program.origins.take(origin.file, origin.before, batch.numbers, origin.rows)
         if program.lay_flat is not None:
@@ -92,7 +105,7 @@ class Stepper:
         records, numbers, kept, counts = program.keep(batch.records, batch.numbers)
         judged = program.faults.taken()
         program.lists.taken()
-        rows, entries = program.unfold(records, numbers, kept)
+        rows, entries, classes, cells = self._made(records, numbers, kept, checked)
         if program.lists.taken() and program.watch_all is not None:
             program.watch_all(batch.records, batch.numbers)
         known = {fault.address for fault in judged}
@@ -120,13 +133,25 @@ class Stepper:
             rows=rows,
             sums=sums,
             by_record=by_record,
-            seen=self._drift.seen(batch, rows, program.nested),
+            seen=self._drift.seen(batch, len(rows), classes, program.nested),
             sequences=sequences(self.plan, batch),
             watches=program.watches.taken(),
             levels_met=frozenset(program.listed),
             both_figures=self._both_figures(batch),
             repeats=batch.repeats,
+            cells=cells,
         )
+
+    def _made(self, records: list[Any], numbers: Sequence[int], kept: Kept, checked: bool) -> Made:
+        """The rows of kept records."""
+        unmet = self._drift.unmet_columns
+        if self._lines is None:
+            rows, entries = self.program.unfold(records, numbers, kept)
+            return Made(rows, entries, classes_of(rows, unmet))
+        if self._line_steps is None:
+            self._line_steps = LineSteps(self._lines, self.program)
+        make = self._line_steps.checked if checked else self._line_steps.of
+        return make(records, numbers, kept, unmet)
 
     def _both_figures(self, batch: Batch) -> list[BothFigures]:
         """The first record for each doubt in which it makes a difference."""

@@ -29,9 +29,18 @@ class Table:
     The proof follows what is given. ``groups`` counts the groups of the table.
     """
 
-    def __init__(self, plan: Plan, state: RunState, lent: Lent, proof: Proof | None = None) -> None:
+    def __init__(
+        self,
+        plan: Plan,
+        state: RunState,
+        lent: Lent,
+        proof: Proof | None = None,
+        rows: Plan | None = None,
+    ) -> None:
+        """``rows`` is the plan of the rows, where these carry lines."""
         self.plan = plan
-        self.proof = proof or Proof(plan, state)
+        self._row_plan = rows or plan
+        self.proof = proof or Proof(plan, state, rows)
         self._identity = state.identity
         self.groups = 0
         self.detail: Detail | None = None
@@ -39,7 +48,7 @@ class Table:
         self._store = lent.store
         self._make = TotalRows(plan, lent.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
-        self._whole = plan.width == len(plan.written)
+        self._whole = rows is not None or plan.width == len(plan.written)
         self._roundings = list(_roundings(plan))
 
     def gathers(self) -> Gathered | None:
@@ -47,7 +56,7 @@ class Table:
         come."""
         if not self.plan.layout.totals.detail:
             return Groups(self.plan)
-        keys = order_of_rows(self.plan)
+        keys = order_of_rows(self._row_plan)
         before = self.plan.layout.totals.subtotals == "before" and bool(self.plan.group)
         return Sorter(keys, self._store) if keys or before else None
 
@@ -73,7 +82,7 @@ class Table:
     # ---- with detail
 
     def _of_detail(self, rows: Callable[[], Iterable[list[Row]]]) -> Iterator[list[Row]]:
-        detail = self.detail = Detail(self.plan, self._make)
+        detail = self.detail = Detail(self._row_plan, self._make)
         if self.plan.layout.totals.subtotals == "before" and self.plan.group:
             pairs = detail.before(self._taken(rows()), self._taken(rows(), proving=False))
             first = next(pairs, None)

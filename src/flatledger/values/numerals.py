@@ -119,3 +119,6 @@ class Unwatched:
 
     def look(self, values: Iterable[Any]) -> None:
         """Nothing."""
+
+    def note(self, unit: str, number: int) -> None:
+        """Nothing."""

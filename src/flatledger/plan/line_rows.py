@@ -1,0 +1,62 @@
+"""Rows that carry their line of text, and besides it only what something asks of them.
+
+Where nothing but delimited text is wanted of a table, a row needs no cells: it is the values by
+which rows are sorted, grouped, totalled and identified, its marks and address, and last its line.
+A row of which nothing else is asked is the line itself.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import msgspec
+
+from .plan import KeyPlan, Plan
+
+
+def takes_lines(plan: Plan) -> bool:
+    """Whether the rows of a plan may carry lines: all are given, as they are, in one pass."""
+    layout = plan.layout
+    if plan.over is not None or not layout.totals.detail or layout.take is not None:
+        return False
+    if layout.totals.subtotals == "before" and plan.group:
+        return False
+    totals = [(one.column.total, one.column.decimals) for one in plan.columns]
+    return not any(total and total.exact and decimals is not None for total, decimals in totals)
+
+
+def places_beside(plan: Plan) -> list[int]:
+    """The columns, by their slots, whose values stand beside the line."""
+    keys = {key.slot for key in (*plan.sort, *plan.group)}
+    named = set(plan.layout.primary_key)
+    return [
+        one.slot
+        for one in plan.columns
+        if one.column.total or one.slot in keys or one.column.heading in named
+    ]
+
+
+def with_lines(plan: Plan) -> Plan:
+    """The plan of rows that carry lines: it has the columns that stand beside them, where they
+    stand there."""
+    beside = places_beside(plan)
+    places = {slot: place for place, slot in enumerate(beside)}
+    further, before = len(beside), len(plan.columns)
+    places |= {before + at: further + at for at in range(len(plan.extra_keys))}
+
+    def key(one: KeyPlan) -> KeyPlan:
+        return msgspec.structs.replace(one, slot=places[one.slot])
+
+    return replace(
+        plan,
+        columns=tuple(
+            msgspec.structs.replace(plan.columns[slot], slot=place)
+            for place, slot in enumerate(beside)
+        ),
+        sort=tuple(map(key, plan.sort)),
+        group=tuple(map(key, plan.group)),
+        marked=tuple(
+            one if one.column is None else msgspec.structs.replace(one, column=places[one.column])
+            for one in plan.marked
+        ),
+    )

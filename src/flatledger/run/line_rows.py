@@ -1,0 +1,148 @@
+"""Rows that carry their lines of text, or their cells where these need care.
+
+A row is a tuple of what stands beside the line, and last the line; or the line itself, where
+nothing stands beside it. In the place of the line the written cells stand, as a tuple, where some
+cell of their batch is to be looked at by itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from operator import itemgetter
+from typing import Any, NamedTuple
+
+from ..compile.lines import Classes, LineMaker
+from ..compile.program import Kept, Program
+from ..plan.line_rows import places_beside, with_lines
+from ..plan.plan import Plan
+from .protocols import Row, TextForm
+
+_MOST_MADE = 6  # functions, of which each knows more of the columns
+_PATIENCE = 3  # batches that do not fit, after which there are more of the others at least
+
+
+class Made(NamedTuple):
+    """The rows of a batch, how many entries of each level they are made of, the classes of the
+    values of columns that were looked for, and, where they were made too, the cells of the rows and
+    the lines that are made of these."""
+
+    rows: list[Row]
+    entries: tuple[int, ...]
+    classes: Classes
+    cells: list[Row] | None = None
+
+
+class LinesOfPlan:
+    """How rows carry lines in a run. ``carried`` is the plan of such rows."""
+
+    def __init__(self, plan: Plan, form: TextForm) -> None:
+        self.form = form
+        self.carried = with_lines(plan)
+        self.width = len(plan.written)
+        beside = places_beside(plan)
+        self._beside = _getter([*beside, *range(len(plan.columns), plan.width)])
+        self._fitting = self._unfit = 0
+
+    @property
+    def worth_trying(self) -> bool:
+        """Whether lines fit often enough."""
+        return self._unfit < _PATIENCE or self._unfit < self._fitting
+
+    def note(self, fits: bool) -> None:
+        """Take note of a batch that was made into lines."""
+        self._fitting += fits
+        self._unfit += not fits
+
+    def with_cells(self, rows: list[Row]) -> list[Row]:
+        """Rows that carry their cells in the place of a line."""
+        width = self.width
+        return [(*self._beside(row), row[:width]) for row in rows]
+
+    def fit(self, rows: list[Any], truths: bool) -> bool:
+        """Whether the lines of rows are as they have to be."""
+        lines = rows if rows and rows[0].__class__ is str else [row[-1] for row in rows]
+        return self.form.fits(lines, truths)
+
+
+def line_of(row: Any) -> Any:
+    """The line of a row that carries one, or its cells."""
+    return row if row.__class__ is str else row[-1]
+
+
+def _getter(places: Sequence[int]) -> Any:
+    if len(places) == 1:
+        return itemgetter(slice(places[0], places[0] + 1))
+    return itemgetter(*places) if places else lambda row: ()
+
+
+class LineSteps:
+    """Makes rows with lines by one program."""
+
+    def __init__(self, lines: LinesOfPlan, program: Program) -> None:
+        self._lines, self._program = lines, program
+        self._maker: LineMaker | None = None
+        self._made = 0
+        self._known: tuple[int, int] = (0, 0)  # columns that the maker is careful of, or looks for
+        self._begun = False
+
+    def of(
+        self, records: list[Any], numbers: Sequence[int], kept: Kept, unmet: Collection[int]
+    ) -> Made:
+        """The rows of kept records; ``unmet`` are columns that had no value so far."""
+        maker, program = self._maker_for(unmet), self._program
+        if maker is None:
+            return self._with_cells(*program.unfold(records, numbers, kept), unmet)
+        watched = program.watches.taken()
+        try:
+            rows, entries, classes = maker.loud(records, numbers, kept)
+        except ValueError:  # Python writes no integer of more than some thousand digits
+            self._lines.note(fits=False)
+            program.faults.taken(), program.watches.taken()  # of a part of the records
+            program.watches.merge(watched)
+            return self._with_cells(*program.unfold(records, numbers, kept), unmet)
+        program.watches.merge(watched)
+        fits = self._lines.fit(rows, maker.truths)
+        self._lines.note(fits)
+        if fits:
+            return Made(rows, entries, classes)
+        cells, entries = program.unfold_again(records, numbers, kept)
+        self._lines.form.look_at([row[: self._lines.width] for row in cells])
+        return self._with_cells(cells, entries, unmet)
+
+    def checked(
+        self, records: list[Any], numbers: Sequence[int], kept: Kept, unmet: Collection[int]
+    ) -> Made:
+        """The same with the cells, of records that are held against what they are by definition;
+        where lines are made, they are made of the same records too."""
+        cells, entries = self._program.unfold(records, numbers, kept)
+        made = self._with_cells(cells, entries, unmet)._replace(cells=cells)
+        if self._maker is None:
+            return made
+        try:
+            rows, _, _ = self._maker.quiet(records, numbers, kept)
+            fits = self._lines.fit(rows, self._maker.truths)
+        except ValueError:
+            return made
+        return made._replace(rows=rows) if fits else made
+
+    def _with_cells(
+        self, cells: list[Row], entries: tuple[int, ...], unmet: Collection[int]
+    ) -> Made:
+        self._begun = self._begun or bool(cells)
+        return Made(self._lines.with_cells(cells), entries, classes_of(cells, unmet))
+
+    def _maker_for(self, unmet: Collection[int]) -> LineMaker | None:
+        """What makes lines: made once some rows are known, and anew where more is known of the
+        columns."""
+        if not self._begun or not self._lines.worth_trying:
+            return None
+        known = len(self._lines.form.careful), len(unmet)
+        if self._maker is None or (known != self._known and self._made < _MOST_MADE):
+            self._maker = self._program.lines_by(self._lines.form, unmet)
+            self._known, self._made = known, self._made + 1
+        return self._maker
+
+
+def classes_of(rows: list[Row], places: Collection[int]) -> Classes:
+    """The classes of the values in some places of rows, nulls left out."""
+    return {place: {row[place].__class__ for row in rows} - {type(None)} for place in places}

@@ -1,0 +1,112 @@
+"""Lines that are made straight from the records are those of the rows' cells."""
+
+from __future__ import annotations
+
+import io
+import json
+import random
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import flatledger
+from flatledger.run import line_rows
+from flatledger.sources import reading
+from tests.random_layouts import Chance
+
+SPECIAL = ["a,b", 'a "b"', "a\r\nb", "a\nb", "=1+1", "-a", "@x", "True", "None", " ", "'=x", "\t"]
+SPECIAL += ["{}", "a;b", "%s", "x" * 32_768, "é", "", "-5", "\\", "+44 20", "0"]
+DIALECTS: list[dict[str, Any]] = [
+    *({}, {}, {}, {"delimiter": ";"}, {"delimiter": "|'", "line-terminator": "\n"}),
+    *({"null": "n/a"}, {"null": "-", "quote-char": "'"}, {"decimal-char": "comma"}),
+    *({"escape-char": "\\"}, {"formula-guard": False}, {"line-break": " "}, {"quote": "all"}),
+    *({"encoding": "iso-8859-1", "unencodable": "replace"}, {"delimiter": "{"}),
+]
+
+
+def with_specials(value: Any, chance: Chance, share: float) -> Any:
+    """A record some of whose texts are others, whose numbers are those of JSON."""
+    if isinstance(value, dict):
+        return {name: with_specials(one, chance, share) for name, one in value.items()}
+    if isinstance(value, list):
+        return [with_specials(one, chance, share) for one in value]
+    if isinstance(value, Decimal):
+        return float(value)
+    return chance.one(*SPECIAL) if isinstance(value, str) and chance.maybe(share) else value
+
+
+def with_more(layout: dict[str, Any], chance: Chance) -> dict[str, Any]:
+    """A layout with a dialect, and now and then a primary key or a column that is written else."""
+    further: list[Any] = [
+        {"Site": "site"},
+        {"Fixed": {"text": chance.one("a,b", "{x}", "it's")}},
+        {"Day": {"value": "day", "datatype": "date", "format": "dd/MM/yyyy"}},
+        {"Coded": {"value": "site", "translate": {"a": "Alpha, the first", "b": "Beta"}}},
+        {"Fee": {"value": "fee", "default": "none"}},
+        {"Share": "fee / 3"},
+    ]
+    columns = [*layout["columns"], *chance.some(lambda: chance.one(*further), 3)]
+    unique = {next(iter(one)): one for one in columns}
+    layout = {**layout, "columns": [*unique.values()], "output": chance.one(*DIALECTS)}
+    if chance.maybe(0.3) and "take" not in layout:
+        layout["primary-key"] = chance.one(*unique)
+    return layout
+
+
+def exported(layout: Any, data: bytes, *to: Any) -> Any:
+    """The bytes of a table with what its balance says of it, or what refused it."""
+    try:
+        balance = flatledger.export(layout, io.BytesIO(data), to if len(to) > 1 else to[0])
+    except flatledger.FlatLedgerError as error:
+        return str(error).replace("or-cells.csv", "lines.csv")
+    said = json.loads(balance.to_json())
+    for own in ("seconds", "files", "bytes"):
+        said.pop(own, None)
+    return Path(to[0]).read_bytes(), said
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 1_000_000))
+def test_lines_are_those_of_cells(tmp_path_factory: Any, number: int) -> None:
+    """Two outputs at once are given cells; so the same layout with one alone is held to that."""
+    seed = random.Random(number)
+    folder, chance = tmp_path_factory.mktemp("lines"), Chance(seed, seed.choice([0, 0, 0.02]))
+    layout = with_more(chance.table(), chance)
+    share = seed.choice([0, 0.002, 0.05])
+    records = [with_specials(chance.record(), chance, share) for _ in range(60)]
+    few = [with_specials(one, chance, 0.002) for one in records]
+    data = "".join(json.dumps(seed.choice(few)) + "\n" for _ in range(900)).encode()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(reading, "CHUNK", seed.choice([1 << 14, 1 << 16]))
+        patch.setattr(reading, "_FIRST_CHUNK", 1 << 13)
+        cells = exported(layout, data, folder / "or-cells.csv", io.BytesIO())
+        lines = exported(layout, data, folder / "lines.csv")
+    assert lines == cells
+
+
+def test_lines_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What the property compares with cells is made in the other way, but for the first records
+    and those that hold something special."""
+    made: list[tuple[int, int]] = []
+    of = line_rows.LineSteps.of
+
+    def noted(self: Any, *arguments: Any) -> Any:
+        result = of(self, *arguments)
+        made.append((len(result.rows), sum(type(row) is str for row in result.rows)))
+        return result
+
+    monkeypatch.setattr(line_rows.LineSteps, "of", noted)
+    monkeypatch.setattr(reading, "CHUNK", 1 << 14)
+    data = "".join(
+        f'{{"no": {n}, "by": "{"a, b" if n % 50 == 0 else "c"}"}}\n' for n in range(9_000)
+    )
+    layout = {"columns": [{"No": "no"}, {"By": "by"}]}
+    flatledger.export(layout, io.BytesIO(data.encode()), tmp_path / "table.csv")
+    rows, lines = map(sum, zip(*made, strict=True))
+    assert rows > 8_800
+    assert lines > rows * 0.8
+    assert (tmp_path / "table.csv").read_text(newline="").count('"a, b"') == 180
