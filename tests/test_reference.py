@@ -17,11 +17,12 @@ from flatledger.plan.making import make_plan
 from flatledger.reference import exact
 from flatledger.reference.definition import defined_for
 from flatledger.reference.reading import Reading
-from flatledger.run.checking import CheckedSteps, Sample
+from flatledger.run.checking import CheckedSteps
 from flatledger.run.checks import Checks, ChecksOfAll
 from flatledger.run.decoding import convert
 from flatledger.run.protocols import Batch
 from flatledger.run.results import Checked
+from flatledger.run.sample import Sample
 from flatledger.run.step import Stepper
 from flatledger.structure.structure import observe
 from flatledger.values.faults import Fault

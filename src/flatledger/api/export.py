@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from os import PathLike
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from ..compile.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
@@ -18,7 +18,6 @@ from ..outputs.fault_table import fault_table
 from ..outputs.file_set import FileSet
 from ..outputs.formats import format_of, is_delimited, line_form_of
 from ..outputs.names import is_file
-from ..outputs.verifying import Verifier
 from ..outputs.writer import Writer
 from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
@@ -29,6 +28,9 @@ from .notes import learnt
 from .places import Places, check_places, check_verified, tables_of
 from .preparing import Preparation, given_for
 from .spilling import TemporaryRows
+
+if TYPE_CHECKING:
+    from ..outputs.verifying import Verifier
 
 Verify = bool | Literal["all"]
 
@@ -148,7 +150,7 @@ def _table(
                 for target in targets
             ]
             tables.enter_context(_telling_rows(writers, targets))
-            verifier = Verifier(layout, run.columns, TemporaryRows()) if verify else None
+            verifier = _verifier(run) if verify else None
             _write(run, writers, verifier)
             prepared.check_names(run)
             balance = prepared.balance(run)
@@ -207,6 +209,13 @@ def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> No
             (writer.write if run.lines is None else writer.write_lines)(block)
         if verifier is not None:
             verifier.look_at(block)
+
+
+def _verifier(run: Run) -> Verifier:
+    """What reads the finished files again; most runs need none."""
+    from ..outputs.verifying import Verifier
+
+    return Verifier(run.plan.layout, run.columns, TemporaryRows())
 
 
 def _verify(verifier: Verifier, targets: Sequence[Target], stated: str, balance: Balance) -> None:

@@ -47,8 +47,9 @@ class Kept:
             return json.loads(text) if digest == _digest(made_by, text) else None
         return None
 
-    def write(self, name: str, made_by: str, value: Any) -> None:
-        """Write a value down; where that can't be done, nothing is lost."""
+    def write(self, name: str, made_by: str, value: Any, versions: int = _VERSIONS) -> None:
+        """Write a value down, and keep so many of its name; where that can't be done, nothing is
+        lost."""
         with suppress(OSError, ValueError, RecursionError):
             text = json.dumps(value, separators=(",", ":")).encode()
             self._folder.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -57,7 +58,7 @@ class Kept:
                 with os.fdopen(folder.open(part, _NEW), "wb") as file:
                     file.write(_digest(made_by, text) + b"\n" + text)
                 folder.rename(part, _file_name(name, made_by))
-                folder.clear(f"{name}-")
+                folder.clear(f"{name}-", versions)
 
 
 class _Folder:
@@ -74,8 +75,8 @@ class _Folder:
         at = self._number
         os.replace(self._place(name), self._place(to), src_dir_fd=at, dst_dir_fd=at)
 
-    def clear(self, start: str) -> None:
-        """Remove the oldest files of a name, and parts that a killed run left."""
+    def clear(self, start: str, most: int) -> None:
+        """Remove the oldest files of a name beyond so many, and parts that a killed run left."""
         found: list[tuple[float, str]] = []
         for name in os.listdir(self._path if self._number is None else self._number):
             changed = os.stat(self._place(name), dir_fd=self._number, follow_symlinks=False)
@@ -83,7 +84,7 @@ class _Folder:
                 found.append((changed.st_mtime, name))
             elif name.endswith(".new") and time.time() - changed.st_mtime > _BEING_WRITTEN:
                 os.unlink(self._place(name), dir_fd=self._number)
-        for _, name in sorted(found)[:-_VERSIONS]:
+        for _, name in sorted(found)[:-most]:
             os.unlink(self._place(name), dir_fd=self._number)
 
     def _place(self, name: str) -> str | Path:

@@ -19,7 +19,6 @@ from ..layout.read_layout import LAYOUT_KEYS, read_layout
 from ..layout.text import Item, ItemMap, Scalar, from_data, read_yaml, write_yaml
 from ..layout.with_files import with_files
 from .files_met import files_met
-from .form_files import read_form
 from .layout_files import FilesOf, read_items
 from .shelf_folders import SUFFIXES, ShelfFolders
 
@@ -191,6 +190,8 @@ directory
         >>> layout.fitted_to(form).headings[:2]
         ('Date', 'Station')
         """
+        from .form_files import read_form
+
         reference = FormReference(fspath(form), header_row, first_row)
         layout = copy.copy(self)
         found = read_form(Path(form), reference)

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..errors import LayoutError, Problem
 from ..layout.files import Kind
 from ..layout.model import FormReference, PublishedForm
 from ..layout.names import proposal
 from ..layout.text import Item, read_yaml
-from ..sources.list_files import OpenedList
 from ..values.functions import text_of
 from .files_met import reading
-from .form_files import read_form
 from .shelf_folders import SUFFIXES, ShelfFolders
+
+if TYPE_CHECKING:
+    from ..sources.list_files import OpenedList
 
 # ---- reading them ----------------------------------------------------------------------------
 
@@ -50,8 +51,14 @@ def values_of(lines: Iterable[str]) -> tuple[str, ...]:
     return tuple(values)
 
 
+def _opened(path: Path) -> OpenedList:
+    from ..sources.list_files import OpenedList
+
+    return OpenedList(str(path))
+
+
 def _column(path: Path, heading: str | None) -> list[str]:
-    with reading(path), OpenedList(str(path)) as found:
+    with reading(path), _opened(path) as found:
         if heading is not None and heading not in found.names:
             hint = proposal(heading, found.names) or f"; there are {', '.join(found.names)}"
             raise LayoutError(str(path), [Problem(f"no heading `{heading}`{hint}")])
@@ -66,7 +73,7 @@ def read_codes(path: Path) -> dict[str, str]:
     """
     codes: dict[str, str] = {}
     numbers: dict[str, int] = {}
-    with reading(path), OpenedList(str(path)) as found:
+    with reading(path), _opened(path) as found:
         if len(found.names) < 2:
             message = "a code list has two columns: the codes, and what they are called"
             raise LayoutError(str(path), [Problem(message)])
@@ -151,6 +158,8 @@ class FilesOf:
         return read_list(path, heading)
 
     def form(self, reference: FormReference) -> PublishedForm:
+        from .form_files import read_form
+
         return read_form(self._beside(reference.file), reference)
 
     def lookup(self, name: str) -> str:

@@ -22,7 +22,6 @@ from ..run.protocols import Reader, Source
 from ..sources import AnySource, is_of_format, open_source
 from ..sources.bundled import BundledSource
 from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
-from ..sources.list_files import LEFT_OUT, OpenedList
 from ..sources.options import Options
 from ..sources.ordered_entries import ORDERED, OrderedEntries
 from ..sources.side_list import HeldEntries, SideList
@@ -105,7 +104,9 @@ def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
     with source.open() as reader:
         for batch in reader.batches():
             if by.file and batch.faults:
-                raise SourceError(f"{by.file}: {batch.faults[0]}".replace(LEFT_OUT, ""))
+                raise SourceError(
+                    f"{by.file}: {batch.faults[0]}".replace("; the record is left out", "")
+                )
             for record in batch.records:
                 found.add(record, by.named_by, by.level)
     if not found.nodes and found.nameless:
@@ -159,6 +160,8 @@ def _side_list(lookup: Lookup, known: KnownLevels, reader: FieldReader | None) -
                 f"by `{lookup.key}`, or leave out what no record needs"
             )
         return SideList(lookup, OrderedEntries(path, lookup.key), known)
+    from ..sources.list_files import OpenedList
+
     with OpenedList(lookup.file, lookup.reading) as found:
         if found.double:
             raise SourceError(f"{path} has a heading twice: {', '.join(found.double)}")

@@ -1,8 +1,8 @@
-"""Expressions that earlier runs of the tool have parsed, and the grammar, kept in the user's cache
-folder.
+"""Layouts and expressions that earlier runs of the tool have read, and the grammar, kept in the
+user's cache folder.
 
-To wake the grammar takes longer than a small export does. Where the package's own modules have
-changed, or the folder can't be read or written, all is parsed anew.
+To wake the grammar, or to read YAML, takes longer than a small export does. Where the package's own
+modules have changed, or the folder can't be read or written, all is parsed anew.
 """
 
 from __future__ import annotations
@@ -16,12 +16,17 @@ from typing import Any
 
 from ..language import parser
 from ..language.plain_nodes import from_plain, to_plain
+from ..layout import plain_items
+from ..layout import text as texts
+from ..layout.text import Item
 from ..values import literals
 from .kept import Kept
 
 _MOST = 2_000  # expressions that are kept
 _LONGEST = 2_000  # characters of one of them
-_NAME, _GRAMMAR = "expressions", "grammar"
+_LAYOUTS = 50  # layouts that are kept
+_LONGEST_LAYOUT = 100_000  # characters of one of them
+_NAME, _GRAMMAR, _LAYOUT = "expressions", "grammar", "layout"
 
 
 class ParsedBefore:
@@ -54,6 +59,29 @@ class ParsedBefore:
             self._kept.write(_NAME, self._made_by, latest)
 
 
+class LayoutsBefore:
+    """The items of layouts' texts, each by its own digest."""
+
+    def __init__(self, kept: Kept) -> None:
+        self._kept, self._made_by = kept, _made_by()
+
+    def find(self, text: str, name: str) -> Item | None:
+        """The items of a text; None where they are not known."""
+        plain = self._kept.read(_LAYOUT, self._key(text))
+        with suppress(LookupError, TypeError, ValueError, RecursionError):
+            return plain_items.from_plain(plain, name)
+        return None
+
+    def keep(self, text: str, item: Item) -> None:
+        """Keep the items of a text."""
+        if len(text) <= _LONGEST_LAYOUT:
+            with suppress(RecursionError):
+                self._kept.write(_LAYOUT, self._key(text), plain_items.to_plain(item), _LAYOUTS)
+
+    def _key(self, text: str) -> str:
+        return f"{self._made_by}\n{text}"
+
+
 class KeptGrammars:
     """The built grammars, by their texts and the version of what built them."""
 
@@ -75,13 +103,16 @@ def in_cache_folder() -> Kept:
 
 @contextmanager
 def parsed_before() -> Iterator[None]:
-    """Meanwhile expressions are looked up before they are parsed, and then kept."""
-    found = ParsedBefore(in_cache_folder())
+    """Meanwhile layouts and expressions are looked up before they are parsed, and then kept."""
+    kept = in_cache_folder()
+    found = ParsedBefore(kept)
     parser.remember_in(found)
+    texts.remember_in(LayoutsBefore(kept))
     try:
         yield
     finally:
         parser.remember_in(None)
+        texts.remember_in(None)
         found.save()
 
 
@@ -94,4 +125,5 @@ def _made_by() -> str:
     rooms = Path(parser.__file__).parent, Path(literals.__file__).parent
     files = sorted((one for room in rooms for one in os.scandir(room)), key=lambda one: one.path)
     stats = [(one.path, one.stat().st_mtime_ns) for one in files if one.is_file()]
+    stats += [(one, os.stat(one).st_mtime_ns) for one in (texts.__file__, plain_items.__file__)]
     return repr((sys.version_info, stats))

@@ -17,7 +17,6 @@ from ..outputs.apart import Apart
 from ..outputs.csvw import SUFFIX
 from ..outputs.formats import TEXTS, format_of, is_delimited
 from ..outputs.names import aside, is_file, name_of
-from ..outputs.read_back import check_readable
 from ..sources import AnySource
 from ..sources.csvw_metadata import metadata_beside
 from ..sources.found_files import inputs_of, naming
@@ -136,6 +135,8 @@ def _metadata_of(source: AnySource) -> list[Path]:
 
 def check_verified(places: Places, output: Output) -> None:
     """Raise OutputError where a table can't be read again once it is written."""
+    from ..outputs.read_back import check_readable
+
     for table in places.tables:
         if not _is_path(table):
             raise OutputError(

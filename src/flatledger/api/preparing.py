@@ -36,7 +36,6 @@ from .notes import note_beside
 from .opening import definitions_of, enriched, lookup_counts, open_plain
 from .results import ShownBalance
 from .spilling import TemporaryRows
-from .total_rows import notices_of, total_rows_of
 
 _HEADINGS_SHOWN = 10
 
@@ -256,6 +255,10 @@ class Preparation:
         """Point out rows that are totals of others, where rows are labelled so and nobody has said
         what becomes of them; the source is looked at once more where that can be done."""
         labelled = run.reader.account.labelled
+        if not labelled and not closely:
+            return
+        from .total_rows import notices_of, total_rows_of
+
         closely = closely and not self.layout.source.table.total_rows.said
         if self._plain.again and (labelled or closely):
             told = notices_of(total_rows_of(self._plain), unlabelled=closely)

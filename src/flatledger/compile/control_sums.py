@@ -12,11 +12,11 @@ from msgspec.structs import replace
 
 from ..language import nodes as n
 from ..plan.plan import ColumnPlan, Plan
-from ..values.aggregates import Aggregate
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import ordinal_name, places_name
 from .emitter import Emitter
+from .ledger import LedgerForm, aggregate_of, part_name
 from .unfolding import told_apart_code
 from .walking import load_entries, loop
 
@@ -46,23 +46,16 @@ class _ControlSums:
         homes = {column.home for _, column in self.columns}
         self.deepest = max([*homes, self.level if self.grouped | self.split else 0])
         load_entries(self.emitter, plan, self.deepest)
-        self.parts: list[str] = []  # what a group's list begins with
-        self.met = {
-            home: self._part("0") for home in sorted({plan.totalled[i].home for i in self.grouped})
-        }
+        self.form = LedgerForm(plan)
         self.counted = {  # how many nodes of a tree a column takes, where these are not all
-            i: self._part("0") if i in self.grouped else f"counted_{i}"
+            i: self._counted(i) if i in self.grouped else f"counted_{i}"
             for i, column in self.columns
             if column.nodes
         }
-        self.split_counted = {i: self._part("0") for i in self.counted if i in self.split}
-        self.split_homes = sorted({plan.totalled[i].home for i in self.split})
-        self.split_parts = {i: self._parts(plan.totalled[i]) for i in sorted(self.split)}
-        self.split_met = {home: self._part("0") for home in self.split_homes}
-        for home in self.split_homes:
+        for home in self.form.split_met:
             with self.emitter.code.at(home, whole=True) as block:
                 block.add(f"seen_{home} = set()")
-        self.names = {i: self._variables(i, column) for i, column in self.columns}
+        self.names = {i: self._variables(i) for i, _ in self.columns}
         self.values = {i: self._value(column) for i, column in self.columns}
         self.keys: list[tuple[str, int]] = []
         if self.grouped or self.split:
@@ -75,21 +68,16 @@ class _ControlSums:
                 for line in self._taking(index, self.names[index], self.counted.get(index)):
                     block.add(line)
 
-    def _part(self, start: str) -> str:
-        """A further part of a group's list."""
-        self.parts.append(start)
-        return f"own[{len(self.parts) - 1}]"
+    def _counted(self, index: int) -> str:
+        """The part of a group's list with how many nodes of a tree a column takes."""
+        place = self.form.parts[index].counted
+        return "" if place is None else part_name(place)
 
-    def _variables(self, index: int, column: ColumnPlan) -> tuple[str, str, str]:
+    def _variables(self, index: int) -> tuple[str, str, str]:
         """Where the state of a column stands, its blanks, and its texts among numbers."""
         if index in self.grouped:
-            return self._parts(column)
+            return self.form.parts[index].names
         return f"state_{index}", f"blank_{index}", f"text_{index}"
-
-    def _parts(self, column: ColumnPlan) -> tuple[str, str, str]:
-        starts = (_aggregate(column).start, "0", "0")
-        state, blank, text = map(self._part, starts)
-        return state, blank, text
 
     def _find_group(self, level: int) -> list[str]:
         """The lines that find the list of a group: of an entry of the groups' level, or of one
@@ -100,13 +88,13 @@ class _ControlSums:
             "own = by_group.get(group)",
             "if own is None: own = by_group[group] = new_group()",
         ]
-        if level == self.level in self.met:
-            lines.append(f"{self.met[level]} += 1")
-        for home in (one for one in self.split_homes if one <= level):
-            inside = [f"seen_{home}.add(group)", f"{self.split_met[home]} += 1"]
-            for index in (i for i in self.split_parts if self.plan.totalled[i].home == home):
-                parts, counted = self.split_parts[index], self.split_counted.get(index)
-                inside += self._taking(index, parts, counted)
+        if level == self.level in self.form.met:
+            lines.append(f"{part_name(self.form.met[level])} += 1")
+        for home, met in ((one, met) for one, met in self.form.split_met.items() if one <= level):
+            inside = [f"seen_{home}.add(group)", f"{part_name(met)} += 1"]
+            for index in (i for i in self.form.split if self.plan.totalled[i].home == home):
+                names = self.form.parts[index].names
+                inside += self._taking(index, names, self._counted(index) or None)
             lines += [f"if group not in seen_{home}:", *indented(inside, 1)]
         return lines
 
@@ -150,7 +138,7 @@ class _ControlSums:
         """The lines that add up a column; what is neither blank nor a text among numbers counts."""
         column, name = self.plan.totalled[index], self.values[index]
         state, blank, text = parts
-        aggregate = _aggregate(column)
+        aggregate = aggregate_of(column)
         take = aggregate.taking(state, name)
         if aggregate.unknown:
             return [take]
@@ -165,24 +153,33 @@ class _ControlSums:
         starts = ["by_group = {}", "met_0 = len(records)"]
         starts += [f"met_{level} = 0" for level in range(1, self.deepest + 1)]
         starts += [
-            f"blank_{i} = text_{i} = 0; state_{i} = {_aggregate(column).start}"
+            f"blank_{i} = text_{i} = 0; state_{i} = {aggregate_of(column).start}"
             for i, column in alone
         ]
         starts += [f"{name} = 0" for i, name in self.counted.items() if i not in self.grouped]
         whole = listed_codes(
             "None" if i in self.grouped else self._sums(i) for i, _ in self.columns
         )
-        each = listed_codes(self._sums_of_group(i) for i, _ in self.columns)
-        group = "(group, )" if len(self.plan.group) == 1 else "group"
         lines = [
             function_head("control_sums", "records", "numbers", "kept"),
-            f"    def new_group(): return [{', '.join(self.parts)}]",
+            f"    def new_group(): return [{', '.join(self.form.starts)}]",
             *indented(starts, 1),
             *indented(self._walk(), 1),
-            f"    by_group = {{{group}: ({each}) for group, own in by_group.items()}}",
+            *indented(self._taken(), 1),
             *indented([f"return ({whole}), by_group"], 1),
         ]
         return "\n".join(lines)
+
+    def _taken(self) -> list[str]:
+        """The lines that make states of the values that parts hold, and a key of each group."""
+        lines = []
+        for place, aggregate in self.form.states:
+            name = self.constants.name(aggregate, aggregate.name)
+            state = aggregate.taken(part_name(place), name)
+            lines.append(f"for own in by_group.values(): {part_name(place)} = {state}")
+        if len(self.plan.group) == 1:
+            lines.append("by_group = {(group, ): own for group, own in by_group.items()}")
+        return lines
 
     def _walk(self) -> list[str]:
         """The loops over the records and what lies below, if there is anything to add up."""
@@ -192,41 +189,21 @@ class _ControlSums:
     def _level_lines(self, level: int) -> list[str]:
         lines = list(self.emitter.code.scope.blocks[level].lines)
         deeper = level + 1
-        if level < self.level and any(home <= level for home in self.split_homes):
+        if level < self.level and any(home <= level for home in self.form.split_met):
             lines += [f"if not entries_{deeper}:", *indented(self._find_group(level), 1)]
         if level < self.deepest:
             lines.append(f"met_{deeper} += len(entries_{deeper})")
-            if deeper > self.level and deeper in self.met:
-                lines.append(f"{self.met[deeper]} += len(entries_{deeper})")
+            if deeper > self.level and deeper in self.form.met:
+                lines.append(f"{part_name(self.form.met[deeper])} += len(entries_{deeper})")
             lines += [loop(self.plan, deeper), *indented(self._level_lines(deeper), 1)]
         return lines
 
     def _sums(self, index: int) -> str:
         """How many values of a column there are, the state of its aggregate, how many blanks."""
-        column = self.plan.totalled[index]
-        met = self.met[column.home] if index in self.grouped else f"met_{column.home}"
-        return self._found(column, self.names[index], met, self.counted.get(index))
-
-    def _sums_of_group(self, index: int) -> str:
-        """The same for a group; None of a column that is not proved group by group."""
-        column = self.plan.totalled[index]
-        if index in self.split:
-            met, counted = self.split_met[column.home], self.split_counted.get(index)
-            return self._found(column, self.split_parts[index], met, counted)
-        return self._sums(index) if index in self.grouped else "None"
-
-    def _found(
-        self, column: ColumnPlan, parts: tuple[str, str, str], met: str, counted: str | None
-    ) -> str:
-        state, blank, text = parts
-        aggregate = _aggregate(column)
-        name = self.constants.name(aggregate, aggregate.name)
-        taken, over = aggregate.taken(state, name), ""
+        column, counted = self.plan.totalled[index], self.counted.get(index)
+        state, blank, text = self.names[index]
+        aggregate, met, over = aggregate_of(column), f"met_{column.home}", ""
+        taken = aggregate.taken(state, self.constants.name(aggregate, aggregate.name))
         if counted is not None:  # some nodes of a tree, and not the others
             met, over = counted, f", {met} - {counted}"
         return f"({met} - {blank} - {text}, {taken}, {blank}{over})"
-
-
-def _aggregate(plan: ColumnPlan) -> Aggregate:
-    assert plan.column.total is not None
-    return plan.column.total.aggregate

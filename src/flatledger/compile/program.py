@@ -34,6 +34,7 @@ from .definitions import Definitions
 from .doubting import BothFigures, Look, doubts_source, looked_at_whole
 from .keeping import keep_source
 from .laying_flat import Flattener
+from .ledger import Ledger, Sums
 from .level_watch import ListWatch, Watched, watch_source
 from .lines import LineForm, LineMaker, LineUnfolding
 from .loads_checked import check_loads
@@ -48,9 +49,6 @@ from .walking import keeps_all
 from .watches import ListsMet, Watches
 
 Kept = list[tuple[Any, ...]]
-Sums = tuple[int, Any, int] | tuple[int, Any, int, int]  # see `Tally.grow`
-Group = tuple[Any, ...]
-GroupSums = dict[Group, tuple[Sums | None, ...]]
 
 
 @dataclass(slots=True, weakref_slot=True)
@@ -63,7 +61,7 @@ class Program:
     ``unfold(records, numbers, kept)`` makes the rows, and says how many entries each level had,
     and ``control_sums(records, numbers, kept)``, for each totalled column, how many values there
     are, the state of its aggregate, and how many blanks; of sums that are proved group by group,
-    the same for each group.
+    a ledger (`LedgerForm` reads it).
     ``lay_flat(records, numbers)``, where there are trees, comes before all else: it gives the
     records with each tree as a list of its nodes; ``nested`` are the members by which levels were
     met to nest, ``listed`` places that lists have shown to be levels.
@@ -82,9 +80,7 @@ class Program:
     counters: tuple[str, ...]
     keep: Callable[[list[Any], Sequence[int]], tuple[list[Any], list[int], Kept, tuple[int, ...]]]
     unfold: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    control_sums: Callable[
-        [list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], GroupSums]
-    ]
+    control_sums: Callable[[list[Any], Sequence[int], Kept], tuple[Sequence[Sums | None], Ledger]]
     watches: Watches
     faults: FaultNotes
     lists: ListsMet

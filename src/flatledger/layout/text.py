@@ -8,7 +8,7 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Protocol
 
 import msgspec
 
@@ -59,12 +59,43 @@ Item = Scalar | ItemList | ItemMap
 _PLAIN = re.compile(r"[A-Za-z][A-Za-z0-9 ]*|[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_][A-Za-z0-9_]*)*")
 
 
+class ReadBefore(Protocol):
+    """The items of texts that were read before."""
+
+    def find(self, text: str, name: str) -> Item | None:
+        """Those of a text, which is that of the file ``name`` now; None where there are none."""
+        ...
+
+    def keep(self, text: str, item: Item) -> None:
+        """Keep those of a text."""
+        ...
+
+
+_before: ReadBefore | None = None
+
+
+def remember_in(before: ReadBefore | None) -> None:
+    """Look texts up before they are read, and keep what was read; None: no longer."""
+    global _before
+    _before = before
+
+
 def read_yaml(text: str, name: str) -> Item:
     """Read one YAML document. Raises LayoutError with the place of a fault in its form.
 
     >>> read_yaml("row-per: no", "a layout").pairs[0][1].text
     'no'
     """
+    found = _before.find(text, name) if _before is not None else None
+    if found is not None:
+        return found
+    item = _read(text, name)
+    if _before is not None:
+        _before.keep(text, item)
+    return item
+
+
+def _read(text: str, name: str) -> Item:
     from ruamel.yaml import YAML
     from ruamel.yaml.error import MarkedYAMLError
 

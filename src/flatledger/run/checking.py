@@ -1,8 +1,4 @@
-"""Holding a sample of the records against what they are by definition.
-
-Which records these are follows from their numbers and shapes alone, never from how they were cut
-into batches, so that every way of running a layout looks at the same ones.
-"""
+"""Holding a sample of the records against what they are by definition."""
 
 from __future__ import annotations
 
@@ -10,106 +6,26 @@ import decimal
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
-from functools import partial
 from typing import Any
 
+from ..compile.ledger import LedgerForm
 from ..compile.lines import LineForm
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
 from ..values.numbers import EXACT, Unreadable, digits_of
 from .by_definition import Define, Definition, RecordRead
-from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS, MOST_SHAPES, next_sampled
+from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS
 from .groups import Groups
 from .line_rows import line_of
-from .protocols import Batch, Origin
+from .protocols import Batch
 from .results import BatchResult, Checked
-from .shapes import Shapes
+from .sample import Sample, part_of
 from .step import Stepper
 from .tallies import Tally, tally_of
 
 MOST_CELLS_TOGETHER = 4_000_000  # of the rows of a piece, where each record gives one
 LONGEST_SHOWN = 60  # letters of a value in a message
-
-
-class Sample:
-    """Takes batches apart, so that the records of the sample come by themselves."""
-
-    def __init__(self, plan: Plan, everything: bool) -> None:
-        self._everything = everything
-        self._shapes = Shapes(plan)
-        self._met: set[int] = set()
-
-    def keeps(self, number: int) -> bool:
-        """Whether the plain data of a record may be asked for."""
-        return self._everything or next_sampled(number) == number or self._shapes.looks_at(number)
-
-    def parts(self, batch: Batch) -> Iterator[tuple[Batch, dict[int, int] | None]]:
-        """The batch in parts, each with the shapes of its records where it is of the sample: by
-        their numbers, of those that are looked at for it."""
-        if not batch.records:
-            yield batch, None
-            return
-        shapes = {} if self._everything else self._new_shapes(batch)
-        first, last = batch.numbers[0], batch.numbers[-1]
-        if not (self._everything or shapes or next_sampled(first) <= last):
-            yield batch, None
-            return
-        wanted = [
-            self._everything or number in shapes or next_sampled(number) == number
-            for number in batch.numbers
-        ]
-        start = 0
-        for at in range(1, len(wanted) + 1):
-            if at == len(wanted) or wanted[at] != wanted[start]:
-                yield _part(batch, start, at), shapes if wanted[start] else None
-                start = at
-
-    def _new_shapes(self, batch: Batch) -> dict[int, int]:
-        """The records of a shape that was not met before."""
-        found: dict[int, int] = {}
-        if batch.exact or not self._shapes.needed:
-            return found
-        for place, number in enumerate(batch.numbers):
-            if len(self._met) < MOST_SHAPES and self._shapes.looks_at(number):
-                shape = self._shape_of(batch, place)
-                if shape is not None and shape not in self._met:
-                    self._met.add(shape)
-                    found[number] = shape
-        return found
-
-    def _shape_of(self, batch: Batch, place: int) -> int | None:
-        try:
-            return self._shapes.of(batch.plain(place))
-        except LookupError:  # it was not kept
-            return None
-
-
-def _part(batch: Batch, start: int, end: int) -> Batch:
-    """Some records of a batch; what is told of the whole comes with the first."""
-    rows = batch.origin.rows
-    origin = batch.origin
-    if rows is not None:
-        origin = origin._replace(rows=partial(_rows_of, origin, start, end))
-    part = batch._replace(
-        records=batch.records[start:end],
-        numbers=batch.numbers[start:end],
-        origin=origin,
-        plain=partial(_plain_of, batch, start),
-    )
-    if start:
-        none = type(batch.repeats)()
-        return part._replace(faults=[], remarks=[], specimens=list, repeats=none)
-    return part
-
-
-def _rows_of(origin: Origin, start: int, end: int) -> Sequence[int]:
-    assert origin.rows is not None
-    return origin.rows()[start:end]
-
-
-def _plain_of(batch: Batch, start: int, place: int) -> Any:
-    return batch.plain(start + place)
 
 
 class CheckedSteps:
@@ -151,7 +67,7 @@ class CheckedSteps:
             yield batch
             return
         for start in range(0, count, most):
-            yield _part(batch, start, min(start + most, count))
+            yield part_of(batch, start, min(start + most, count))
 
     def _of(self, batch: Batch) -> Iterator[BatchResult]:
         if self._sample is None or self._checker is None:
@@ -300,11 +216,12 @@ class Checker:
         if by_record or self._plan.over is not None:
             return
         tallies = [tally_of(one) for one in self._plan.totalled]
-        grouped = set(self._plan.grouped_totals)
+        form, grouped = LedgerForm(self._plan), set(self._plan.grouped_totals)
+        by_group = [*map(form.read, result.sums.by_group.values())]
         for index, tally in enumerate(tallies):
             parts = [result.sums.sums[index]]
             if index in grouped:
-                parts = [sums[index] for sums in result.sums.by_group.values()]
+                parts = [sums[index] for sums in by_group]
             for one in parts:
                 if one is not None:
                     tally.grow(*one)

@@ -23,16 +23,19 @@ from .totalling import Total
 
 
 class SourceSide(Protocol):
-    """What came in: the control sums of each column with a total, and those of groups. ``overlaps``
+    """What came in: the control sums of each column with a total. ``overlaps``
     are, for each depth of groups and each column, what groups of that depth show of entries that
     all rows count once.
     """
 
-    group_sums: dict[Key, list[Tally]]
     overlaps: list[list[Tally]]
 
     def control_sums(self) -> list[Tally]:
         """Those of all records."""
+        ...
+
+    def sums_of_group(self, key: Key) -> list[Tally]:
+        """Those of a group."""
         ...
 
 
@@ -111,7 +114,7 @@ class Proof:
             self._agree(total, total.tallies.tallies)
             self._straight(total.row)
         self._once(group)
-        known = self._state.group_sums.get(group) or self._empty()
+        known = self._state.sums_of_group(group)
         for index, tally in enumerate(total.tallies.tallies):
             self._written[index].merge(tally)
             self._shown[depth][index].merge(tally)

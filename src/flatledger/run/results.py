@@ -9,7 +9,7 @@ from typing import NamedTuple
 import msgspec
 
 from ..compile.doubting import BothFigures
-from ..compile.program import GroupSums, Sums
+from ..compile.ledger import Ledger, Sums
 from ..compile.watches import Watches
 from ..structure.levels import Names
 from ..values.faults import Fault
@@ -29,10 +29,11 @@ class Checked(NamedTuple):
 
 
 class ControlSums(NamedTuple):
-    """Control sums of columns with a total: of all, and those that are proved group by group."""
+    """Control sums of columns with a total: of all, and the ledger of those that are proved group
+    by group."""
 
     sums: Sequence[Sums | None]
-    by_group: GroupSums
+    by_group: Ledger
 
 
 class BatchResult(msgspec.Struct):

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from ..compile.doubting import BothFigures
-from ..compile.program import Sums
+from ..compile.ledger import Ledger, LedgerForm, Sums
 from ..compile.watches import Watches
 from ..plan.plan import Plan
 from ..values.faults import Fault, FaultLog
@@ -59,7 +59,8 @@ class RunState:
         self.counts: Counter[str] = Counter()
         self.faults = FaultLog(sink=sink)
         self.sums = [tally_of(column) for column in plan.totalled]  # but those that are proved by
-        self.group_sums: dict[tuple[Any, ...], list[Tally]] = {}  # group
+        self._ledger: Ledger = {}  # group
+        self._ledger_form = LedgerForm(plan)
         self.overlaps = [[tally_of(c) for c in plan.totalled] for _ in plan.group]
         self.drift = DriftWatch(plan, first)
         self.watches = Watches.of(plan.layout)
@@ -152,23 +153,27 @@ class RunState:
 
     def _add_sums(self, later: ControlSums) -> None:
         _add(self.sums, later.sums)
-        for key, sums in later.by_group.items():
-            _add(self._sums_of(key), sums)
+        self._ledger_form.post(self._ledger, later.by_group)
 
     def control_sums(self) -> list[Tally]:
         """What came in, over all records."""
         whole = [tally_of(column) for column in self.plan.totalled]
         for own, other in zip(whole, self.sums, strict=True):
             own.merge(other)
-        for tallies in self.group_sums.values():
-            for index in self.plan.grouped_totals:  # of what is split, the whole is known
-                whole[index].merge(tallies[index])
+        grouped: Ledger = {}
+        for parts in self._ledger.values():
+            self._ledger_form.post(grouped, {(): parts.copy()})
+        found = self._ledger_form.read(grouped.get(()))
+        for index in self.plan.grouped_totals if found else ():  # of what is split, it is known
+            whole[index].grow(*found[index])
         return whole
 
-    def _sums_of(self, key: tuple[Any, ...]) -> list[Tally]:
-        if key not in self.group_sums:
-            self.group_sums[key] = [tally_of(column) for column in self.plan.totalled]
-        return self.group_sums[key]
+    def sums_of_group(self, key: tuple[Any, ...]) -> list[Tally]:
+        """What came in of a group, for each column with a total that is proved group by group."""
+        tallies = [tally_of(column) for column in self.plan.totalled]
+        for index, sums in self._ledger_form.read(self._ledger.get(key)).items():
+            tallies[index].grow(*sums)
+        return tallies
 
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
@@ -203,10 +208,10 @@ class RunState:
         self.counts.update(later.counts)  # mutant: merge-counts
         self.faults.merge(later.faults)
         pairs = [(self.sums, later.sums), *zip(self.overlaps, later.overlaps, strict=True)]
-        pairs += [(self._sums_of(key), sums) for key, sums in later.group_sums.items()]
         for own, others in pairs:
             for tally, other in zip(own, others, strict=True):
                 tally.merge(other)
+        self._ledger_form.post(self._ledger, later._ledger)
         self.drift.merge(later.drift)
         self.watches.merge(later.watches)
         self.levels_met |= later.levels_met

@@ -21,7 +21,6 @@ from .naming import never_read
 from .options import Options
 from .packing import plain_name
 from .reading import Bytes, Bytestream
-from .total_rows import settled, total_rows_in
 
 
 def _never(head: bytes) -> bool:
@@ -188,6 +187,8 @@ def reading(
                 "the columns that are blank in them: `total-rows: {drop: [Part]}`"
             )
         with _begun(opened(), name, options, stated) as reader:
+            from .total_rows import settled, total_rows_in
+
             found = settled(options.table.total_rows, total_rows_in(reader))
         table = msgspec.structs.replace(options.table, total_rows=found)
         options = options._replace(table=table)
