@@ -206,7 +206,7 @@ def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> No
     """Give each writer the table, some rows at a time."""
     for block in run.blocks():
         for writer in writers:
-            (writer.write if run.lines is None else writer.write_lines)(block)
+            (writer.write_lines if run.gives_lines else writer.write)(block)
         if verifier is not None:
             verifier.look_at(block)
 

@@ -9,16 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator
 from itertools import groupby
-from typing import Any, NamedTuple, Protocol
+from typing import Any, Protocol
 
 from ..plan.line_rows import places_beside
 from ..plan.plan import Plan
 from .blocks import listed_codes
 from .constants import Constants
 from .unfolding import Unfolding
-
-Classes = dict[int, set[type]]  # of the values of some columns, by their slots
-LineRows = tuple[list[Any], tuple[int, ...], Classes]  # rows, entries of each level, classes
 
 
 class LineForm(Protocol):
@@ -51,17 +48,8 @@ class LineForm(Protocol):
         ...
 
 
-class LineMaker(NamedTuple):
-    """The functions that were generated: ``loud`` tells of faults and notes what is watched,
-    ``quiet`` does not. ``truths``: whether a line may hold a truth value as Python writes it."""
-
-    loud: Callable[[list[Any], Any, Any], LineRows]
-    quiet: Callable[[list[Any], Any, Any], LineRows]
-    truths: bool
-
-
 class LineUnfolding(Unfolding):
-    """Writes `lines`; of columns that were ``unmet`` so far it notes the classes of the values."""
+    """Writes `lines`. ``truths``: a line may hold a truth value as Python writes it."""
 
     name = "lines"
     results = "rows, ({counts}), classes"
@@ -69,13 +57,8 @@ class LineUnfolding(Unfolding):
     def __init__(
         self, plan: Plan, constants: Constants, form: LineForm, unmet: Collection[int]
     ) -> None:
-        super().__init__(plan, constants)
+        super().__init__(plan, constants, unmet=unmet)
         self._form = form
-        self._unmet = [one for one in plan.columns if one.slot in unmet]
-        self.starts = [
-            f"classes = {{{', '.join(f'{one.slot}: set()' for one in self._unmet)}}}",
-            *(f"met_{one.slot} = classes[{one.slot}].add" for one in self._unmet),
-        ]
         self._beside = [*places_beside(plan)]
         self._beside += range(len(plan.columns), len(plan.columns) + len(plan.extra_keys))
         self.truths = False
@@ -115,12 +98,7 @@ class LineUnfolding(Unfolding):
             yield level, range(places[0], places[-1] + 1)
 
     def known(self, level: int) -> list[str]:
-        lines = [
-            f"if {code} is not None: met_{one.slot}({code}.__class__)"
-            for one in self._unmet
-            for code, at, _ in [self.cells[one.slot]]
-            if at == level and code.isidentifier()
-        ]
+        lines = super().known(level)
         if level < self.plan.chain.row:
             lines += [
                 f"piece_{places.start} = f'{self._delimited(map(self._texts.__getitem__, places))}'"

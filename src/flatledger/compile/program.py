@@ -12,12 +12,12 @@ import hashlib
 import linecache
 import weakref
 from collections import Counter
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from types import CodeType
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from ..plan.plan import Plan
 from ..structure.levels import Names
@@ -36,7 +36,6 @@ from .keeping import keep_source
 from .laying_flat import Flattener
 from .ledger import Ledger, Sums
 from .level_watch import ListWatch, Watched, watch_source
-from .lines import LineForm, LineMaker, LineUnfolding
 from .loads_checked import check_loads
 from .nest_watch import NestWatch
 from .opening_tests import closed_source, passes_source
@@ -44,11 +43,25 @@ from .origins import RecordOrigins
 from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
 from .runtime import Runtime
-from .unfolding import identify_source, unfold_source
+from .unfolding import Classes, Unfolding, identify_source, unfold_source
 from .walking import keeps_all
 from .watches import ListsMet, Watches
 
 Kept = list[tuple[Any, ...]]
+
+
+Writing = TypeVar("Writing", bound=Unfolding)
+
+
+@dataclass(slots=True)
+class Further(Generic[Writing]):
+    """A function that was ``written`` besides the others: ``loud`` tells of faults and notes what
+    is watched, ``quiet`` does not. It gives what it makes of kept records, how many entries each
+    level had, and the classes of the values in columns that were unmet."""
+
+    written: Writing
+    loud: Callable[[list[Any], Sequence[int], Kept], tuple[Any, tuple[int, ...], Classes]]
+    quiet: Callable[[list[Any], Sequence[int], Kept], tuple[Any, tuple[int, ...], Classes]]
 
 
 @dataclass(slots=True, weakref_slot=True)
@@ -72,8 +85,8 @@ class Program:
     that met a list, which ``lists`` tells, ``watch_all`` has the last word.
     ``identify(records, numbers)`` gives what the primary key says of each record. ``watches`` and
     ``faults`` are what the functions take note of as they run; ``origins`` is told where the
-    records come from. ``unfold_again`` does as `unfold`, and takes note of nothing;
-    ``lines_by(form, unmet)`` makes the functions whose rows carry their lines.
+    records come from. ``unfold_again`` does as `unfold`, and takes note of nothing; ``further``
+    makes another function in the place of that, by what writes it.
     """
 
     source: str
@@ -93,7 +106,7 @@ class Program:
     watch_all: Callable[[list[Any], Sequence[int]], None] | None
     identify: Callable[[list[Any], Sequence[int]], list[tuple[Any, ...]]] | None
     unfold_again: Callable[[list[Any], Sequence[int], Kept], tuple[list[Any], tuple[int, ...]]]
-    lines_by: Callable[[LineForm, Collection[int]], LineMaker]
+    further: Callable[[Callable[[Plan, Constants], Any]], Further[Any]]
 
 
 def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None = None) -> Program:
@@ -136,16 +149,16 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     trees.passes = quiet.get("passes")
     trees.open_by({o.chain.levels[-1]: loud[name] for name, o in openings.items() if name in loud})
 
-    def lines_by(form: LineForm, unmet: Collection[int]) -> LineMaker:
-        further = LineUnfolding(plan, constants, form, unmet)
-        text = further.text() + "\n"
+    def further(write: Callable[[Plan, Constants], Writing]) -> Further[Writing]:
+        writing = write(plan, constants)
+        text = writing.text() + "\n"
         called = _file_name(plan.layout.name, text)
-        lines = _compiled(text, called)
+        compiled = _compiled(text, called)
         _keep_named(origins, called)
         for names, values in ((loud, constants.values), (quiet, _unwatched(constants.values))):
             names.update(values)
-            exec(lines, names)
-        return LineMaker(loud["lines"], quiet["lines"], further.truths)
+            exec(compiled, names)
+        return Further(writing, loud[writing.name], quiet[writing.name])
 
     program = Program(
         source,
@@ -165,7 +178,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         loud.get("watch_all"),
         quiet.get("identify"),
         quiet["unfold"],
-        lines_by,
+        further,
     )
     _keep_named(program, name)
     return program

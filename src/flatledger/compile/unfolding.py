@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection
 
 from ..language import nodes as n
 from ..plan.kinds import is_aggregate
@@ -14,6 +14,8 @@ from .constants import Constants
 from .emission import ordinal_name, places_name
 from .emitter import Emitter
 from .walking import load_entries, loop
+
+Classes = dict[int, set[type]]  # of the values of some columns, by their slots
 
 
 def _aggregates(plan: ColumnPlan) -> bool:
@@ -65,11 +67,16 @@ class Unfolding:
     above it that has none: here a tuple."""
 
     name = "unfold"
-    starts: Sequence[str] = ()
+    starts: list[str]
     results = "rows, ({counts})"
 
-    def __init__(self, plan: Plan, constants: Constants, raw: bool = False) -> None:
+    def __init__(
+        self, plan: Plan, constants: Constants, raw: bool = False, unmet: Collection[int] = ()
+    ) -> None:
+        """``unmet`` are columns, by their slots, of whose values the `classes` are noted."""
         self.plan, self.constants = plan, constants
+        self._unmet = [one.slot for one in plan.columns if one.slot in unmet]
+        self.starts = ["rows = []", "append = rows.append"]
         roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
         self.emitter = emitter = Emitter(plan, constants, roots, notes_units=True)
         load_entries(emitter, plan, plan.chain.row)
@@ -91,14 +98,22 @@ class Unfolding:
     def text(self) -> str:
         """The text of the function."""
         counts = [f"kept_{level}" for level in range(1, self.plan.chain.row + 1)]
-        starts = ["rows = []", "append = rows.append", *(f"{count} = 0" for count in counts)]
+        starts = [f"{count} = 0" for count in counts]
         lines = [
             function_head(self.name, "records", "numbers", "kept"),
-            *indented([*starts, *self.starts, loop(self.plan, 0)], 1),
+            *indented([*self.starts, *self._noting(), *starts, loop(self.plan, 0)], 1),
             *indented(self._level_lines(0), 2),
             *indented([f"return {self.results.format(counts=listed_codes(counts))}"], 1),
         ]
         return "\n".join(lines)
+
+    def _noting(self) -> list[str]:
+        """The lines with which the classes of values begin, where they are given."""
+        if "classes" not in self.results:
+            return []
+        classes = ", ".join(f"{slot}: set()" for slot in self._unmet)
+        noting = [f"met_{slot} = classes[{slot}].add" for slot in self._unmet]
+        return [f"classes = {{{classes}}}", *noting]
 
     def row(self, level: int, marks: list[str]) -> str:
         """What is added for a row whose entries end at ``level``: what lies deeper is blank."""
@@ -106,7 +121,25 @@ class Unfolding:
 
     def known(self, level: int) -> list[str]:
         """The lines that stand once all that is of a level is known."""
-        return []
+        cells = [(slot, *self.cells[slot][:2]) for slot in self._unmet]
+        return [
+            f"if {code} is not None: met_{slot}({code}.__class__)"
+            for slot, code, at in cells
+            if at == level and code.isidentifier()
+        ]
+
+    def group(self, level: int) -> list[str]:
+        """What the keys of such a row have in common with those of its group."""
+        return [code if home <= level else "None" for code, home in self._groups]
+
+    def marks(self, level: int) -> tuple[list[str], list[str]]:
+        """The lines that find its marks, and the marks."""
+        return _marks(self.plan, level, self.group(level), self.codes(level))
+
+    def row_lines(self, level: int) -> list[str]:
+        """The lines that take in such a row."""
+        lines, marks = self.marks(level)
+        return [*lines, f"append({self.row(level, marks)})"]
 
     def codes(self, level: int) -> list[str]:
         """The cells and keys of such a row."""
@@ -118,22 +151,17 @@ class Unfolding:
             return []
         return [ordinal_name(at) if at <= level else "0" for at in range(self.plan.chain.row + 1)]
 
-    def _row_lines(self, level: int) -> list[str]:
-        group = [code if home <= level else "None" for code, home in self._groups]
-        lines, marks = _marks(self.plan, level, group, self.codes(level))
-        return [*lines, f"append({self.row(level, marks)})"]
-
     def _level_lines(self, level: int) -> list[str]:
         plan = self.plan
         lines = [*_mark_starts(plan, level), *self.emitter.code.scope.blocks[level].lines]
         lines += self.known(level)
         if level == plan.chain.row:
-            return [*lines, *self._row_lines(level), *_mark_ends(plan)]
+            return [*lines, *self.row_lines(level), *_mark_ends(plan)]
         entries = f"entries_{level + 1}"
         return [
             *lines,
             f"if not {entries}:",
-            *indented([*self._row_lines(level), *_mark_ends(plan), "continue"], 1),
+            *indented([*self.row_lines(level), *_mark_ends(plan), "continue"], 1),
             f"kept_{level + 1} += len({entries})",
             loop(plan, level + 1),
             *indented(self._level_lines(level + 1), 1),

@@ -10,6 +10,7 @@ from typing import Any
 
 from ..compile.ledger import LedgerForm
 from ..compile.lines import LineForm
+from ..compile.tallying import Tallied
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
@@ -78,6 +79,7 @@ class CheckedSteps:
             if shapes is not None:
                 with decimal.localcontext(EXACT):
                     result.checked = self._checker.look(part, result, shapes)
+                result.tallied = None  # the rows themselves are there
             yield result
 
 
@@ -162,6 +164,8 @@ class Checker:
                 f"{numbers}: {len(rows):,} rows were made, and by definition there are {start:,}"
             )
         further += self._counts_differ(numbers, result.counts, read)
+        if result.tallied is not None:
+            further += self._tallies_differ(numbers, rows, result.tallied)
         if all(one.whole for one in read):
             further += self._figures_differ(numbers, result, definition)
             further += self._groups_differ(numbers, rows, definition)
@@ -234,6 +238,14 @@ class Checker:
                     f"{shown(_figure(tally))}, and by definition it is {shown(own)}"
                 )
 
+    def _tallies_differ(self, numbers: str, rows: Sequence[Any], tallied: Tallied) -> Iterator[str]:
+        """What was added up without making the rows."""
+        made, added = Groups(self._plan), Groups(self._plan)
+        made.add(list(rows))
+        added.add_tallied(tallied)
+        if _facts(made) != _facts(added) or tallied.rows != len(rows):
+            yield f"{numbers}: the groups are not what their rows add up to"
+
     def _groups_differ(
         self, numbers: str, rows: Sequence[Any], definition: Definition
     ) -> Iterator[str]:
@@ -262,6 +274,14 @@ class Checker:
         tallies = groups.tallies(key)
         headings = [one.column.heading for one in tallies.columns]
         return group_record(self._plan.over, groups.shown(key), headings, tallies.tallies)
+
+
+def _facts(groups: Groups) -> list[Any]:
+    """The groups with their first rows, and what they add up to."""
+    return [
+        (key, groups.first(key), [(one.count, one.state) for one in groups.tallies(key).tallies])
+        for key in groups.innermost()
+    ]
 
 
 def text_of_key(plan: Plan, at: int) -> str:

@@ -12,8 +12,8 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ..compile.lines import Classes
 from ..compile.plain_data import FaultText, is_null
+from ..compile.unfolding import Classes
 from ..plan.plan import ColumnPlan, Plan
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field

@@ -8,6 +8,8 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
+from ..compile.ledger import Ledger
+from ..compile.tallying import FIRST, Tallied, describing, parts_of
 from ..plan.kinds import TIMES
 from ..plan.plan import KeyPlan, Plan
 from ..plan.row_order import sort_rows
@@ -71,14 +73,11 @@ class Groups:
         self._depth = len(plan.group)
         self._ordered = goes_by_order(plan)
         self._tallies: dict[Key, Tallies] = {}
+        self._ledger: Ledger = {}  # of rows that were added up as they passed
+        self._parts = parts_of(plan)
         self._first: dict[Key, Row] = {}
         self._differ: set[tuple[Key, int]] = set()
-        grouped = {key.slot for key in plan.group}
-        self._describing = [
-            column.slot
-            for column in plan.written
-            if column.column.value and not column.column.total and column.slot not in grouped
-        ]
+        self._describing = describing(plan)
 
     @property
     def count(self) -> int:
@@ -93,6 +92,30 @@ class Groups:
         self._waiting += rows
         if len(self._waiting) >= _TOGETHER:
             self._take_in()
+
+    def add_tallied(self, tallied: Tallied) -> None:
+        """Take in what further rows add up to."""
+        self._take_in()
+        self._differ |= tallied.differ
+        self._post(tallied.by_group)
+
+    def _post(self, later: Ledger) -> None:
+        for key, parts in later.items():
+            first = self._first.setdefault(key, parts[FIRST])
+            if self._describing and first is not parts[FIRST]:
+                self._compare(key, first, [parts[FIRST]])
+            own = self._ledger.setdefault(key, parts)
+            if own is not parts:
+                for place in range(FIRST + 1, len(own)):
+                    own[place] += parts[place]
+
+    def _read_ledger(self) -> None:
+        """Add what is in the ledger to the groups' tallies."""
+        for key, parts in self._ledger.items():
+            tallies = [*self._around(key), self._of(key)][-1].tallies
+            for tally, (count, state) in zip(tallies, self._parts, strict=True):
+                tally.grow(parts[count], None if state is None else parts[state], 0)
+        self._ledger = {}
 
     def _take_in(self) -> None:
         """Add the rows that wait to their groups."""
@@ -124,6 +147,7 @@ class Groups:
         for key, row in later._first.items():
             self._compare(key, self._first.setdefault(key, row), [row])
         self._differ |= later._differ
+        self._post(later._ledger)
         for key, tallies in later._tallies.items():
             self._of(key).merge(tallies)
 
@@ -144,6 +168,7 @@ class Groups:
         if self._rolled_up:
             return
         self._rolled_up = True
+        self._read_ledger()
         for key in self._first:
             around = self._around(key)
             for tallies in around if self._ordered else [self._whole, *around]:

@@ -9,39 +9,33 @@ from __future__ import annotations
 
 from collections.abc import Collection, Sequence
 from operator import itemgetter
-from typing import Any, NamedTuple
+from typing import Any
 
-from ..compile.lines import Classes, LineMaker
-from ..compile.program import Kept, Program
+from ..compile.lines import LineUnfolding
+from ..compile.program import Further, Kept, Program
 from ..plan.line_rows import places_beside, with_lines
 from ..plan.plan import Plan
 from .protocols import Row, TextForm
+from .row_making import Made, classes_of
 
 _MOST_MADE = 6  # functions, of which each knows more of the columns
 _PATIENCE = 3  # batches that do not fit, after which there are more of the others at least
 
 
-class Made(NamedTuple):
-    """The rows of a batch, how many entries of each level they are made of, the classes of the
-    values of columns that were looked for, and, where they were made too, the cells of the rows and
-    the lines that are made of these."""
-
-    rows: list[Row]
-    entries: tuple[int, ...]
-    classes: Classes
-    cells: list[Row] | None = None
-
-
-class LinesOfPlan:
-    """How rows carry lines in a run. ``carried`` is the plan of such rows."""
+class LineRows:
+    """How rows carry lines in a run. ``plan`` is that of such rows."""
 
     def __init__(self, plan: Plan, form: TextForm) -> None:
         self.form = form
-        self.carried = with_lines(plan)
+        self.plan = with_lines(plan)
         self.width = len(plan.written)
         beside = places_beside(plan)
         self._beside = _getter([*beside, *range(len(plan.columns), plan.width)])
         self._fitting = self._unfit = 0
+
+    def steps(self, program: Program) -> LineSteps:
+        """What makes them by a program."""
+        return LineSteps(self, program)
 
     @property
     def worth_trying(self) -> bool:
@@ -78,9 +72,9 @@ def _getter(places: Sequence[int]) -> Any:
 class LineSteps:
     """Makes rows with lines by one program."""
 
-    def __init__(self, lines: LinesOfPlan, program: Program) -> None:
+    def __init__(self, lines: LineRows, program: Program) -> None:
         self._lines, self._program = lines, program
-        self._maker: LineMaker | None = None
+        self._maker: Further[LineUnfolding] | None = None
         self._made = 0
         self._known: tuple[int, int] = (0, 0)  # columns that the maker is careful of, or looks for
         self._begun = False
@@ -101,7 +95,7 @@ class LineSteps:
             program.watches.merge(watched)
             return self._with_cells(*program.unfold(records, numbers, kept), unmet)
         program.watches.merge(watched)
-        fits = self._lines.fit(rows, maker.truths)
+        fits = self._lines.fit(rows, maker.written.truths)
         self._lines.note(fits)
         if fits:
             return Made(rows, entries, classes)
@@ -120,7 +114,7 @@ class LineSteps:
             return made
         try:
             rows, _, _ = self._maker.quiet(records, numbers, kept)
-            fits = self._lines.fit(rows, self._maker.truths)
+            fits = self._lines.fit(rows, self._maker.written.truths)
         except ValueError:
             return made
         return made._replace(rows=rows) if fits else made
@@ -131,18 +125,16 @@ class LineSteps:
         self._begun = self._begun or bool(cells)
         return Made(self._lines.with_cells(cells), entries, classes_of(cells, unmet))
 
-    def _maker_for(self, unmet: Collection[int]) -> LineMaker | None:
+    def _maker_for(self, unmet: Collection[int]) -> Further[LineUnfolding] | None:
         """What makes lines: made once some rows are known, and anew where more is known of the
         columns."""
         if not self._begun or not self._lines.worth_trying:
             return None
         known = len(self._lines.form.careful), len(unmet)
         if self._maker is None or (known != self._known and self._made < _MOST_MADE):
-            self._maker = self._program.lines_by(self._lines.form, unmet)
+            form = self._lines.form
+            self._maker = self._program.further(
+                lambda plan, constants: LineUnfolding(plan, constants, form, unmet)
+            )
             self._known, self._made = known, self._made + 1
         return self._maker
-
-
-def classes_of(rows: list[Row], places: Collection[int]) -> Classes:
-    """The classes of the values in some places of rows, nulls left out."""
-    return {place: {row[place].__class__ for row in rows} - {type(None)} for place in places}

@@ -7,6 +7,7 @@ import decimal
 import time
 from collections.abc import Iterator
 
+from ..compile.tallying import takes_tallies
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.model import SettledLayout
@@ -24,12 +25,14 @@ from .balancing import balance_of
 from .checking import CheckedSteps
 from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
-from .line_rows import LinesOfPlan
+from .line_rows import LineRows
 from .over_groups import GroupStage
-from .protocols import NOTHING_LENT, Batch, Lent, Progress, Row, Source
+from .protocols import NOTHING_LENT, Batch, Lent, Progress, Row, Source, TextForm
+from .row_making import CellRows, RowMaking
 from .state import RunState
 from .step import Stepper
 from .table import Table
+from .tallied_rows import TalliedRows
 
 
 def last_step(
@@ -59,9 +62,17 @@ def _check_paths(layout: SettledLayout) -> None:
         raise LayoutError(layout.name, problems)
 
 
+def _making(plan: Plan, form: TextForm | None) -> RowMaking:
+    """How the rows of a plan are made: as lines, if they have a ``form``."""
+    if form is not None:
+        return LineRows(plan, form)
+    return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan)
+
+
 class Run:
-    """One layout over one source. `blocks` gives the table; after it, `balance` the proof. Rows
-    carry ``lines`` (`line_rows`) where that was lent, and the layout allows it."""
+    """One layout over one source. `blocks` gives the table; after it, `balance` the proof.
+    ``gives_lines``: rows carry lines (`line_rows`), since that was lent, and the layout allows it.
+    """
 
     def __init__(
         self,
@@ -99,15 +110,16 @@ class Run:
             structure is not None,
         )
         form = lent.lines(self.plan) if takes_lines(self.plan) else None
-        self.lines = LinesOfPlan(self.plan, form) if form is not None else None
-        self.stepper = Stepper(self.plan, definitions=lent.definitions, lines=self.lines)
+        self.gives_lines = form is not None
+        making = _making(self.plan, form)
+        self.stepper = Stepper(self.plan, definitions=lent.definitions, making=making)
         self._steps = CheckedSteps(
             self.stepper, self.plan, lent.define, everything=lent.verify_all, lines=form
         )
         self.reader.keeps = self._steps.keeps
         self.notices = list(self.plan.notices)
         self._looked_at = len(first)
-        rows = self.lines.carried if self.lines else None
+        rows = making.plan if self.gives_lines else None
         self._state = RunState(
             self.plan,
             first=first,

@@ -10,6 +10,7 @@ import msgspec
 
 from ..compile.doubting import BothFigures
 from ..compile.ledger import Ledger, Sums
+from ..compile.tallying import Tallied
 from ..compile.watches import Watches
 from ..structure.levels import Names
 from ..values.faults import Fault
@@ -45,7 +46,8 @@ class BatchResult(msgspec.Struct):
     taken, they and what is kept of each level stand for each record alone (``by_record``).
     ``levels_met`` are places that lists have shown to be levels by now, ``both_figures`` what the
     plan is in doubt about, ``checked`` the records that were held against their definition. Where
-    rows carry lines, ``cells`` are those of records that are held against it.
+    rows are no cells, ``cells`` are those of records that are held against it. Rows that were not
+    made are ``tallied``.
     """
 
     read: int
@@ -66,3 +68,4 @@ class BatchResult(msgspec.Struct):
     repeats: Repeats = Repeats()
     checked: Sequence[Checked] = ()
     cells: list[Row] | None = None
+    tallied: Tallied | None = None

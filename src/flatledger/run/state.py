@@ -94,7 +94,7 @@ class RunState:
         self._order.absorb(result.sequences)
         self._found += [*result.told, *result.judged]
         rows = self._taken(result)
-        self.rows += len(rows)
+        self.rows += len(rows) if result.tallied is None else result.tallied.rows
         self._add_overlaps(rows)
         self.drift.absorb(result.seen)
         self.watches.merge(result.watches)
@@ -108,6 +108,9 @@ class RunState:
         self._count_faults()
         if self.gathered is not None:
             self.gathered.add(rows)
+        if result.tallied is not None:
+            assert isinstance(self.gathered, Groups)
+            self.gathered.add_tallied(result.tallied)
         return rows
 
     def close(self) -> None:

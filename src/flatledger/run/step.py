@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import decimal
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable
+from functools import cached_property
 from itertools import zip_longest
 from typing import Any
 
@@ -14,20 +15,17 @@ from ..compile.definitions import Definitions
 from ..compile.doubting import BothFigures, Look
 from ..compile.plain_data import below
 from ..compile.program import Kept, Program, generate, generate_doubts
-from ..language.nodes import FieldPath, Node
-from ..layout.column import Column
-from ..plan.known import declared_of
+from ..compile.tallying import FIRST
 from ..plan.plan import Plan
 from ..values.faults import Fault
-from ..values.field_values import DATES
 from ..values.functions import text_of
 from ..values.numbers import EXACT
-from ..values.shown_alike import period_shown
 from .drift import DriftLook
 from .expecting import sequences
-from .line_rows import LinesOfPlan, LineSteps, Made, classes_of
 from .protocols import Batch, Origin, Row
 from .results import BatchResult, ControlSums
+from .row_making import CellRows, RowMaking, RowSteps
+from .watched_keys import keys_shown_alike, watched_keys
 
 
 class Stepper:
@@ -38,21 +36,20 @@ class Stepper:
         plan: Plan,
         program: Program | None = None,
         definitions: Definitions | None = None,
-        lines: LinesOfPlan | None = None,
+        making: RowMaking | None = None,
     ) -> None:
-        """``definitions`` are those by which nodes of a tree are opened; rows carry ``lines``."""
+        """``definitions`` are those by which nodes of a tree are opened; ``making`` says how rows
+        are made, where these are no cells."""
         self.plan = plan
-        self._lines = lines
-        self._line_steps: LineSteps | None = None
+        self._making = making or CellRows(plan)
         self._program = program
         self._definitions = definitions
         self._drift = DriftLook(plan)
         self._exact: Stepper | None = None
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
-        rows = plan if lines is None else lines.carried
-        self._keys = list(watched_keys(rows))
-        self._alike = list(keys_shown_alike(rows))
+        self._keys = list(watched_keys(self._making.plan))
+        self._alike = list(keys_shown_alike(self._making.plan))
         self._doubts: Look | None = None
         self._told: set[int] = set()  # doubts for which a record was found
 
@@ -76,7 +73,7 @@ class Stepper:
         if self._exact is None:
             assert self.plan.exactly is not None
             self._exact = Stepper(
-                self.plan.exactly, definitions=self._definitions, lines=self._lines
+                self.plan.exactly, definitions=self._definitions, making=self._making
             )
         return self._exact
 
@@ -105,7 +102,9 @@ class Stepper:
         records, numbers, kept, counts = program.keep(batch.records, batch.numbers)
         judged = program.faults.taken()
         program.lists.taken()
-        rows, entries, classes, cells = self._made(records, numbers, kept, checked)
+        make = self._rows.checked if checked else self._rows.of
+        made = make(records, numbers, kept, self._drift.unmet_columns)
+        rows, entries, tallied = made.rows, made.entries, made.tallied
         if program.lists.taken() and program.watch_all is not None:
             program.watch_all(batch.records, batch.numbers)
         known = {fault.address for fault in judged}
@@ -116,12 +115,14 @@ class Stepper:
         else:
             sums = ControlSums(*program.control_sums(records, numbers, kept))
         self._look_at_keys(rows)
-        self._look_at_days(rows)
+        firsts = [parts[FIRST] for parts in tallied.by_group.values()] if tallied else rows
+        self._look_at_days(firsts)
         names = self._identified(batch) if judged or filled else {}
         counted = Counter(dict(zip(program.counters, counts, strict=True)))
         counted.update({f"kept_{level}": count for level, count in enumerate(entries, 1)})
         if not program.counters:  # what was met has all been kept
             counted.update({f"met_{level}": count for level, count in enumerate(entries, 1)})
+        count = tallied.rows if tallied is not None else len(rows)
         return BatchResult(
             read=len(batch.records) + len(batch.faults),
             unreadable=len(batch.faults),
@@ -133,25 +134,20 @@ class Stepper:
             rows=rows,
             sums=sums,
             by_record=by_record,
-            seen=self._drift.seen(batch, len(rows), classes, program.nested),
+            seen=self._drift.seen(batch, count, made.classes, program.nested),
             sequences=sequences(self.plan, batch),
             watches=program.watches.taken(),
             levels_met=frozenset(program.listed),
             both_figures=self._both_figures(batch),
             repeats=batch.repeats,
-            cells=cells,
+            cells=made.cells,
+            tallied=tallied,
         )
 
-    def _made(self, records: list[Any], numbers: Sequence[int], kept: Kept, checked: bool) -> Made:
-        """The rows of kept records."""
-        unmet = self._drift.unmet_columns
-        if self._lines is None:
-            rows, entries = self.program.unfold(records, numbers, kept)
-            return Made(rows, entries, classes_of(rows, unmet))
-        if self._line_steps is None:
-            self._line_steps = LineSteps(self._lines, self.program)
-        make = self._line_steps.checked if checked else self._line_steps.of
-        return make(records, numbers, kept, unmet)
+    @cached_property
+    def _rows(self) -> RowSteps:
+        """What makes rows by the program."""
+        return self._making.steps(self.program)
 
     def _both_figures(self, batch: Batch) -> list[BothFigures]:
         """The first record for each doubt in which it makes a difference."""
@@ -201,49 +197,3 @@ def _named(faults: Iterable[Fault], names: dict[int, str], origin: Origin) -> li
     if not names:
         return placed
     return [msgspec.structs.replace(one, identifier=names.get(one.record, "")) for one in placed]
-
-
-def _is_typed(node: Node | None) -> bool:
-    """Whether a value is a field that is declared to have a datatype."""
-    declared = declared_of(node) if node is not None else None
-    return declared is not None and bool(declared.datatype)
-
-
-def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:
-    """The keys whose texts could be meant as numbers: their places, what to call them, and whether
-    they are ordered."""
-    clear = {c.slot for c in plan.columns if c.numeric or c.column.typed or _is_typed(c.value)}
-    keys = enumerate(plan.extra_keys, len(plan.columns))
-    clear |= {slot for slot, (node, _) in keys if _is_typed(node)}
-    sorted_by = set()
-    for key in plan.sort:
-        if not key.collation and key.slot not in clear:
-            sorted_by.add(key.slot)
-            yield key.slot, f"sort by `{key.text}`", True
-    for key in plan.group:
-        if key.slot not in sorted_by | clear:
-            yield key.slot, f"group by `{key.text}`", False
-
-
-def keys_shown_alike(plan: Plan) -> Iterator[tuple[int, str, str, str]]:
-    """The keys of days that a format shows by a longer period: their places, what to call them,
-    the value, and the format."""
-    table = plan if plan.over is None else plan.over.plan
-    shown = [one.column for one in table.columns if one.column.format and one.column.value]
-    for way, keys in (("group", plan.group), ("sort", plan.sort)):
-        for key in keys:
-            if key.slot >= len(plan.columns):
-                continue
-            own = plan.columns[key.slot].column
-            for column in shown:
-                same = column.heading == own.heading or _stands_for(column, own.heading)
-                pattern, value = column.format or "", own.value
-                if same and value and column.datatype in DATES and period_shown(pattern):
-                    text = f"{way} by `{column.heading}`"
-                    yield key.slot, text, " ".join(value.text.split()), pattern
-
-
-def _stands_for(column: Column, key: str) -> bool:
-    """Whether a column over groups shows a key as it is."""
-    node = column.value.node if column.value is not None else None
-    return isinstance(node, FieldPath) and node.names() == (key,)
