@@ -117,7 +117,7 @@ def test_a_large_list_in_order_is_looked_up_in_its_file(
 
 
 def test_a_list_larger_than_memory(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("flatledger.api.opening.LARGEST_LIST_HELD", 10)
+    monkeypatch.setattr("flatledger.api.side_lists.LARGEST_LIST_HELD", 10)
     lookup = "{bay: {file: FILE, matched-by: a, key: id}}"
     text = f"columns: [{{A: a}}, {{Bay: bay.is}}]\nlookup: {lookup}\n"
     (tmp_path / "good.csv").write_text("id,is\n1,one\n2,two\n10,ten\n")
@@ -181,7 +181,7 @@ def test_a_list_in_memory_and_one_in_its_file_give_the_same(
     records = [{"a": value} for value in draw(st.lists(values, max_size=6))]
     held = outcome(layout, records)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("flatledger.api.opening.LARGEST_LIST_HELD", -1)
+        patch.setattr("flatledger.api.side_lists.LARGEST_LIST_HELD", -1)
         assert outcome(layout, records) == held
 
 

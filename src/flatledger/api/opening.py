@@ -4,33 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from os import PathLike
-from pathlib import Path
 from typing import Any
 
-from ..bounds import LARGEST_LIST_HELD
 from ..compile.definitions import Definitions
 from ..errors import LayoutError, SourceError
-from ..layout.declared import bare
-from ..layout.model import LayoutParts, Lookup
+from ..layout.model import LayoutParts
 from ..layout.read_source import SOURCE
 from ..layout.reading import Reading
 from ..layout.source_options import CATALOGUE, SourceOptions
 from ..layout.text import from_data
 from ..plan.plan import expressions_in, reads_everything
-from ..run.balance import LookupCount
-from ..run.protocols import Reader, Source
+from ..run.protocols import Source
 from ..sources import AnySource, is_of_format, open_source
 from ..sources.bundled import BundledSource
-from ..sources.enriched import EnrichedReader, EnrichedSource, Enrichment
+from ..sources.enriched import EnrichedSource
 from ..sources.options import Options
-from ..sources.ordered_entries import ORDERED, OrderedEntries
-from ..sources.side_list import HeldEntries, SideList
-from ..sources.splitting import Splitter
 from ..structure.known_levels import known_levels
-from ..structure.levels import KnownLevels
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
-from ..values.field_values import FieldReader
 from .layout_files import FilesOf
 from .shelf_folders import ShelfFolders
 
@@ -122,48 +113,8 @@ def enriched(request: LayoutParts, source: Source, structure: Place | None = Non
     """
     if not request.splits and not request.lookups:
         return source
+    from .side_lists import added
+
     known = known_levels(request, expressions_in(request), structure is not None)
 
-    def enrichments() -> list[Enrichment]:
-        lists = (_side_list(one, known, _key_reader(one, request)) for one in request.lookups)
-        return [*(Splitter(one, known) for one in request.splits), *lists]
-
-    return EnrichedSource(source, enrichments, structure)
-
-
-def lookup_counts(reader: Reader) -> list[LookupCount]:
-    """What became of the side lists, once the records have been read."""
-    added = reader.enrichments if isinstance(reader, EnrichedReader) else ()
-    return [one.count() for one in added if isinstance(one, SideList)]
-
-
-def _key_reader(lookup: Lookup, request: LayoutParts) -> FieldReader | None:
-    """What reads the keys of a side list, where the field is declared that it is matched by."""
-    names = [*lookup.matched_by]
-    fields = (one for one in request.fields if bare(one.names) == names)
-    field = next((one for one in fields if one.declared.kind not in ("any", "text")), None)
-    return field.in_locale(request.locale).reader() if field is not None else None
-
-
-def _side_list(lookup: Lookup, known: KnownLevels, reader: FieldReader | None) -> SideList:
-    """A side list, in memory where it is not too large. Raises SourceError."""
-    path = Path(lookup.file)
-    if path.stat().st_size > LARGEST_LIST_HELD:
-        if reader is not None:
-            raise SourceError(
-                f"{path} is too large to be held in memory, and its keys can't be read as they are "
-                f"declared; leave out what no record needs, or declare {lookup.key} as a string"
-            )
-        if path.suffix not in ORDERED:
-            raise SourceError(
-                f"{path} is too large to be held in memory; save it as CSV or JSON Lines, ordered "
-                f"by `{lookup.key}`, or leave out what no record needs"
-            )
-        return SideList(lookup, OrderedEntries(path, lookup.key), known)
-    from ..sources.list_files import OpenedList
-
-    with OpenedList(lookup.file, lookup.reading) as found:
-        if found.double:
-            raise SourceError(f"{path} has a heading twice: {', '.join(found.double)}")
-        held = HeldEntries(lookup, found.entries, found.names, reader)
-        return SideList(lookup, held, known, reader)
+    return EnrichedSource(source, lambda: added(request, known), structure)

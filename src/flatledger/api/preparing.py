@@ -33,7 +33,7 @@ from .column_keys import keys_of, keys_sought
 from .definitions import opened_by
 from .layout import Layout
 from .notes import note_beside
-from .opening import definitions_of, enriched, lookup_counts, open_plain
+from .opening import definitions_of, enriched, open_plain
 from .results import ShownBalance
 from .spilling import TemporaryRows
 
@@ -239,7 +239,10 @@ class Preparation:
         """The balance of a run that has ended, with what its source and its layout tell. With
         ``closely`` a table is looked through for rows that are sums without a word for it too."""
         balance = ShownBalance.of(run.balance())
-        balance.lookups = lookup_counts(run.reader)
+        if self.layout.lookups:
+            from .side_lists import lookup_counts
+
+            balance.lookups = lookup_counts(run.reader)
         balance.opened_by = opened_by(self._definitions)
         balance.fit = self.layout.fit
         balance.begun_again = self._begun_again

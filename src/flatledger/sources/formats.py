@@ -154,8 +154,9 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
         further = _with_further(formats)[len(formats) :]
         named = [one for one in further if suffix and suffix in one.suffixes]
         found = named or found or [one for one in further if one.begins(head)]
-    usual = format_named("json", formats)
-    return (*found, *(one for one in formats if one.resembles(head)), usual)[0]
+    if not found:
+        found = [one for one in formats if one.resembles(head)]
+    return found[0] if found else format_named("json", formats)
 
 
 def _with_further(formats: Sequence[Format]) -> list[Format]:

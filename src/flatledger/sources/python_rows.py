@@ -6,7 +6,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from ..errors import SourceError
-from .tables import headings_of
 
 _ROWS = 500
 
@@ -38,6 +37,8 @@ def rows_of(source: Any) -> Rows | None:
 
 
 def _headings(given: Sequence[Any]) -> tuple[list[str], str]:
+    from .tables import headings_of
+
     found = headings_of([[str(name) for name in given]], " ")
     return list(found.names), "; ".join(found.notes)
 
