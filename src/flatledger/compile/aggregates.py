@@ -75,7 +75,11 @@ class Aggregates:
         separators = [self._separator(node) for node in nodes]
         groups = [(group, self._begun("by_key", "{}")) for group in by_key(nodes)]
         grouped = {id(one.call): (one, name) for group, name in groups for one in group}
-        founds = {id(node): self._begun("found", "[]") for node in nodes if id(node) not in grouped}
+        founds = {
+            id(node): self._begun("found", "0" if _counts(node) else "[]")
+            for node in nodes
+            if id(node) not in grouped
+        }
         self.code.scope = scope
         with self.code.at(scope.chain.row) as innermost:
             for group, name in groups:
@@ -153,6 +157,8 @@ class Aggregates:
         if node.name in ("min", "max") and kind_of(node.arguments[0]) == "any":
             watch = self._conditions.watch(node, node)
             self.code.add(f"if {watch}.on: {watch}.look({found})")
+        if _counts(node):
+            return Operand(found, "number")
         result = self.code.variable("total")
         self.code.add(f"{result} = {self._result(node, found, separator)}")
         return Operand(result, kind_of(node))
@@ -229,7 +235,7 @@ class Aggregates:
         argument, _ = taken_by(node)
         alone = plan.chain.row == plan.base
         if plan.counts_entries:
-            self.code.add(f"{found}.append(1)")
+            self.code.add(f"{found} += 1" if _counts(node) else f"{found}.append(1)")
             return
         kind = taken_kind(node.name)
         if node.order is not None:
@@ -350,3 +356,9 @@ class Aggregates:
         self.code.scope, self.code.block = outer, before
         lines += ["    " * depth + line for line in block.lines]
         return raw
+
+
+def _counts(node: n.Call) -> bool:
+    """Whether an aggregate is how many entries there are, and nothing is gathered."""
+    plan, plain = aggregate_of(node), not (node.order or node.distinct)
+    return node.name == "count" and plan.counts_entries and plan.under is None and plain

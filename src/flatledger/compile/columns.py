@@ -230,11 +230,16 @@ class Columns:
     def _joined(self, texts: str, separator: str, slow: str) -> Operand:
         """A list of texts as one, where none is blank or holds the separator."""
         result = self.code.variable("joined")
-        self.code.add(f"{result} = {separator!r}.join({texts}) if {texts} else None")
-        several = f"{result}.count({separator!r}) != len({texts}) - 1"
-        blank = f'not min({texts}) >= "!"'
-        with self.code.below(f"if {texts} and ({several} or {blank}):"):
-            self.code.add(f"{result} = {slow}")
+        with self.code.below(f"if not {texts}:"):
+            self.code.add(f"{result} = None")
+        with self.code.below(f"elif len({texts}) == 1:"):
+            self.code.add(f"{result} = {texts}[0]")
+            self.code.add(f'if not {result} >= "!": {result} = {slow}')
+        with self.code.below("else:"):
+            self.code.add(f"{result} = {separator!r}.join({texts})")
+            several = f"{result}.count({separator!r}) != len({texts}) - 1"
+            blank = f'not min({texts}) >= "!"'
+            self.code.add(f"if {several} or {blank}: {result} = {slow}")
         return Operand(result, "any")
 
     def _reckoned(self, node: n.Node) -> bool:

@@ -38,9 +38,9 @@ class LineForm(Protocol):
         """What stands for a null in a column that is not careful."""
         ...
 
-    def fits(self, lines: list[str], truths: bool) -> bool:
-        """Whether lines are as they have to be; some of them may hold truth values as Python
-        writes them, where there are ``truths``."""
+    def joined(self, lines: list[str], truths: bool) -> str | None:
+        """The text of lines, if they are as they have to be; some of them may hold truth values as
+        Python writes them, where there are ``truths``."""
         ...
 
     def lines_of(self, rows: list[tuple[Any, ...]]) -> list[str]:

@@ -12,7 +12,7 @@ from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import Output
 from ..plan.plan import ColumnPlan, Plan
 from ..run.balance import Balance
-from ..run.line_rows import line_of
+from ..run.line_rows import JoinedLines, line_of
 from ..run.protocols import Row, TextForm, TotalRow
 from ..values.numbers import PlainDecimal
 from .encoding import Encoded
@@ -86,6 +86,10 @@ class DelimitedWriter:
 
     def write_lines(self, rows: list[Any]) -> None:
         """Write rows that carry their lines, or their cells; total rows among them are cells."""
+        if isinstance(rows, JoinedLines):
+            self._encode(rows.text, rows)
+            self.rows += len(rows)
+            return
         parts: list[Any] = [row if isinstance(row, TotalRow) else line_of(row) for row in rows]
         before, lines = self.rows, parts
         if not {*map(type, parts)} <= {str}:

@@ -71,18 +71,17 @@ class DelimitedLines:
     def blank(self, place: int) -> str:
         return self._null
 
-    def fits(self, lines: list[str], truths: bool) -> bool:
+    def joined(self, lines: list[str], truths: bool) -> str | None:
         quoted, self.quoted, odd, self.odd = self.quoted, [], self.odd, False
-        if odd or not lines:
-            return not odd
         text = "".join(lines)
-        if truths and ("True" in text or "False" in text):
-            return False
-        return (
+        if odd or (truths and ("True" in text or "False" in text)):
+            return None
+        fits = not lines or (
             self._texts.are_bare(text, self._width, len(lines), "".join(quoted))
             and max(map(len, lines)) <= LONGEST
             and not (self._guard is not None and self._guard.may_matter(text, len(lines)))
         )
+        return text if fits else None
 
     def lines_of(self, rows: list[Row]) -> list[str]:
         rows = self._rendering.careful(self._rendering.rows(rows))

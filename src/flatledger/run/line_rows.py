@@ -22,6 +22,14 @@ _MOST_MADE = 6  # functions, of which each knows more of the columns
 _PATIENCE = 3  # batches that do not fit, after which there are more of the others at least
 
 
+class JoinedLines(list[str]):
+    """Lines, of which nothing else is asked, with their ``text``."""
+
+    def __init__(self, lines: list[str], text: str) -> None:
+        super().__init__(lines)
+        self.text = text
+
+
 class LineRows:
     """How rows carry lines in a run. ``plan`` is that of such rows."""
 
@@ -30,7 +38,8 @@ class LineRows:
         self.plan = with_lines(plan)
         self.width = len(plan.written)
         beside = places_beside(plan)
-        self._beside = _getter([*beside, *range(len(plan.columns), plan.width)])
+        beside += range(len(plan.columns), plan.width)
+        self._beside, self._stands_beside = _getter(beside), bool(beside)
         self._fitting = self._unfit = 0
 
     def steps(self, program: Program) -> LineSteps:
@@ -52,10 +61,14 @@ class LineRows:
         width = self.width
         return [(*self._beside(row), row[:width]) for row in rows]
 
-    def fit(self, rows: list[Any], truths: bool) -> bool:
-        """Whether the lines of rows are as they have to be."""
-        lines = rows if rows and rows[0].__class__ is str else [row[-1] for row in rows]
-        return self.form.fits(lines, truths)
+    def fitting(self, rows: list[Any], truths: bool) -> list[Any] | None:
+        """The rows, if their lines are as they have to be; with their text, where they are lines
+        and nothing else."""
+        alone = not self._stands_beside
+        text = self.form.joined(rows if alone else [row[-1] for row in rows], truths)
+        if text is None:
+            return None
+        return JoinedLines(rows, text) if alone else rows
 
 
 def line_of(row: Any) -> Any:
@@ -95,10 +108,10 @@ class LineSteps:
             program.watches.merge(watched)
             return self._with_cells(*program.unfold(records, numbers, kept), unmet)
         program.watches.merge(watched)
-        fits = self._lines.fit(rows, maker.written.truths)
-        self._lines.note(fits)
-        if fits:
-            return Made(rows, entries, classes)
+        fitting = self._lines.fitting(rows, maker.written.truths)
+        self._lines.note(fits=fitting is not None)
+        if fitting is not None:
+            return Made(fitting, entries, classes)
         cells, entries = program.unfold_again(records, numbers, kept)
         self._lines.form.look_at([row[: self._lines.width] for row in cells])
         return self._with_cells(cells, entries, unmet)
@@ -114,10 +127,10 @@ class LineSteps:
             return made
         try:
             rows, _, _ = self._maker.quiet(records, numbers, kept)
-            fits = self._lines.fit(rows, self._maker.written.truths)
+            fitting = self._lines.fitting(rows, self._maker.written.truths)
         except ValueError:
             return made
-        return made._replace(rows=rows) if fits else made
+        return made if fitting is None else made._replace(rows=fitting)
 
     def _with_cells(
         self, cells: list[Row], entries: tuple[int, ...], unmet: Collection[int]

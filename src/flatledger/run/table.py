@@ -93,7 +93,8 @@ class Table:
                 yield self._totals(totals) + self._rows(block)
         else:
             for block, totals in detail.after(self._taken(rows())):
-                yield self._rows(block) + self._totals(totals)
+                given = self._rows(block)
+                yield given + self._totals(totals) if totals else given
             yield self._grand(detail.whole)
         self.groups = detail.groups
 
