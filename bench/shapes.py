@@ -54,6 +54,7 @@ def requisition(chance: random.Random, number: int) -> dict[str, Any]:
         "payments": [{"method": "cash", "amount": money(chance)}] * chance.randint(0, 2),
         "lines": [
             {
+                "line": line,
                 "part": {"code": f"P-{chance.randint(1, 400):04d}", "title": "Part of the lamp"},
                 "qty": chance.randint(1, 24),
                 "unit_price": money(chance),
@@ -62,7 +63,7 @@ def requisition(chance: random.Random, number: int) -> dict[str, Any]:
                     for key in chance.sample(keys, chance.randint(0, 3))
                 ],
             }
-            for _ in range(chance.randint(1, 7))
+            for line in range(1, chance.randint(1, 7) + 1)
         ],
     }
 
@@ -78,6 +79,18 @@ def detail_rows(records: Iterable[dict[str, Any]]) -> Rows:
                 *(line["qty"], line["unit_price"], rounded(line["qty"] * line["unit_price"])),
                 *(colour, tags),
             ]
+
+
+def keyed_rows(records: Iterable[dict[str, Any]]) -> Rows:
+    """The same, with a look whether a key comes twice."""
+    met: set[tuple[str, int]] = set()
+    for record in records:
+        for line, row in zip(record["lines"], detail_rows([record]), strict=True):
+            key = record["no"], line["line"]
+            if key in met:
+                raise SystemExit(f"{key} comes twice")
+            met.add(key)
+            yield [row[0], line["line"], *row[1:]]
 
 
 def options_rows(records: Iterable[dict[str, Any]]) -> Rows:
@@ -137,7 +150,7 @@ def few_rows(records: Iterable[dict[str, Any]]) -> Rows:
                 yield [record["no"], line["part"]["code"], line["qty"]]
 
 
-DETAIL = {
+DETAIL: dict[str, Any] = {
     "row-per": "lines",
     "columns": [
         *({"No": "no"}, {"Raised": "raised"}, {"Station": "station.code"}),
@@ -147,6 +160,11 @@ DETAIL = {
         {"Colour": "lines.options[?@.key=='colour'].value"},
         {"Tags": {"value": "tags", "separator": "; "}},
     ],
+}
+KEYED = {
+    "row-per": "lines",
+    "columns": [DETAIL["columns"][0], {"Line": "lines.line"}, *DETAIL["columns"][1:]],
+    "primary-key": ["No", "Line"],
 }
 OPTIONS = {
     "row-per": "lines",
@@ -350,6 +368,7 @@ DATED = {
 }
 SHAPES = {
     "detail": Shape(requisition, DETAIL, detail_rows),
+    "detail with a key": Shape(requisition, KEYED, keyed_rows),
     "options as columns": Shape(requisition, OPTIONS, options_rows),
     "grouped and sorted": Shape(requisition, SORTED, sorted_rows),
     "summary": Shape(requisition, SUMMARY, summary_rows),

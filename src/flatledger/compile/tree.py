@@ -7,9 +7,10 @@ Python's own stack, so that its depth is no bound.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from functools import cached_property
 from operator import ge
 from typing import Any
+
+from ..values.lazily import lazily
 
 TRAIL_SEPARATOR = " / "
 INDENT = "  "
@@ -23,7 +24,7 @@ class Tree:
         self.nodes, self.depths = nodes, depths
         self._at_depth: dict[int, list[int]] = {}
 
-    @cached_property
+    @lazily
     def parents(self) -> list[int]:
         """The place of the node above each, 0 of a root; a place has its number as its index."""
         found, last = [0], [0] * (max(self.depths, default=0) + 1)  # met last at each depth
@@ -33,7 +34,7 @@ class Tree:
             last[depth] = place
         return found
 
-    @cached_property
+    @lazily
     def ends(self) -> list[int]:
         """The place of the last node below each; its own, where there is none."""
         parents, found = self.parents, list(range(len(self.depths) + 1))
@@ -43,14 +44,14 @@ class Tree:
                 found[parent] = end
         return found
 
-    @cached_property
+    @lazily
     def bare(self) -> list[bool]:
         """Whether each has no node below it, as it came."""
         found = [False]
         found += map(ge, self.depths, [*self.depths[1:], 0])
         return found
 
-    @cached_property
+    @lazily
     def ordinals(self) -> list[int]:
         """The place of each among its siblings, from 1."""
         found, met = [0], [0] * (len(self.depths) + 1)
@@ -76,7 +77,7 @@ class Tree:
             place = self.parents[place]
         return way[::-1]
 
-    @cached_property
+    @lazily
     def numbers(self) -> Mapping[int, str] | list[str]:
         """The number of each by its place, such as 1.2.3 (ISO 2145); in a deep tree each of them is
         put together when it is asked for."""
@@ -88,7 +89,7 @@ class Tree:
             note(f"{found[parent]}.{ordinal}" if parent else str(ordinal))
         return found
 
-    @cached_property
+    @lazily
     def shallow(self) -> bool:
         """Whether what is told of the whole way down to a node is told of all nodes at once."""
         return max(self.depths, default=0) <= SHALLOW
@@ -161,7 +162,7 @@ class Places:
             found[place] = True
         return found
 
-    @cached_property
+    @lazily
     def leaves(self) -> list[bool]:
         """For each place whether there is one left without another below it."""
         if self.all_left:
@@ -170,7 +171,7 @@ class Places:
         pairs = zip(self._places, following, strict=True)
         return self._flags(place for place, after in pairs if after > ends[place])  # mutant: leaves
 
-    @cached_property
+    @lazily
     def tops(self) -> list[bool]:
         """For each place whether there is one left without another above it."""
         ends, found, end = self.tree.ends, [], 0
@@ -180,7 +181,7 @@ class Places:
                 end = ends[place]  # mutant: tops
         return self._flags(found)
 
-    @cached_property
+    @lazily
     def childless(self) -> list[bool]:
         """The leaves once more, found from below: those that are above none that is left."""
         found = self._flags(self._places)
@@ -188,7 +189,7 @@ class Places:
             found[place] = False
         return found
 
-    @cached_property
+    @lazily
     def parentless(self) -> list[bool]:
         """The tops once more, found from above."""
         left, parents = frozenset(self._places), self.tree.parents
@@ -201,7 +202,7 @@ class Places:
                 found.append(place)
         return self._flags(found)
 
-    @cached_property
+    @lazily
     def _above(self) -> frozenset[int]:
         """All nodes, left or not, that are above one that is."""
         parents, found = self.tree.parents, set[int]()
@@ -212,7 +213,7 @@ class Places:
                 place = parents[place]
         return frozenset(found)
 
-    @cached_property
+    @lazily
     def wanted(self) -> list[tuple[int, Any]]:
         """These and all nodes above them, with their places: what is asked of a node may be told of
         those."""

@@ -55,6 +55,11 @@ class Watches:
         """What watches the units of a column's amounts, or of a field's."""
         return self.units.setdefault(what, UnitWatch(what))
 
+    @property
+    def counts(self) -> bool:
+        """Whether something is counted: of the rest it is only noted whether it was met."""
+        return bool(self.numerals or self.dates or self.units)
+
     def taken(self) -> Watches:
         """What has been noted since this was last asked."""
         found = Watches()

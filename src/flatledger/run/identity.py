@@ -12,6 +12,7 @@ from .protocols import Row, RowStore
 from .sorting import Sorter
 
 _TOGETHER = 2_000  # keys that are sorted in at once
+_BLANK = "blank, and it is part of the primary key"
 
 
 class IdentityWatch:
@@ -28,27 +29,32 @@ class IdentityWatch:
 
     def rows(self, rows: list[Row]) -> None:
         """Take note of the keys of rows, which know their entries."""
-        places = [(plan.slot, self._address.start + plan.at) for plan in self._columns]
+        start = self._address.start
+        numbers = [row[start] for row in rows]
+        cells = [[row[plan.slot] for row in rows] for plan in self._columns]
+        if any(None in column for column in cells):
+            self._tell_blanks(rows)
+        self._held += zip(*map(_texts, cells), numbers, strict=True)
+        self._take_in()
+
+    def _tell_blanks(self, rows: list[Row]) -> None:
+        """Tell of entries whose key is blank in part."""
         for row in rows:
-            cells = [row[place] for place, _ in places]
             number, *ordinals = row[self._address]
-            for heading, cell, (_, entry) in zip(self._headings, cells, places, strict=True):
-                if cell is None and row[entry]:
-                    reason = "blank, and it is part of the primary key"
+            for heading, plan in zip(self._headings, self._columns, strict=True):
+                if row[plan.slot] is None and row[self._address.start + plan.at]:
                     known = tuple(ordinal for ordinal in ordinals if ordinal)
-                    self._add(Fault(number, heading, "", reason, ordinals=known))
-            self._hold(cells, number)
+                    self._add(Fault(number, heading, "", _BLANK, ordinals=known))
 
     def group(self, cells: list[Any], number: int) -> None:
         """Take note of the key of a group's row."""
         for heading, cell in zip(self._headings, cells, strict=True):
             if cell is None:
-                reason = "blank, and it is part of the primary key"
-                self._add(Fault(number, heading, "", reason))
-        self._hold(cells, number)
+                self._add(Fault(number, heading, "", _BLANK))
+        self._held.append((*_texts(cells), number))
+        self._take_in()
 
-    def _hold(self, cells: list[Any], number: int) -> None:
-        self._held.append((*("" if cell is None else text_of(cell) for cell in cells), number))
+    def _take_in(self) -> None:
         if len(self._held) >= _TOGETHER:
             self._sorter.add(self._held)
             self._held = []
@@ -74,3 +80,13 @@ class IdentityWatch:
                     self._add(Fault(row[-1], where, value, reason))
                 else:
                     before = row
+
+
+def _texts(cells: list[Any]) -> list[str]:
+    """Cells as texts; nulls as blank ones."""
+    classes = {*map(type, cells)}
+    if classes <= {str}:
+        return cells
+    if classes <= {int}:
+        return [*map(str, cells)]
+    return ["" if cell is None else text_of(cell) for cell in cells]

@@ -99,15 +99,18 @@ class LineSteps:
         maker, program = self._maker_for(unmet), self._program
         if maker is None:
             return self._with_cells(*program.unfold(records, numbers, kept), unmet)
-        watched = program.watches.taken()
+        counted = program.watches.taken() if program.watches.counts else None
         try:
             rows, entries, classes = maker.loud(records, numbers, kept)
         except ValueError:  # Python writes no integer of more than some thousand digits
             self._lines.note(fits=False)
-            program.faults.taken(), program.watches.taken()  # of a part of the records
-            program.watches.merge(watched)
+            program.faults.taken()  # of a part of the records, as what was counted of them
+            if counted is not None:
+                program.watches.taken()
+                program.watches.merge(counted)
             return self._with_cells(*program.unfold(records, numbers, kept), unmet)
-        program.watches.merge(watched)
+        if counted is not None:
+            program.watches.merge(counted)
         fitting = self._lines.fitting(rows, maker.written.truths)
         self._lines.note(fits=fitting is not None)
         if fitting is not None:
