@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from itertools import groupby
 from typing import Any
 
 from ..errors import OutputError
@@ -90,15 +89,13 @@ class DelimitedWriter:
             self._encode(rows.text, rows)
             self.rows += len(rows)
             return
-        parts: list[Any] = [row if isinstance(row, TotalRow) else line_of(row) for row in rows]
-        before, lines = self.rows, parts
-        if not {*map(type, parts)} <= {str}:
-            lines = []
-            for made, run in groupby(parts, lambda one: one.__class__ is str):
-                some = list(run)
-                lines += some if made else self._lines_of(self._rendering.rows(some))
-                self.rows += len(some)
-            self.rows = before
+        lines: list[Any] = [row if isinstance(row, TotalRow) else line_of(row) for row in rows]
+        if not {*map(type, lines)} <= {str}:
+            places = [place for place, line in enumerate(lines) if line.__class__ is not str]
+            cells = self._rendering.rows([lines[place] for place in places])
+            made = self._lines_of(cells, [self.rows + 1 + place for place in places])
+            for place, line in zip(places, made, strict=True):
+                lines[place] = line
         self._encode("".join(lines), lines)
         self.rows += len(lines)
 
@@ -119,22 +116,23 @@ class DelimitedWriter:
 
     def _write(self, rows: list[Row]) -> None:
         if rows:
-            self._encode("".join(self._lines_of(rows)), rows)
+            numbers = range(self._number(0), self._number(0) + len(rows))
+            self._encode("".join(self._lines_of(rows, numbers)), rows)
 
-    def _lines_of(self, rows: list[Row]) -> list[str]:
-        """The lines of rows that are rendered."""
+    def _lines_of(self, rows: list[Row], numbers: Sequence[int]) -> list[str]:
+        """The lines of rows that are rendered, which have these numbers in the table."""
         try:
-            lines = self._texts(rows)
+            lines = self._texts(rows, numbers)
         except ValueError:  # Python writes no integer of more than some thousand digits
             rows = [tuple(map(_decimal_if_long, row)) for row in rows]
-            lines = self._texts(rows)
+            lines = self._texts(rows, numbers)
         text = "".join(lines)
         if "True" in text or "False" in text:  # perhaps a truth value, perhaps a name
             rows = self._rendering.careful(rows)
-            lines = self._texts(rows)
+            lines = self._texts(rows, numbers)
             text = "".join(lines)
         if self._guard is not None and self._guard.may_matter(text, len(rows)):
-            lines = self._texts(self._guard.guarded(rows, self._number(0)))
+            lines = self._texts(self._guard.guarded(rows, numbers), numbers)
         return lines
 
     def _encode(self, text: str, rows: Sequence[Any]) -> None:
@@ -148,25 +146,28 @@ class DelimitedWriter:
         return 0 if self._in_header else self.rows + 1 + place
 
     def _where(self, place: int) -> str:
-        return "the headings hold" if self._in_header else f"row {self._number(place):,} holds"
+        return self._called(self._number(place))
 
-    def _texts(self, rows: list[Row]) -> list[str]:
+    def _called(self, number: int) -> str:
+        return "the headings hold" if self._in_header else f"row {number:,} holds"
+
+    def _texts(self, rows: list[Row], numbers: Sequence[int]) -> list[str]:
         try:
             lines = self._lines.of(rows)
         except BreaksFileError as error:
-            raise self._breaking(error) from None
+            raise self._breaking(error, numbers[error.place]) from None
         if max(map(len, lines)) > LONGEST:
-            self._long.look_at(rows, self._number(0))
+            self._long.look_at(rows, numbers)
         return lines
 
-    def _breaking(self, error: BreaksFileError) -> OutputError:
+    def _breaking(self, error: BreaksFileError, number: int) -> OutputError:
         """Without quotes, the first row that would break the file."""
         if not error.cell:
             return OutputError(
                 "a row of one blank cell can't be written with `quote-char: none`; allow quotes"
             )
         return OutputError(
-            f"{self._where(error.place)} the delimiter or a line break ({error.cell[:60]!r}), and "
+            f"{self._called(number)} the delimiter or a line break ({error.cell[:60]!r}), and "
             "`quote-char: none` leaves it bare; allow quotes, or an `escape-char`, or change the "
             "delimiter"
         )

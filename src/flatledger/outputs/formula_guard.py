@@ -47,9 +47,9 @@ class FormulaGuard:
             for sign, mark, pattern in self._starts
         )
 
-    def guarded(self, rows: Sequence[Row], number: int) -> list[Row]:
-        """The rows, of which the first has this number; 0 is that of the headings."""
-        return [self._row(row, place) for place, row in enumerate(rows, number)]
+    def guarded(self, rows: Sequence[Row], numbers: Sequence[int]) -> list[Row]:
+        """The rows that have these numbers; 0 is that of the headings."""
+        return [self._row(*pair) for pair in zip(rows, numbers, strict=True)]
 
     def notes(self) -> list[str]:
         """What a reader of the table should know."""

@@ -86,7 +86,7 @@ class DelimitedLines:
     def lines_of(self, rows: list[Row]) -> list[str]:
         rows = self._rendering.careful(self._rendering.rows(rows))
         if self._guard is not None:
-            rows = self._guard.guarded(rows, 1)
+            rows = self._guard.guarded(rows, range(1, len(rows) + 1))
         return self._texts.of(rows)
 
     def look_at(self, rows: list[Row]) -> bool:

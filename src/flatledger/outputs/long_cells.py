@@ -14,7 +14,7 @@ class LongCells:
     """Counts the cells of a table that are too long, and remembers the first.
 
     >>> found = LongCells([Column("Note")])
-    >>> found.look_at([("x" * 40_000,)], 1)
+    >>> found.look_at([("x" * 40_000,)], [1])
     >>> found.notes()[0][:57]
     '1 cell holds more than 32,767 characters, which a spreads'
     """
@@ -25,12 +25,12 @@ class LongCells:
         self._count = 0
         self._first = ""
 
-    def look_at(self, rows: Sequence[Row], number: int) -> None:
-        """Look at rows, of which the first has this number; what was seen is passed over."""
-        if number <= self._looked_at:
+    def look_at(self, rows: Sequence[Row], numbers: Sequence[int]) -> None:
+        """Look at rows that have these numbers; what was seen is passed over."""
+        if numbers[0] <= self._looked_at:
             return
-        self._looked_at = number
-        for row_number, row in enumerate(rows, number):
+        self._looked_at = numbers[0]
+        for row_number, row in zip(numbers, rows, strict=True):
             for place, cell in enumerate(row):
                 if isinstance(cell, str) and len(cell) > LONGEST:
                     self._count += 1

@@ -59,6 +59,10 @@ class Proof:
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
         self._waiting: list[Total | None] = [None for _ in depths]  # a total before its rows
+        totals = plan.layout.totals
+        ends = totals.subtotals == "after" and plan.shows_totals  # groups tell when they end
+        self._inner = len(plan.group) if ends else 0
+        self._tells_groups = totals.subtotals != "none" and plan.shows_totals
         self._written, self._cut = self._empty(), self._empty()
         self._keys = GroupKeys(self._row_plan)
         self._group: Key | None = None
@@ -68,7 +72,7 @@ class Proof:
         self._grand_of_all = False
 
     def _empty(self) -> list[Tally]:
-        return [tally_of(column) for column in self.plan.totalled]
+        return [Tally(column.aggregate) for column in self._columns]
 
     # ---- what an output is given
 
@@ -78,14 +82,21 @@ class Proof:
         if self.plan.group:
             self._same_group(whole)
         for index, column in enumerate(self._columns):
-            for tallies, tally in zip(self._open, column.at_each_depth(given, whole), strict=True):
+            at_depths = column.at_each_depth(given, whole)
+            self._written[index].merge(at_depths[0])
+            if self._rolls_up(column):
+                self._open[self._inner][index].merge(at_depths[0])
+                continue
+            for tallies, tally in zip(self._open, at_depths, strict=True):
                 tallies[index].merge(tally)
-                if tallies is self._open[0]:
-                    self._written[index].merge(tally)
+
+    def _rolls_up(self, column: _Watched) -> bool:
+        """Whether what a column has in a group goes to the one around it when the group ends."""
+        return self._inner > 0 and not column.splits
 
     def _same_group(self, rows: list[Row]) -> None:
         """Rows between two totals are of one group, which is the one that the totals name."""
-        if self.plan.layout.totals.subtotals == "none" or not self.plan.shows_totals:
+        if not self._tells_groups:
             return
         met = list(map(self._keys.of(rows), rows))
         groups = {*met} if self._group is None else {self._group, *met}
@@ -158,6 +169,9 @@ class Proof:
             self._agree(total, total.tallies.tallies)
         if depth:
             self._add_shown(total, depth)
+            for index, column in enumerate(self._columns):
+                if self._rolls_up(column):
+                    self._open[depth - 1][index].merge(self._open[depth][index])
             self._open[depth] = self._empty()
 
     def _once(self, group: Key) -> None:
@@ -283,7 +297,8 @@ class _Watched:
         self.wrong = 0
         self._row_plan = plan
         self._mark = plan.mark_slot(in_rows)
-        self._splits = self._mark is not None and plan.splits(column.home)
+        self.aggregate = tally_of(column).aggregate
+        self.splits = self._mark is not None and plan.splits(column.home)
         self._depths = len(plan.group) + 1
         self._given = given
         total = column.column.total
@@ -293,7 +308,7 @@ class _Watched:
         """What rows add up to: in all, and in the groups of each depth."""
         if self._given and self._mark is not None and self.plan.numeric:
             self.straight += _sum(given, self._in_rows.slot)
-        if not self._splits:
+        if not self.splits:
             tally = self._tally(given, whole, 0)
             if self._given and self._mark is None:
                 self.straight += self._straight_of(tally, given)
@@ -318,7 +333,7 @@ class _Watched:
     def _tally(self, given: list[Row], whole: list[Row], depth: int) -> Tally:
         """The tally of the entries that are new at a depth of groups."""
         place, mark = self._in_rows.slot, self._mark
-        tally = tally_of(self.plan)
+        tally = Tally(self.aggregate)
         if mark is not None:
             if tally.aggregate.unknown or not self._given or self._exact:
                 # mutant: marks-in-proof

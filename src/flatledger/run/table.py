@@ -15,7 +15,7 @@ from .groups import Groups
 from .limiting import Limiter
 from .proof import Proof
 from .protocols import Lent, Row
-from .sorting import Sorter
+from .sorting import BLOCK, Sorter
 from .state import Gathered, RunState
 from .tallies import Tallies, is_value
 from .totalling import Detail, Total, TotalRows, group_rows
@@ -92,9 +92,8 @@ class Table:
             for block, totals in pairs:
                 yield self._totals(totals) + self._rows(block)
         else:
-            for block, totals in detail.after(self._taken(rows())):
-                given = self._rows(block)
-                yield given + self._totals(totals) if totals else given
+            pairs = detail.after(self._taken(rows()))
+            yield from _together(self._with_totals(*pair) for pair in pairs)
             yield self._grand(detail.whole)
         self.groups = detail.groups
 
@@ -120,6 +119,11 @@ class Table:
         if self._roundings:
             given = [_rounded(row, self._roundings) for row in given]
         return given
+
+    def _with_totals(self, block: list[Row], totals: list[Total]) -> list[Row]:
+        """Rows as they are given, and the totals after them."""
+        given = self._rows(block) if block else block
+        return given + self._totals(totals) if totals else given
 
     def _totals(self, totals: list[Total]) -> list[Row]:
         for total in totals:
@@ -150,6 +154,20 @@ class Table:
         places = [self.plan.column(heading).slot for heading in self.plan.layout.primary_key]
         for number, row in enumerate(rows, 1):
             self._identity.group([row[at] if at < len(row) else "" for at in places], number)
+
+
+def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:
+    """The rows of blocks, of which small ones come together."""
+    held: list[Row] = []
+    for block in blocks:
+        if not held and len(block) >= BLOCK:
+            yield block
+            continue
+        held += block
+        if len(held) >= BLOCK:
+            yield held
+            held = []
+    yield held
 
 
 def order_of_rows(plan: Plan) -> list[KeyPlan]:

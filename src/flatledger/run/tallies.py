@@ -118,10 +118,9 @@ def goes_by_order(plan: Plan) -> bool:
 class Tallies:
     """One tally for each totalled column, at one depth of groups (0: the whole table)."""
 
-    __slots__ = ("columns", "depth", "plan", "tallies")
+    __slots__ = ("columns", "depth", "tallies")
 
     def __init__(self, plan: Plan, depth: int) -> None:
-        self.plan = plan
         self.depth = depth
         self.columns = plan.totalled
         self.tallies = [tally_of(column) for column in self.columns]

@@ -39,6 +39,7 @@ class TotalRows:
         self._columns = plan.written
         self._places = [key.slot for key in plan.group]
         self._wording = wording
+        self._free = [i for i, one in enumerate(self._columns) if one.column.total is None]
 
     def subtotal(self, group: Key, tallies: Tallies) -> Total:
         """The total of one group; its label stands in the column of the innermost key."""
@@ -77,11 +78,10 @@ class TotalRows:
 
     def _put_label(self, row: list[Any], place: int, text: str) -> None:
         """The label goes to its place, or else to the first column that holds no total."""
-        free = [i for i, plan in enumerate(self._columns) if plan.column.total is None]
-        if place in free:
+        if place in self._free:
             row[place] = text
-        elif free:
-            row[free[0]] = text
+        elif self._free:
+            row[self._free[0]] = text
 
 
 class Detail:
@@ -118,7 +118,8 @@ class Detail:
                     yield [], self._close(open_groups, common)
                     self._open(open_groups, key, self._keys.shown(rows[0]))
                 self._row += len(rows)
-                self._adder.add([self.whole, *(one for *_, one in open_groups)], rows)
+                self._adder.add_whole(open_groups[-1][2], rows)
+                self._adder.add_split([self.whole, *(one for *_, one in open_groups)], rows)
                 yield rows, []
         yield [], self._close(open_groups, 0)
 
@@ -163,6 +164,8 @@ class Detail:
         made = []
         while len(open_groups) > common:
             key, shown, tallies = open_groups.pop()
+            around = open_groups[-1][2] if open_groups else self.whole
+            self._adder.merge_whole(around, tallies)
             self.groups += len(key) == self._depths
             if self._shows:
                 made.append(self._make.subtotal(shown, tallies))
