@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
-from functools import cached_property
+from dataclasses import dataclass, fields, replace
 from typing import Any, Literal
 
 import msgspec
@@ -20,6 +19,7 @@ from ..layout.model import Condition, LayoutParts, SettledLayout
 from ..structure.levels import Chain, KnownLevels, Names
 from ..structure.missing_fields import MissingPath
 from ..structure.record_types import RecordTypes, Want
+from ..values.lazily import lazily
 from ..values.periods import Period, parse_period
 
 
@@ -178,23 +178,23 @@ class Plan:
     over: OverGroups | None = None
     addressed: bool = False
 
-    @property
+    @lazily
     def repeating(self) -> list[Names]:
         """The levels that the plan reads, from the outermost."""
         read = {names[:length] for names in self.places for length in range(1, len(names) + 1)}
         return sorted(names for names in read if self.chain.is_level(names))
 
-    @property
+    @lazily
     def written(self) -> list[ColumnPlan]:
         """The columns that are written, in their order."""
         return [plan for plan in self.columns if not plan.column.suppressed]
 
-    @property
+    @lazily
     def totalled(self) -> list[ColumnPlan]:
         """The columns with a total, suppressed ones included."""
         return [plan for plan in self.columns if plan.column.total]
 
-    @property
+    @lazily
     def shows_totals(self) -> bool:
         """Whether some column of the layout's own has a total."""
         return any(not plan.column.checks for plan in self.totalled)
@@ -231,7 +231,7 @@ class Plan:
         """Whether the rows of one entry of a level can fall into several groups."""
         return any(key.home > home for key in self.group)
 
-    @property
+    @lazily
     def grouped_totals(self) -> list[int]:
         """The totalled columns, by index, whose sums are proved group by group: without detail,
         those whose values are each in one group only."""
@@ -239,7 +239,7 @@ class Plan:
             return []
         return [i for i, plan in enumerate(self.totalled) if not self.splits(plan.home)]
 
-    @property
+    @lazily
     def split_totals(self) -> list[int]:
         """The totalled columns, by index, whose values can be in several groups: without detail,
         what each group shows is proved, and what the whole is."""
@@ -279,12 +279,12 @@ class Plan:
 
     # ---- what records are decoded into
 
-    @cached_property
+    @lazily
     def record_types(self) -> RecordTypes:
         """The types that records are decoded into."""
         return RecordTypes(self.chain, self.wants)
 
-    @cached_property
+    @lazily
     def exactly(self) -> Plan | None:
         """The same plan over records in exact types; None where it takes some of them apart, or
         looks at a whole record."""
@@ -303,9 +303,9 @@ class Plan:
         return made
 
     def __getstate__(self) -> dict[str, Any]:
-        """The types are made anew wherever the plan is taken."""
-        made = ("record_types", "exactly")
-        return {name: value for name, value in self.__dict__.items() if name not in made}
+        """What is worked out of it is worked out anew wherever the plan is taken."""
+        names = {one.name for one in fields(self)}
+        return {name: value for name, value in self.__dict__.items() if name in names}
 
 
 class Part(msgspec.Struct, frozen=True):

@@ -112,9 +112,12 @@ class Groups:
     def _read_ledger(self) -> None:
         """Add what is in the ledger to the groups' tallies."""
         for key, parts in self._ledger.items():
-            tallies = [*self._around(key), self._of(key)][-1].tallies
-            for tally, (count, state) in zip(tallies, self._parts, strict=True):
-                tally.grow(parts[count], None if state is None else parts[state], 0)
+            if self._depth > 1:
+                self._around(key)
+            for tally, (count, state) in zip(self._of(key).tallies, self._parts, strict=True):
+                tally.count += parts[count]
+                if state is not None:
+                    tally.state += parts[state]
         self._ledger = {}
 
     def _take_in(self) -> None:

@@ -173,10 +173,11 @@ class RunState:
 
     def sums_of_group(self, key: tuple[Any, ...]) -> list[Tally]:
         """What came in of a group, for each column with a total that is proved group by group."""
-        tallies = [tally_of(column) for column in self.plan.totalled]
-        for index, sums in self._ledger_form.read(self._ledger.get(key)).items():
-            tallies[index].grow(*sums)
-        return tallies
+        sums = self._ledger_form.read(self._ledger.get(key))
+        return [
+            Tally.of(one.aggregate, *sums[index]) if index in sums else Tally(one.aggregate)
+            for index, one in enumerate(self.sums)
+        ]
 
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""

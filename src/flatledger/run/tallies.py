@@ -36,6 +36,15 @@ class Tally:
         self.blank = blank
         self.passed_over = 0
 
+    @classmethod
+    def of(
+        cls, aggregate: Aggregate, count: int, state: Any, blank: int, passed_over: int = 0
+    ) -> Tally:
+        """The tally of so many values; as `grow` makes it of none."""
+        tally = cls(aggregate, count, state, blank)
+        tally.passed_over = passed_over
+        return tally
+
     def add(self, cells: list[Any]) -> None:
         """Add cells. Blank ones don't count, nor does a text among numbers (a fault)."""
         if self.aggregate.adds:
