@@ -30,6 +30,7 @@ from typing import NamedTuple
 from data import write_movements
 from formats import write_catalogue, write_elements, write_records
 from shapes import SHAPES, write_source
+from tables import PRODUCT, layout_of, write_lines
 
 from flatledger.demo import copy_to
 
@@ -196,6 +197,7 @@ def formats(folder: Path, runs: int) -> Iterator[str]:
             times = f"{mine.cpu / bare.cpu:.2f}"
             seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare)"
             yield f"  {way + ' ' + suffix:14}{rows:8,} rows {times:>6}  {seconds}"
+    yield from tables(folder, runs)
     yield from elements(folder, runs, script)
     yield from catalogue(folder, runs, script)
 
@@ -211,6 +213,21 @@ def catalogue(folder: Path, runs: int, script: list[str]) -> Iterator[str]:
     mine, bare = (least(used) for used in found.values())
     seconds = f"({mine.cpu:.2f} s, {bare.cpu:.2f} s bare)"
     yield f"  {'read marc':14}{rows:8,} rows {mine.cpu / bare.cpu:6.2f}  {seconds}"
+
+
+def tables(folder: Path, runs: int) -> Iterator[str]:
+    """Delimited text to delimited text, against the plain script."""
+    rows, source, table = FORMAT_ROWS["csv"], folder / "tables.csv", folder / "table.csv"
+    write_lines(source, rows)
+    script = [sys.executable, str(HERE / "tables.py"), str(source), str(folder / "plain.csv")]
+    for way in PRODUCT:
+        layout = folder / f"{way}.yaml"
+        layout.write_text(json.dumps(layout_of(way)), encoding="utf-8")
+        pairs = [(use(ours(layout, source, table)), use(script)) for _ in range(runs + 1)]
+        mine, plain = (least(list(one)) for one in zip(*pairs, strict=True))
+        seconds = f"({mine.cpu:.2f} s, the script {plain.cpu:.2f} s; {mine.memory:.0f} MB)"
+        what = f"csv to csv, {way}"
+        yield f"  {what:20}{rows:8,} rows, the script takes {plain.cpu / mine.cpu:.2f} times {seconds}"
 
 
 def elements(folder: Path, runs: int, script: list[str]) -> Iterator[str]:

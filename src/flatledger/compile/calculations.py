@@ -132,9 +132,16 @@ class Calculations:
             with self.code.below(f"if {day.code} is None and {value.code} is not None:"):
                 self.code.add(f"{day.code} = {code}")
             return day
-        if node.type == "varchar" and not node.parameters:
-            code = f"{value.code} if {value.code}.__class__ is str else {code}"
-        return self.code.unless_null((value,), code, kind_of(node))
+        if node.type == "varchar":
+            if not node.parameters:
+                code = f"{value.code} if {value.code}.__class__ is str else {code}"
+            return self.code.unless_null((value,), code, kind_of(node))
+        casts = self.code.constants.casts(node.type, node.parameters)
+        found = f"{casts}[{value.code}] if {value.code}.__class__ is str else None"
+        result = self.code.assign(found, kind_of(node), "cast")
+        with self.code.below(f"if {result.code} is None and {value.code} is not None:"):
+            self.code.add(f"{result.code} = {code}")
+        return result
 
     # ---- functions
 

@@ -107,7 +107,7 @@ class Columns:
         self.code.add(f"{result} = {code}")
         if column.datatype == "integer":
             call = f"whole({result}, {plan.shows_texts}, {self.code.told(node)})"
-            self.code.add(f"{result} = {call}")
+            self.code.add(f"if {result}.__class__ is Decimal: {result} = {call}")
         if column.decimals is not None and not exact:
             self._round(result, guard, column.decimals, column.rounding)
         elif not plan.shows_texts:

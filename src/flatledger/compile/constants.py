@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..values.field_values import FieldDeclaration, FieldReader
+from .plain_values import CastTexts
 from .watches import Watches
 
 
@@ -22,6 +23,7 @@ class Constants:
         self.values: dict[str, Any] = {}
         self._names: dict[tuple[Any, ...], str] = {}
         self._readers: dict[str, FieldReader] = {}
+        self._casts: dict[tuple[str, tuple[int, ...]], CastTexts] = {}
 
     def reader(self, declared: FieldDeclaration) -> FieldReader:
         """What reads the values of a field: one for each declaration, since it keeps what it
@@ -34,6 +36,13 @@ class Constants:
     def reader_name(self, declared: FieldDeclaration) -> str:
         """The name of what reads the values of a field."""
         return self.name(self.reader(declared), "reader")
+
+    def casts(self, name: str, parameters: tuple[int, ...]) -> str:
+        """The name of what casts texts to a type: one for each, since it keeps what it has cast."""
+        key = name, parameters
+        if key not in self._casts:
+            self._casts[key] = CastTexts(name, parameters)
+        return self.name(self._casts[key], "casts")
 
     def name(self, value: Any, stem: str) -> str:
         """The name of a value; equal plain values of one stem have one name."""

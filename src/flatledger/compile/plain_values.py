@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from ..values.field_values import FieldReader
+from ..values.functions import cast_value
 from ..values.numbers import ValueFaultError, read_decimal
 from .plain_data import FaultText, alone, raw_text
 
@@ -81,3 +82,29 @@ class Numerals(dict[str, int | Decimal | None]):
 
 
 NUMERALS = Numerals()
+
+
+class CastTexts(dict[str, Any]):
+    """What texts are when they are cast to a type, keeping the latest; None for those that can't
+    be.
+
+    >>> casts = CastTexts("decimal", (6, 1))
+    >>> casts["2.25"], casts["a few"]
+    (Decimal('2.2'), None)
+    """
+
+    _most, _longest = 50_000, 40
+
+    def __init__(self, name: str, parameters: tuple[int, ...]) -> None:
+        self._name, self._parameters = name, parameters
+
+    def __missing__(self, text: str) -> Any:
+        try:
+            value = cast_value(text, self._name, self._parameters)
+        except ValueFaultError:
+            return None
+        if len(text) <= self._longest:
+            if len(self) >= self._most:
+                self.clear()
+            self[text] = value
+        return value

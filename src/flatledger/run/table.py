@@ -21,6 +21,7 @@ from .tallies import Tallies, is_value
 from .totalling import Detail, Total, TotalRows, group_rows
 
 Rounding = Callable[[Any], Any]
+_SMALL = 200  # rows of a block that does not go out by itself
 
 
 class Table:
@@ -160,13 +161,13 @@ def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:
     """The rows of blocks, of which small ones come together."""
     held: list[Row] = []
     for block in blocks:
-        if not held and len(block) >= BLOCK:
-            yield block
-            continue
-        held += block
-        if len(held) >= BLOCK:
+        if len(block) < _SMALL:
+            held += block
+        if held and (len(held) >= BLOCK or len(block) >= _SMALL):
             yield held
             held = []
+        if len(block) >= _SMALL:
+            yield block
     yield held
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import decimal
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from decimal import Decimal
 from typing import TypeVar
 
@@ -26,6 +27,19 @@ QUOTIENT = decimal.Context(prec=34, rounding=decimal.ROUND_HALF_EVEN)
 Item = TypeVar("Item")
 
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]{1,9})?")
+
+
+# what takes numbers whose own text is plain digits, and raises an error for all others but noughts
+_usual = decimal.Context(
+    prec=30,
+    Emin=-6,
+    Emax=29,
+    clamp=1,
+    traps=[
+        *(decimal.Clamped, decimal.Inexact, decimal.InvalidOperation),
+        *(decimal.Overflow, decimal.Rounded, decimal.Subnormal, decimal.Underflow),
+    ],
+).create_decimal
 
 
 class ValueFaultError(Exception):
@@ -60,7 +74,12 @@ def read_decimal(text: str) -> Decimal | None:
     >>> read_decimal("10.00"), read_decimal("1e400"), read_decimal("ten")
     (Decimal('10.00'), None, None)
     """
-    if not _NUMBER.fullmatch(text) or len(text.lstrip("+-")) > MOST_DIGITS:
+    if not _NUMBER.fullmatch(text):
+        return None
+    with suppress(decimal.DecimalException):
+        if usual := _usual(text):
+            return usual
+    if len(text.lstrip("+-")) > MOST_DIGITS:
         return None
     number = Decimal(text)
     if ("e" in text or "E" in text) and number and abs(number.adjusted()) > LARGEST_EXPONENT:
@@ -106,17 +125,6 @@ class _Unusual(dict[str, Decimal | Unreadable]):
 
 
 _unusual = _Unusual()
-# what takes numbers whose own text is plain digits, and raises an error for all others but noughts
-_usual = decimal.Context(
-    prec=30,
-    Emin=-6,
-    Emax=29,
-    clamp=1,
-    traps=[
-        *(decimal.Clamped, decimal.Inexact, decimal.InvalidOperation),
-        *(decimal.Overflow, decimal.Rounded, decimal.Subnormal, decimal.Underflow),
-    ],
-).create_decimal
 
 
 def read_fraction(text: str) -> Decimal | Unreadable:
