@@ -30,7 +30,7 @@ from typing import NamedTuple
 from data import write_movements
 from formats import write_catalogue, write_elements, write_records
 from shapes import SHAPES, write_source
-from tables import PRODUCT, layout_of, write_lines
+from tables import PRODUCT, table_layout, write_lines
 
 from flatledger.demo import copy_to
 
@@ -222,12 +222,13 @@ def tables(folder: Path, runs: int) -> Iterator[str]:
     script = [sys.executable, str(HERE / "tables.py"), str(source), str(folder / "plain.csv")]
     for way in PRODUCT:
         layout = folder / f"{way}.yaml"
-        layout.write_text(json.dumps(layout_of(way)), encoding="utf-8")
+        layout.write_text(json.dumps(table_layout(way)), encoding="utf-8")
         pairs = [(use(ours(layout, source, table)), use(script)) for _ in range(runs + 1)]
         mine, plain = (least(list(one)) for one in zip(*pairs, strict=True))
         seconds = f"({mine.cpu:.2f} s, the script {plain.cpu:.2f} s; {mine.memory:.0f} MB)"
         what = f"csv to csv, {way}"
-        yield f"  {what:20}{rows:8,} rows, the script takes {plain.cpu / mine.cpu:.2f} times {seconds}"
+        times = f"{plain.cpu / mine.cpu:.2f}"
+        yield f"  {what:20}{rows:8,} rows, the script takes {times} times {seconds}"
 
 
 def elements(folder: Path, runs: int, script: list[str]) -> Iterator[str]:

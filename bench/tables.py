@@ -19,7 +19,7 @@ PRODUCT = {
 }
 
 
-def layout_of(way: str) -> dict[str, object]:
+def table_layout(way: str) -> dict[str, object]:
     """A layout of four columns, one of them computed: of fields, or of what they are cast to."""
     columns: list[dict[str, object]] = [{"No": "no"}, {"Part": "part"}]
     columns.append({"Qty": {"value": "qty", "datatype": "integer"}})

@@ -1,17 +1,20 @@
 """The generated text of some twenty layouts, kept as files in `generated/`.
 
-It is that for loose types, and for exact ones where the file is called so. Run as a program this
+It is that for loose types, and for exact ones where the file is called so; where it is called
+after the way in which rows are made, it is that of the function for that. Run as a program this
 module writes them anew; read the difference before you commit it.
 """
 
 from __future__ import annotations
 
 import datetime as dt
+import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 
-from flatledger import Layout
+from flatledger import Layout, generated_code
 from flatledger.compile.program import generate
 from flatledger.plan.making import make_plan
 from flatledger.structure.structure import observe
@@ -44,10 +47,15 @@ RECORDS = [
 ]
 
 
-def generated(text: str, exact: bool = False) -> str:
-    """The text that is generated for a layout."""
+def generated(text: str, way: str = "") -> str:
+    """The text that is generated for a layout: for ``exact`` types, or by which rows are made as
+    ``lines``, or added up (``tally``)."""
+    if way in ("lines", "tally"):
+        _, _, function = generated_code(Layout.from_text(text), RECORDS).rpartition("\n\n\ndef")
+        assert function.startswith(f" {way}(")
+        return f"def{function}"
     plan = make_plan(settled(Layout.from_text(text)), observe(RECORDS), dt.date(2026, 3, 31))
-    if exact:
+    if way == "exact":
         assert plan.exactly is not None
         return generate(plan.exactly).source
     source = generate(plan).source
@@ -57,7 +65,18 @@ def generated(text: str, exact: bool = False) -> str:
 @pytest.mark.parametrize("file", sorted(FOLDER.glob("*.txt")), ids=lambda file: file.stem)
 def test_the_generated_text_of_a_layout(file: Path) -> None:
     layout, _, expected = file.read_text(encoding="utf-8").partition(MARK)
-    assert generated(layout, file.stem.startswith("exact")) == expected
+    assert generated(layout, file.stem.partition("-")[0]) == expected
+
+
+def test_the_tool_shows_the_code(tmp_path: Path, tool: Any) -> None:
+    layout, source = tmp_path / "lines.yaml", tmp_path / "lines.jsonl"
+    text = "row-per: lines\ncolumns:\n  - No: no\n  - Part: lines.part.code\n"
+    layout.write_text(text, encoding="utf-8")
+    source.write_text("".join(json.dumps(one) + "\n" for one in RECORDS), encoding="utf-8")
+    done = tool("check", str(layout), str(source), "--code")
+    assert done.stdout == generated_code(Layout.from_file(layout), str(source)).rstrip() + "\n"
+    assert "# column 'Part'" in done.stdout
+    assert tool("check", str(layout), "--code").returncode == 2
 
 
 def test_there_are_some_twenty() -> None:
@@ -67,5 +86,5 @@ def test_there_are_some_twenty() -> None:
 if __name__ == "__main__":
     for file in FOLDER.glob("*.txt"):
         layout = file.read_text(encoding="utf-8").partition(MARK)[0]
-        text = generated(layout, file.stem.startswith("exact"))
+        text = generated(layout, file.stem.partition("-")[0])
         file.write_text(f"{layout}{MARK}{text}", encoding="utf-8")

@@ -14,6 +14,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from .api.code import generated_code
     from .api.draft import DraftedLayout, draft
     from .api.evaluate import Evaluated, evaluate
     from .api.export import export
@@ -57,6 +58,7 @@ _MODULES = {
     **dict.fromkeys(("Evaluated", "evaluate"), "api.evaluate"),
     **dict.fromkeys(("Trace", "trace"), "api.trace"),
     "export": "api.export",
+    "generated_code": "api.code",
     "Layout": "api.layout",
     **dict.fromkeys(("Preview", "preview"), "api.preview"),
     "Shelf": "api.shelf",
@@ -110,6 +112,7 @@ __all__ = [
     "draft",
     "evaluate",
     "export",
+    "generated_code",
     "layout_schema",
     "preview",
     "specimen",

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from ..api.code import generated_code
 from ..api.layout import Layout
 from ..reports.words import counted
+from .asking import answers_for
 from .terminal import results
 
 
@@ -25,4 +27,12 @@ def run_check(name: str) -> int:
         out.line(f"Reads beside the source: {', '.join(files)}")
     said = "No faults. What depends on the data is shown by `flatledger preview`."
     out.verdict(said, "well")
+    return 0
+
+
+def run_code(name: str, source: str) -> int:
+    """Show the code that a layout is made into for a source."""
+    layout = Layout.find(name)
+    answers = answers_for(layout.request.questions, (), None, source)
+    results().lines(generated_code(layout, source, ask=answers).splitlines())
     return 0

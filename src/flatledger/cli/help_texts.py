@@ -90,10 +90,12 @@ CHECK = """
 Check LAYOUT without data: its form, its names and files, its expressions.
 
 Each fault is listed with its line. What only the data can show (whether a field is there,
-where records repeat) is shown by `flatledger preview`.
+where records repeat) is shown by `flatledger preview`. With --code the functions of Python are
+shown by which an export of SOURCE goes.
 
 \b
 flatledger check requisition-lines.yaml
+flatledger check requisition-lines.yaml requisitions.jsonl --code
 """
 
 HELP = """

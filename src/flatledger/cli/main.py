@@ -298,10 +298,14 @@ def specimen(layout: str, source: str | None, to: str, replace: bool) -> None:
 
 @flatledger.command(help=help_texts.CHECK)
 @click.argument("layout")
-def check(layout: str) -> None:
-    from .checking import run_check
+@click.argument("source", required=False, type=click.Path(allow_dash=True))
+@click.option("--code", is_flag=True, help="Show the code that it is made into for SOURCE.")
+def check(layout: str, source: str | None, code: bool) -> None:
+    from .checking import run_check, run_code
 
-    raise SystemExit(run_check(layout))
+    if code is not (source is not None):
+        raise click.UsageError("name a source with --code, and none without it")
+    raise SystemExit(run_check(layout) if source is None else run_code(layout, source))
 
 
 @flatledger.command("help", help=help_texts.HELP)

@@ -46,6 +46,16 @@ class LineRows:
         """What makes them by a program."""
         return LineSteps(self, program)
 
+    def written(self, program: Program, unmet: Collection[int]) -> Further[LineUnfolding]:
+        """The function that makes lines by a program."""
+        return program.further(
+            lambda plan, constants: LineUnfolding(plan, constants, self.form, unmet)
+        )
+
+    def code(self, program: Program) -> str:
+        """The text of the function that makes lines."""
+        return self.written(program, ()).written.text()
+
     @property
     def worth_trying(self) -> bool:
         """Whether lines fit often enough."""
@@ -148,9 +158,6 @@ class LineSteps:
             return None
         known = len(self._lines.form.careful), len(unmet)
         if self._maker is None or (known != self._known and self._made < _MOST_MADE):
-            form = self._lines.form
-            self._maker = self._program.further(
-                lambda plan, constants: LineUnfolding(plan, constants, form, unmet)
-            )
+            self._maker = self._lines.written(self._program, unmet)
             self._known, self._made = known, self._made + 1
         return self._maker

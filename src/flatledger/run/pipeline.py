@@ -111,7 +111,7 @@ class Run:
         )
         form = lent.lines(self.plan) if takes_lines(self.plan) else None
         self.gives_lines = form is not None
-        making = _making(self.plan, form)
+        making = self._making = _making(self.plan, form)
         self.stepper = Stepper(self.plan, definitions=lent.definitions, making=making)
         self._steps = CheckedSteps(
             self.stepper, self.plan, lent.define, everything=lent.verify_all, lines=form
@@ -181,6 +181,11 @@ class Run:
                 for one in mixed
             ]
             raise LayoutError(self.plan.layout.name, problems)
+
+    def code(self) -> str:
+        """The generated functions of the run: for exact types, where records come in these."""
+        program = self.stepper.mostly.program
+        return "\n\n".join(filter(None, (program.source, self._making.code(program))))
 
     # ---- afterwards
 

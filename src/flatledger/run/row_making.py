@@ -52,6 +52,10 @@ class RowMaking(Protocol):
         """What makes them by a program."""
         ...
 
+    def code(self, program: Program) -> str:
+        """The text of the function for that which is generated besides the program's own."""
+        ...
+
 
 class CellRows:
     """Rows are tuples of cells."""
@@ -62,6 +66,10 @@ class CellRows:
     def steps(self, program: Program) -> CellSteps:
         """What makes them by a program."""
         return CellSteps(program)
+
+    def code(self, program: Program) -> str:
+        """Nothing: the program has it."""
+        return ""
 
 
 class CellSteps:

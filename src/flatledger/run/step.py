@@ -68,6 +68,11 @@ class Stepper:
         with decimal.localcontext(EXACT):
             return (self._exactly() if batch.exact else self)._step(batch, checked)
 
+    @property
+    def mostly(self) -> Stepper:
+        """What takes most batches: that of exact types, where there are some."""
+        return self if self.exact_type is None else self._exactly()
+
     def _exactly(self) -> Stepper:
         """What takes batches of records in exact types."""
         if self._exact is None:

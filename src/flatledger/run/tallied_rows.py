@@ -24,6 +24,10 @@ class TalliedRows:
         """What adds them up by a program."""
         return TallySteps(self.plan, program)
 
+    def code(self, program: Program) -> str:
+        """The text of the function that adds rows up."""
+        return _written(program, ()).written.text()
+
 
 class TallySteps:
     """Adds rows up by one program. The first are made, since it is looked at what they hold."""
@@ -62,8 +66,11 @@ class TallySteps:
     def _tally_by(self, unmet: Collection[int]) -> Further[Tallying]:
         """What adds rows up; made anew where some columns need not be looked at any more."""
         if self._tally is None or (len(unmet) != self._unmet and self._made < _MOST_MADE):
-            self._tally = self._program.further(
-                lambda plan, constants: Tallying(plan, constants, unmet)
-            )
+            self._tally = _written(self._program, unmet)
             self._unmet, self._made = len(unmet), self._made + 1
         return self._tally
+
+
+def _written(program: Program, unmet: Collection[int]) -> Further[Tallying]:
+    """The function that adds rows up by a program."""
+    return program.further(lambda plan, constants: Tallying(plan, constants, unmet))

@@ -1,0 +1,38 @@
+"""The code that a layout is made into for a source, to be read."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ..layout.settling import output_of
+from ..outputs.formats import line_form_of
+from ..sources import AnySource
+from .layout import AnyLayout, Layout
+from .preparing import Preparation, given_for
+
+
+def generated_code(
+    layout: AnyLayout, source: AnySource, *, ask: Mapping[str, Any] | None = None
+) -> str:
+    """The functions by which an export of a source to delimited text would go.
+
+    They are made by the first records, as in an export. Comments name the columns and conditions
+    that the lines below them serve. ``layout``, ``source`` and ``ask`` are those that `export`
+    takes.
+
+    Raises LayoutError, ShelfError, AnswerError and SourceError.
+
+    >>> print(generated_code({"columns": [{"No": "no"}]}, [{"no": 1}]))  # doctest: +ELLIPSIS
+    def unfold(records, numbers, kept, ...
+            # column 'No'
+            raw1 = record.f_no
+    ...
+    """
+    stated = Layout.of(layout)
+    given = given_for(stated, ask)
+    stem = output_of(stated.request, given).format
+    prepared = Preparation(stated, source, given)
+    run = prepared.run(lines=line_form_of("-", stem if stem in ("csv", "tsv") else ""))
+    with run.reader:
+        return run.code()
