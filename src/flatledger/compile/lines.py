@@ -38,6 +38,10 @@ class LineForm(Protocol):
         """What stands for a null in a column that is not careful."""
         ...
 
+    def begin(self) -> None:
+        """Forget what was met in lines of which none were joined."""
+        ...
+
     def joined(self, lines: list[str], truths: bool) -> str | None:
         """The text of lines, if they are as they have to be; some of them may hold truth values as
         Python writes them, where there are ``truths``."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from decimal import Decimal
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -31,19 +32,29 @@ class Node(_Noted, frozen=True):
 
     def children(self) -> Iterator[Node]:
         """The nodes directly below this one, in the order of the text."""
-        for field in self.__struct_fields__:
+        for field in _fields_below(self.__class__):
             value = getattr(self, field)
-            for item in value if isinstance(value, tuple) else (value,):
-                if isinstance(item, Node):
-                    yield item
-                elif isinstance(item, tuple):
-                    yield from (part for part in item if isinstance(part, Node))
+            if isinstance(value, Node):
+                yield value
+            elif value.__class__ is tuple:
+                for item in value:
+                    if isinstance(item, Node):
+                        yield item
+                    elif isinstance(item, tuple):
+                        yield from (part for part in item if isinstance(part, Node))
 
     def walk(self) -> Iterator[Node]:
         """This node and all below it."""
         yield self
         for child in self.children():
             yield from child.walk()
+
+
+@cache
+def _fields_below(kind: type[Node]) -> tuple[str, ...]:
+    """The fields of a kind of nodes that may hold further ones."""
+    apart = ("position", "known", "bracketed")
+    return tuple(name for name in kind.__struct_fields__ if name not in apart)
 
 
 def rebuilt(node: Node, change: Callable[[Node], Node | None]) -> Any:

@@ -71,13 +71,15 @@ class DelimitedLines:
     def blank(self, place: int) -> str:
         return self._null
 
+    def begin(self) -> None:
+        self.quoted, self.odd = [], False
+
     def joined(self, lines: list[str], truths: bool) -> str | None:
-        quoted, self.quoted, odd, self.odd = self.quoted, [], self.odd, False
-        text = "".join(lines)
-        if odd or (truths and ("True" in text or "False" in text)):
+        text, quoted = "".join(lines), "".join(self.quoted)
+        if self.odd or (truths and ("True" in text or "False" in text)):
             return None
         fits = not lines or (
-            self._texts.are_bare(text, self._width, len(lines), "".join(quoted))
+            self._texts.are_bare(text, self._width, len(lines), quoted)
             and max(map(len, lines)) <= LONGEST
             and not (self._guard is not None and self._guard.may_matter(text, len(lines)))
         )

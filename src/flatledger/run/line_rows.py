@@ -110,6 +110,7 @@ class LineSteps:
         if maker is None:
             return self._with_cells(*program.unfold(records, numbers, kept), unmet)
         counted = program.watches.taken() if program.watches.counts else None
+        self._lines.form.begin()
         try:
             rows, entries, classes = maker.loud(records, numbers, kept)
         except ValueError:  # Python writes no integer of more than some thousand digits
@@ -138,6 +139,7 @@ class LineSteps:
         made = self._with_cells(cells, entries, unmet)._replace(cells=cells)
         if self._maker is None:
             return made
+        self._lines.form.begin()
         try:
             rows, _, _ = self._maker.quiet(records, numbers, kept)
             fitting = self._lines.fitting(rows, self._maker.written.truths)
