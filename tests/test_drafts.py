@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.compile.plain_data import BLANKS
 from flatledger.structure.typings import TYPINGS
 
 SHAPES = {
@@ -69,7 +70,7 @@ def sources(draw: st.DrawFn) -> list[Any]:
 
 def as_text(value: Any) -> str:
     """A value as it stands in a source; what is blank shows nothing."""
-    if value is None or (isinstance(value, str) and not value.strip()):
+    if value is None or (isinstance(value, str) and not value.strip(BLANKS)):
         return ""
     if isinstance(value, bool):
         return str(value).lower()

@@ -26,11 +26,11 @@ AT_THE_FIRST_MOVE = """
 import os, signal
 signal.signal(signal.SIGTERM, signal.SIG_DFL)
 move, moves = os.replace, []
-def replace(*places):
-    moves.append(places)
-    if len(moves) == {which}:
+def replace(*places, **within):  # what is kept in the cache is moved within its folder
+    moves.extend([places] if not within else [])
+    if len(moves) == {which} and not within:
         os.kill(os.getpid(), signal.{signal})
-    move(*places)
+    move(*places, **within)
 os.replace = replace
 """
 NOT_IN_ORDER = (

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from ..compile.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
+from ..layout.model import SettledLayout
 from ..layout.note import note_of
 from ..layout.output_options import IfThere, Output
 from ..layout.settling import output_of
@@ -150,7 +151,7 @@ def _table(
                 for target in targets
             ]
             tables.enter_context(_telling_rows(writers, targets))
-            verifier = _verifier(run) if verify else None
+            verifier = _verifier(layout, run) if verify else None
             _write(run, writers, verifier)
             prepared.check_names(run)
             balance = prepared.balance(run)
@@ -211,11 +212,11 @@ def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> No
             verifier.look_at(block)
 
 
-def _verifier(run: Run) -> Verifier:
+def _verifier(layout: SettledLayout, run: Run) -> Verifier:
     """What reads the finished files again; most runs need none."""
     from ..outputs.verifying import Verifier
 
-    return Verifier(run.plan.layout, run.columns, TemporaryRows())
+    return Verifier(layout, run.columns, TemporaryRows())
 
 
 def _verify(verifier: Verifier, targets: Sequence[Target], stated: str, balance: Balance) -> None:

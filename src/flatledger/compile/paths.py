@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import contextmanager
 
 from ..language import nodes as n
-from ..language.choosing import Choice, choice_of
+from ..language.choosing import choice_of
 from ..language.selecting import compile_path
 from ..plan.kinds import Operand
 from ..plan.known import access_of, declared_of, known_of, text_of_node
@@ -16,6 +16,7 @@ from ..structure.structure import MEMBERS
 from ..values.element_texts import TEXT
 from ..values.field_values import FieldDeclaration
 from .emission import Expressions
+from .side_entries import SideEntries
 from .stated_levels import StatedLevels
 
 
@@ -25,6 +26,7 @@ class Paths:
     def __init__(self, emit: Expressions) -> None:
         self.emit, self.code = emit, emit.code
         self._steps = "walk"
+        self._sides = SideEntries(self.code)
         self.notes_units = False
         self._stated = self._at_level = False
 
@@ -142,7 +144,7 @@ class Paths:
         chosen = choice_of(rest) if rest else None
         side = self.code.plan.record_types.field_of((*level, *names))
         if chosen is not None and side is not None and side.holds_structs:
-            self._choose(side, chosen, self._load(place, variable, names), result)
+            self._sides.choose(side, chosen, self._load(place, variable, names), result)
             return Operand(result, "any")
         if place.whole:
             self._walk(variable, level, names, result)
@@ -262,7 +264,7 @@ class Paths:
             self._walk(inner, child.names, names[1:], result)
             return
         if child.only is list:
-            self._across(child, inner, names[1:], result)
+            self._sides.across(child, inner, names[1:], result)
             return
         if child.only is not None:
             self._step_exactly(child, inner, names[1:], result)
@@ -321,55 +323,6 @@ class Paths:
         if access.alone:  # the one value, as a rule
             return False
         return place.only is list or (place.only is str and access.crossed not in (None, names))
-
-    # ---- side levels whose entries are structs
-
-    def _across(self, side: Field, entries: str, names: Names, result: str) -> None:
-        """The values below all entries of a side level, in a list; nulls are none of them."""
-        loops, value, last = self._below(side, entries, names)
-        self._collect(result, loops, f"{value} is not None", value)
-        if last.only is None:  # a list among them stands for its elements
-            self.code.add(f"{result} = spliced({result})")
-
-    def _below(self, side: Field, entries: str, names: Names) -> tuple[list[str], str, Field]:
-        """The loops through a side level, the value in them, and its place."""
-        one, place = self.code.variable("one"), side.children[names[0]]
-        loops, value = [f"for {one} in {entries} or ():"], f"{one}.{place.attribute}"
-        for length in range(1, len(names)):
-            if place.only is list:
-                further, value, place = self._below(place, value, names[length:])
-                return [*loops, *further], value, place
-            inner = self.code.variable("one")
-            loops += [f"{inner} = {value}", f"if {inner} is not None:"]
-            place = place.children[names[length]]
-            value = f"{inner}.{place.attribute}"
-        if place.only is list:
-            one = self.code.variable("one")
-            return [*loops, f"for {one} in {value} or ():"], one, place
-        return loops, value, place
-
-    def _choose(self, side: Field, choice: Choice, entries: str, result: str) -> None:
-        """The usual choice among the entries of a side level."""
-        one = self.code.variable("one")
-        key, value = (
-            f"{one}.{side.children[n or ''].attribute}" for n in (choice.key, choice.name)
-        )
-        if self._of_elements and side.children[choice.key].only is not str:
-            key = f"element_value({key})"
-        test = f"{key} == {choice.text!r} and {value} is not None"
-        self._collect(result, [f"for {one} in {entries} or ():"], test, value)
-
-    def _collect(self, result: str, heads: list[str], test: str, value: str) -> None:
-        """A list of the values for which a test is true, below some heads; in loops, since a
-        comprehension is a function that would have to be made each time."""
-        self.code.add(f"{result} = []")
-        with ExitStack() as inside:
-            for head in heads:
-                if head.endswith(":"):
-                    inside.enter_context(self.code.below(head))
-                else:
-                    self.code.add(head)
-            self.code.add(f"if {test}: {result}.append({value})")
 
     # ---- plain data
 

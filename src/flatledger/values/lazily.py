@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, Self, TypeVar, overload
 
 Owner = TypeVar("Owner")
 Value = TypeVar("Value")
@@ -15,13 +15,11 @@ class lazily(Generic[Owner, Value]):  # noqa: N801 (it stands where `property` w
 
     >>> class Circle:
     ...     @lazily
-    ...     def area(self):
-    ...         print("worked out")
-    ...         return 3
+    ...     def points(self):
+    ...         return []
     >>> circle = Circle()
-    >>> circle.area, circle.area
-    worked out
-    (3, 3)
+    >>> circle.points is circle.points
+    True
     """
 
     def __init__(self, work_out: Callable[[Owner], Value]) -> None:
@@ -31,6 +29,14 @@ class lazily(Generic[Owner, Value]):  # noqa: N801 (it stands where `property` w
     def __set_name__(self, owner: type, name: str) -> None:
         self._name = name
 
-    def __get__(self, one: Owner, owner: Any = None) -> Value:
+    @overload
+    def __get__(self, one: None, owner: Any = None) -> Self: ...
+
+    @overload
+    def __get__(self, one: Owner, owner: Any = None) -> Value: ...
+
+    def __get__(self, one: Owner | None, owner: Any = None) -> Self | Value:
+        if one is None:
+            return self
         found = one.__dict__[self._name] = self._work_out(one)
         return found
