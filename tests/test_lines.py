@@ -1,10 +1,12 @@
-"""Lines that are made straight from the records are those of the rows' cells."""
+"""Rows that are no cells: lines made straight from the records, and what groups add up to."""
 
 from __future__ import annotations
 
 import io
 import json
 import random
+from collections.abc import Iterator
+from contextlib import contextmanager
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -14,7 +16,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.run import line_rows
+from flatledger.run import line_rows, pipeline
 from flatledger.sources import reading
 from tests.random_layouts import Chance
 
@@ -57,6 +59,20 @@ def with_more(layout: dict[str, Any], chance: Chance) -> dict[str, Any]:
     return layout
 
 
+def many(chance: Chance, seed: random.Random, share: float) -> bytes:
+    """JSON Lines of some hundred records, which come in several batches."""
+    few = [with_specials(chance.record(), chance, share) for _ in range(60)]
+    return "".join(json.dumps(seed.choice(few)) + "\n" for _ in range(900)).encode()
+
+
+@contextmanager
+def small_batches(seed: random.Random) -> Iterator[pytest.MonkeyPatch]:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(reading, "CHUNK", seed.choice([1 << 14, 1 << 16]))
+        patch.setattr(reading, "_FIRST_CHUNK", 1 << 13)
+        yield patch
+
+
 def exported(layout: Any, data: bytes, *to: Any) -> Any:
     """The bytes of a table with what its balance says of it, or what refused it."""
     try:
@@ -76,16 +92,30 @@ def test_lines_are_those_of_cells(tmp_path_factory: Any, number: int) -> None:
     seed = random.Random(number)
     folder, chance = tmp_path_factory.mktemp("lines"), Chance(seed, seed.choice([0, 0, 0.02]))
     layout = with_more(chance.table(), chance)
-    share = seed.choice([0, 0.002, 0.05])
-    records = [with_specials(chance.record(), chance, share) for _ in range(60)]
-    few = [with_specials(one, chance, 0.002) for one in records]
-    data = "".join(json.dumps(seed.choice(few)) + "\n" for _ in range(900)).encode()
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(reading, "CHUNK", seed.choice([1 << 14, 1 << 16]))
-        patch.setattr(reading, "_FIRST_CHUNK", 1 << 13)
+    data = many(chance, seed, seed.choice([0, 0.002, 0.05]))
+    with small_batches(seed):
         cells = exported(layout, data, folder / "or-cells.csv", io.BytesIO())
         lines = exported(layout, data, folder / "lines.csv")
     assert lines == cells
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 1_000_000))
+def test_tallies_are_those_of_rows(tmp_path_factory: Any, number: int) -> None:
+    """What groups add up to is the same where their rows are made."""
+    seed = random.Random(number)
+    folder, chance = tmp_path_factory.mktemp("tallies"), Chance(seed, seed.choice([0, 0, 0.02]))
+    layout = chance.grouped() if chance.maybe(0.5) else chance.table()
+    if "row-per-group" not in layout:
+        totals = {**layout.get("totals", {}), "detail": "no"}
+        layout |= {"totals": totals, "group": layout.get("group") or ["site"]}
+        layout.pop("take", None)
+    data = many(chance, seed, seed.choice([0, 0.002]))
+    with small_batches(seed) as patch:
+        tallies = exported(layout, data, folder / "lines.csv")
+        patch.setattr(pipeline, "takes_tallies", lambda plan: False)
+        rows = exported(layout, data, folder / "or-cells.csv")
+    assert tallies == rows
 
 
 def test_lines_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
