@@ -85,7 +85,7 @@ def exported(layout: Any, data: bytes, *to: Any) -> Any:
     return Path(to[0]).read_bytes(), said
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.integers(0, 1_000_000))
 def test_lines_are_those_of_cells(tmp_path_factory: Any, number: int) -> None:
     """Two outputs at once are given cells; so the same layout with one alone is held to that."""
@@ -99,7 +99,7 @@ def test_lines_are_those_of_cells(tmp_path_factory: Any, number: int) -> None:
     assert lines == cells
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.integers(0, 1_000_000))
 def test_tallies_are_those_of_rows(tmp_path_factory: Any, number: int) -> None:
     """What groups add up to is the same where their rows are made."""

@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 import datetime as dt
+import io
 import json
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import flatledger
 from flatledger import LayoutError, SourceError
+from flatledger.run.protocols import Repeats
+from flatledger.sources import reading
+from flatledger.sources.json_source import JsonReader
+from flatledger.sources.options import Options
 from flatledger.values.periods import UNITS, parse_period, period_of
 from tests.conftest import Tool, table
 
@@ -127,6 +133,31 @@ def test_a_period_holds_its_days_and_is_ordered_as_they_are(
     assert period_of(dt.datetime(day.year, day.month, day.day, 23), unit) == text
     if day <= other and not (unit == "week" and other.isocalendar()[0] > 9999):
         assert text <= period_of(other, unit)
+
+
+class Read(msgspec.Struct):
+    """What is asked for of a record, so that different ones may be equal."""
+
+    a: int | None = None
+
+
+LINES = ['{"a": 1}', '{"a":1}', '{"a": 2, "b": 1e400}', '{"a": 2, "b": 3}', '{"b": 1}', "", " "]
+
+
+@given(st.lists(st.sampled_from(LINES), max_size=60), st.sampled_from([6, 8, 20]))
+def test_equal_records_are_counted_by_their_lines(lines: list[str], size: int) -> None:
+    """However the lines come, and whatever is decoded of them."""
+    texts = [line for line in lines if line.strip()]
+    equal = [at for at in range(1, len(texts)) if texts[at] == texts[at - 1]]
+    data = "\n".join([*lines, '{"last": 1}']).encode()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(reading, "CHUNK", 1 << size)
+        patch.setattr(reading, "_FIRST_CHUNK", 1 << size)
+        reader = JsonReader(reading.Bytes("lines", io.BytesIO(data)), Options())
+        found = Repeats()
+        for batch in reader.batches(Read):
+            found = found.and_later(batch.repeats)
+    assert found == (len(equal), equal[0] + 1 if equal else 0)
 
 
 def test_equal_records_are_told(tool: Tool, tmp_path: Path) -> None:

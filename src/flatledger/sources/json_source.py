@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import partial
-from itertools import chain
+from itertools import chain, islice
+from operator import eq
 from typing import Any, NamedTuple, TypeVar
 
 import msgspec
 
 from ..errors import SourceError
-from ..run.protocols import Batch
+from ..run.protocols import Batch, Repeats
 from ..structure.levels import level_name
 from ..values.faults import Fault, shown
 from .deep_json import decode_deep
@@ -152,12 +153,22 @@ class _Decoding:
             for one in portions
         ]
         if found:
-            texts = text.rstrip(b"\n").split(b"\n")
-            if len(texts) != self._number - first:  # blank lines are no records
-                texts = [line for line in texts if line.strip()]
-            repeats = self._neighbours.repeats(texts, first)
-            found[0] = found[0]._replace(repeats=repeats)
+            found[0] = found[0]._replace(repeats=self._repeats(found, text, first))
         return found
+
+    def _repeats(self, batches: list[Batch], text: bytes, first: int) -> Repeats:
+        """How many records on some lines repeat the one before: their texts are looked at one by
+        one where what was decoded of two neighbours is equal."""
+        body, records = text.rstrip(b"\n"), batches[0].records
+        start, end = body.find(b"\n"), body.rfind(b"\n")
+        begins, ends = body if start < 0 else body[:start], body[end + 1 :]
+        alike = len(batches) > 1 or any(map(eq, records, islice(records, 1, None)))
+        if records and not alike and begins.strip() and ends.strip():
+            return self._neighbours.beside(begins, ends, first)
+        texts = body.split(b"\n")
+        if len(texts) != self._number - first:  # blank lines are no records
+            texts = [line for line in texts if line.strip()]
+        return self._neighbours.repeats(texts, first)
 
     def _whole(self, records: list[Any], specimens: Callable[[], list[Any]], text: bytes) -> Batch:
         """A batch without faults. ``text`` is that of the records, one after another."""

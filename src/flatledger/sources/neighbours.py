@@ -20,6 +20,11 @@ class Neighbours:
     def __init__(self) -> None:
         self._last: Any = None
 
+    def beside(self, begins: Any, ends: Any, number: int) -> Repeats:
+        """The same of records that differ from each other, by the texts of the first and last."""
+        same, self._last = begins == self._last, ends
+        return Repeats(1, number) if same else Repeats()
+
     def repeats(self, texts: Sequence[Any], number: int) -> Repeats:
         """How many of some records repeat the one before, the first of which has a ``number``."""
         if not texts:

@@ -67,6 +67,12 @@ class Unreadable:
     def __str__(self) -> str:
         return self.text
 
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Unreadable) and other.text == self.text
+
+    def __hash__(self) -> int:
+        return hash(self.text)
+
 
 def read_decimal(text: str) -> Decimal | None:
     """The decimal that a text is, or None where it is none or its exponent is out of bounds.
