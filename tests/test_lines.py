@@ -16,6 +16,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.compile.lines import LineUnfolding
+from flatledger.compile.tallying import Tallying
 from flatledger.run import line_rows, pipeline
 from flatledger.sources import reading
 from tests.random_layouts import Chance
@@ -140,3 +142,42 @@ def test_lines_are_made(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None
     assert rows > 8_800
     assert lines > rows * 0.8
     assert (tmp_path / "table.csv").read_bytes().count(b'"a, b"') == 180
+
+
+def twelve_thousand(tmp_path: Path, layout: Any) -> Any:
+    """The balance of a table over more records than come in one batch."""
+    lines = (f'{{"no": {n}, "by": "k{n % 7}", "q": {n % 5}}}\n' for n in range(12_000))
+    source = io.BytesIO("".join(lines).encode())
+    return flatledger.export(layout, source, tmp_path / "table.csv")
+
+
+def test_a_line_that_is_wrong_does_not_balance(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A cell of which there is no total is in its line alone: the sample sees it."""
+    layout = {"columns": [{"No": "no"}, {"By": "by"}]}
+    assert twelve_thousand(tmp_path, layout).balanced
+    text = LineUnfolding._text
+    monkeypatch.setattr(
+        LineUnfolding, "_text", lambda self, place: text(self, place) if place == 0 else "k1"
+    )
+    found = twelve_thousand(tmp_path, layout)
+    assert not found.balanced
+    assert "the line is" in found.wrong[0]
+
+
+def test_a_tally_that_is_wrong_does_not_balance(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is added twice to a group is not what came in."""
+    layout: dict[str, Any] = {
+        "columns": [{"By": "by"}, {"Q": {"value": "q", "total": "sum"}}],
+        "group": ["By"],
+        "totals": {"detail": "no"},
+    }
+    assert twelve_thousand(tmp_path, layout).balanced
+    adding = Tallying._adding
+    monkeypatch.setattr(
+        Tallying, "_adding", lambda self, *given: [*adding(self, *given), *adding(self, *given)]
+    )
+    assert not twelve_thousand(tmp_path, layout).balanced
