@@ -83,7 +83,7 @@ records = st.lists(
 )
 
 
-@settings(max_examples=120)
+@settings(max_examples=60)
 @given(st.lists(columns, min_size=1, max_size=3), records, st.booleans(), st.booleans())
 def test_nothing_stops_a_run_but_a_refusal(
     properties: list[Any], source: list[Any], lines: bool, grouped: bool
