@@ -73,7 +73,7 @@ class LineUnfolding(Unfolding):
         """What stands for the cell of a column in an f-string."""
         form, column, operand = self._form, self.plan.columns[place], self.operands[place]
         if column.column.text is not None:
-            return literal(form.written(place)(column.column.text))
+            return self._fixed(place, column.column.text)
         if operand.code == "None":
             return literal(form.blank(place))
         with self.emitter.code.at(column.at):
@@ -93,6 +93,15 @@ class LineUnfolding(Unfolding):
             return f"{{{blank} if {code} is None else {code}}}"
         self.truths = self.truths or column.kind == "any"
         return f"{{({blank} if {code} is None else {code})!s}}"
+
+    def _fixed(self, place: int, text: str) -> str:
+        """The same of a text that stands in each row: written once, unless that changes it, which
+        the form has to know of each line."""
+        write = self._form.written(place)
+        if write(text) == text:
+            return literal(text)
+        written, given = self.constants.name(write, "written"), self.constants.name(text, "text")
+        return f"{{{written}({given})}}"
 
     def _joined_above(self) -> Iterator[tuple[int, range]]:
         """The columns that follow one another and are of one level: that, and their places."""
