@@ -93,7 +93,7 @@ def table_of(drafted: str, source: Any, *, faults: bool) -> list[dict[str, str]]
     return list(csv.DictReader(io.StringIO(stream.getvalue().decode(), newline="")))
 
 
-@settings(max_examples=80)
+@settings(max_examples=150)
 @given(records=sources(), sample=st.sampled_from([None, 1, 2]))
 def test_a_drafted_table_shows_every_value_as_it_stands(
     records: list[Any], sample: int | None

@@ -62,10 +62,16 @@ def generated(text: str, way: str = "") -> str:
     return source if plan.over is None else f"{source}\n\n{generate(plan.over.plan).source}"
 
 
+def way_of(file: Path) -> str:
+    """What a file's name begins with, before a hyphen."""
+    way, hyphen, _ = file.stem.partition("-")
+    return way if hyphen else ""
+
+
 @pytest.mark.parametrize("file", sorted(FOLDER.glob("*.txt")), ids=lambda file: file.stem)
 def test_the_generated_text_of_a_layout(file: Path) -> None:
     layout, _, expected = file.read_text(encoding="utf-8").partition(MARK)
-    assert generated(layout, file.stem.partition("-")[0]) == expected
+    assert generated(layout, way_of(file)) == expected
 
 
 def test_the_tool_shows_the_code(tmp_path: Path, tool: Any) -> None:
@@ -86,5 +92,5 @@ def test_there_are_some_twenty() -> None:
 if __name__ == "__main__":
     for file in FOLDER.glob("*.txt"):
         layout = file.read_text(encoding="utf-8").partition(MARK)[0]
-        text = generated(layout, file.stem.partition("-")[0])
+        text = generated(layout, way_of(file))
         file.write_text(f"{layout}{MARK}{text}", encoding="utf-8")

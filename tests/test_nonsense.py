@@ -135,6 +135,15 @@ def test_a_period_holds_its_days_and_is_ordered_as_they_are(
         assert text <= period_of(other, unit)
 
 
+def test_an_empty_list_is_one_whatever_other_records_have() -> None:
+    """An empty list may have had what is asked for, though another record's has what it has not."""
+    layout = {"columns": [{"A": "first(side.v)"}]}
+    for records in ([{"side": []}, {"side": ["", ""]}], [{"side": ["", ""]}, {"side": []}]):
+        assert list(flatledger.table(layout, records)) == [(None,), (None,)]
+    with pytest.raises(SourceError, match="none of the fields"):
+        list(flatledger.table(layout, [{"side": ["", ""]}]))
+
+
 class Read(msgspec.Struct):
     """What is asked for of a record, so that different ones may be equal."""
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..layout.settling import output_of
-from ..outputs.formats import line_form_of
+from ..outputs.formats import is_delimited, line_form_of
 from ..sources import AnySource
 from .layout import AnyLayout, Layout
 from .preparing import Preparation, given_for
@@ -31,8 +31,8 @@ def generated_code(
     """
     stated = Layout.of(layout)
     given = given_for(stated, ask)
-    stem = output_of(stated.request, given).format
+    format = output_of(stated.request, given).format
     prepared = Preparation(stated, source, given)
-    run = prepared.run(lines=line_form_of("-", stem if stem in ("csv", "tsv") else ""))
+    run = prepared.run(lines=line_form_of("-", format if is_delimited("-", format) else "csv"))
     with run.reader:
         return run.code()

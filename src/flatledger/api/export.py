@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from os import PathLike
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Any, Literal, cast
 
 from ..compile.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
@@ -19,7 +19,7 @@ from ..outputs.fault_table import fault_table
 from ..outputs.file_set import FileSet
 from ..outputs.formats import format_of, is_delimited, line_form_of
 from ..outputs.names import is_file
-from ..outputs.writer import Writer
+from ..outputs.writer import LineWriter, Writer
 from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
 from ..run.protocols import Progress
@@ -207,7 +207,10 @@ def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> No
     """Give each writer the table, some rows at a time."""
     for block in run.blocks():
         for writer in writers:
-            (writer.write_lines if run.gives_lines else writer.write)(block)
+            if run.gives_lines:
+                cast(LineWriter, writer).write_lines(block)
+            else:
+                writer.write(block)
         if verifier is not None:
             verifier.look_at(block)
 

@@ -95,9 +95,9 @@ def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
     with source.open() as reader:
         for batch in reader.batches():
             if by.file and batch.faults:
-                raise SourceError(
-                    f"{by.file}: {batch.faults[0]}".replace("; the record is left out", "")
-                )
+                from ..sources.list_files import LEFT_OUT
+
+                raise SourceError(f"{by.file}: {batch.faults[0]}".replace(LEFT_OUT, ""))
             for record in batch.records:
                 found.add(record, by.named_by, by.level)
     if not found.nodes and found.nameless:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ..api.code import generated_code
 from ..api.layout import Layout
 from ..reports.words import counted
 from .asking import answers_for
@@ -32,6 +31,8 @@ def run_check(name: str) -> int:
 
 def run_code(name: str, source: str) -> int:
     """Show the code that a layout is made into for a source."""
+    from ..api.code import generated_code
+
     layout = Layout.find(name)
     answers = answers_for(layout.request.questions, (), None, source)
     results().lines(generated_code(layout, source, ask=answers).splitlines())

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..values.field_values import FieldDeclaration, FieldReader
-from .plain_values import CastTexts
+from .plain_values import TextValues, casts_to
 from .watches import Watches
 
 
@@ -23,7 +23,7 @@ class Constants:
         self.values: dict[str, Any] = {}
         self._names: dict[tuple[Any, ...], str] = {}
         self._readers: dict[str, FieldReader] = {}
-        self._casts: dict[tuple[str, tuple[int, ...]], CastTexts] = {}
+        self._casts: dict[tuple[str, tuple[int, ...]], TextValues[Any]] = {}
 
     def reader(self, declared: FieldDeclaration) -> FieldReader:
         """What reads the values of a field: one for each declaration, since it keeps what it
@@ -41,7 +41,7 @@ class Constants:
         """The name of what casts texts to a type: one for each, since it keeps what it has cast."""
         key = name, parameters
         if key not in self._casts:
-            self._casts[key] = CastTexts(name, parameters)
+            self._casts[key] = casts_to(name, parameters)
         return self.name(self._casts[key], "casts")
 
     def name(self, value: Any, stem: str) -> str:

@@ -38,19 +38,6 @@ class LineForm(Protocol):
         """What stands for a null in a column that is not careful."""
         ...
 
-    def begin(self) -> None:
-        """Forget what was met in lines of which none were joined."""
-        ...
-
-    def joined(self, lines: list[str], truths: bool) -> str | None:
-        """The text of lines, if they are as they have to be; some of them may hold truth values as
-        Python writes them, where there are ``truths``."""
-        ...
-
-    def lines_of(self, rows: list[tuple[Any, ...]]) -> list[str]:
-        """The lines of rows of cells, each of them written with care."""
-        ...
-
 
 class LineUnfolding(Unfolding):
     """Writes `lines`. ``truths``: a line may hold a truth value as Python writes it."""
@@ -63,7 +50,7 @@ class LineUnfolding(Unfolding):
     ) -> None:
         super().__init__(plan, constants, unmet=unmet)
         self._form = form
-        self._beside = [*places_beside(plan)]
+        self._beside = places_beside(plan)
         self._beside += range(len(plan.columns), len(plan.columns) + len(plan.extra_keys))
         self.truths = False
         self._texts = [self._text(place) for place in range(len(plan.written))]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import msgspec
 
@@ -11,6 +12,8 @@ from ..values.field_values import FieldReader
 from ..values.functions import cast_value
 from ..values.numbers import ValueFaultError, read_decimal
 from .plain_data import FaultText, alone, raw_text
+
+Value = TypeVar("Value")
 
 
 def collected(found: list[Any]) -> list[Any] | None:
@@ -62,49 +65,42 @@ def number_in(text: str) -> int | Decimal | None:
     return read_decimal(text)
 
 
-class Numerals(dict[str, int | Decimal | None]):
-    """The numbers in texts, keeping the latest: where all values are texts, most come many times.
+class TextValues(dict[str, Value], Generic[Value]):
+    """What is made of texts, keeping the latest: where all values are texts, most come many times.
 
-    >>> numerals = Numerals()
-    >>> numerals[" 10.50 "], numerals["12"], numerals["a few"]
+    >>> NUMERALS[" 10.50 "], NUMERALS["12"], NUMERALS["a few"]
     (Decimal('10.50'), 12, None)
     """
 
     _most, _longest = 50_000, 40
 
-    def __missing__(self, text: str) -> int | Decimal | None:
-        number = number_in(text.strip())
-        if len(text) <= self._longest:
-            if len(self) >= self._most:
-                self.clear()
-            self[text] = number
-        return number
+    def __init__(self, make: Callable[[str], Value]) -> None:
+        self._make = make
 
-
-NUMERALS = Numerals()
-
-
-class CastTexts(dict[str, Any]):
-    """What texts are when they are cast to a type, keeping the latest; None for those that can't
-    be.
-
-    >>> casts = CastTexts("decimal", (6, 1))
-    >>> casts["2.25"], casts["a few"]
-    (Decimal('2.2'), None)
-    """
-
-    _most, _longest = 50_000, 40
-
-    def __init__(self, name: str, parameters: tuple[int, ...]) -> None:
-        self._name, self._parameters = name, parameters
-
-    def __missing__(self, text: str) -> Any:
-        try:
-            value = cast_value(text, self._name, self._parameters)
-        except ValueFaultError:
-            return None
+    def __missing__(self, text: str) -> Value:
+        value = self._make(text)
         if len(text) <= self._longest:
             if len(self) >= self._most:
                 self.clear()
             self[text] = value
         return value
+
+
+NUMERALS: TextValues[int | Decimal | None] = TextValues(lambda text: number_in(text.strip()))
+
+
+def casts_to(name: str, parameters: tuple[int, ...]) -> TextValues[Any]:
+    """What texts are when they are cast to a type; None for those that can't be.
+
+    >>> casts = casts_to("decimal", (6, 1))
+    >>> casts["2.25"], casts["a few"]
+    (Decimal('2.2'), None)
+    """
+
+    def cast(text: str) -> Any:
+        try:
+            return cast_value(text, name, parameters)
+        except ValueFaultError:
+            return None
+
+    return TextValues(cast)

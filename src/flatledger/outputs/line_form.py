@@ -30,7 +30,7 @@ def form_in(plan: Plan, output: Output) -> DelimitedLines | None:
 
 
 class DelimitedLines:
-    """The lines of delimited text in a dialect (a `LineForm`)."""
+    """The lines of delimited text in a dialect (a `TextForm`)."""
 
     def __init__(
         self, layout: SettledLayout, output: Output, columns: Sequence[ColumnPlan]
@@ -91,11 +91,7 @@ class DelimitedLines:
             rows = self._guard.guarded(rows, range(1, len(rows) + 1))
         return self._texts.of(rows)
 
-    def look_at(self, rows: list[Row]) -> bool:
-        """Find the columns in which something special stands, from the rows of a batch that did
-        not fit; whether there are further ones."""
-        before = len(self.careful)
+    def look_at(self, rows: list[Row]) -> None:
         for place, cells in enumerate(zip(*rows, strict=True)):
             if place not in self.careful and self._texts.has_special(cells):
                 self.careful.add(place)
-        return len(self.careful) > before

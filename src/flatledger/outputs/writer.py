@@ -22,10 +22,6 @@ class Writer(Protocol):
 
     def write(self, rows: list[Row]) -> None: ...
 
-    def write_lines(self, rows: list[Any]) -> None:
-        """Write rows that carry their lines, where the format says how these are made."""
-        ...
-
     def finish(self, balance: Balance) -> None:
         """Take the balance in, after the last row, where there is a place for it."""
         ...
@@ -35,6 +31,14 @@ class Writer(Protocol):
     def __exit__(self, *error: Any) -> None: ...
 
     def notes(self) -> list[str]: ...
+
+
+class LineWriter(Writer, Protocol):
+    """A writer of a format that says how lines are made."""
+
+    def write_lines(self, rows: list[Any]) -> None:
+        """Write rows that carry their lines."""
+        ...
 
 
 def suffix_of(name: str) -> str:

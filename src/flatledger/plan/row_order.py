@@ -66,6 +66,17 @@ def merging_key(keys: Sequence[KeyPlan], met: Sequence[set[type]]) -> Callable[[
     return _cells(keys) if plain else ranking(keys)
 
 
+def cells_at(places: Sequence[int]) -> Callable[[Row], tuple[Any, ...]]:
+    """A function from a row to its cells in some places.
+
+    >>> cells_at([2, 0])("abc"), cells_at([1])(("a", "b")), cells_at([])("abc")
+    (('c', 'a'), ('b',), ())
+    """
+    if len(places) == 1:
+        return itemgetter(slice(places[0], places[0] + 1))
+    return itemgetter(*places) if places else lambda row: ()
+
+
 def _cells(keys: Sequence[KeyPlan]) -> Callable[[Row], Any]:
     return itemgetter(*(key.slot for key in keys))
 

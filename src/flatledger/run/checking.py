@@ -9,7 +9,6 @@ from decimal import Decimal
 from typing import Any
 
 from ..compile.ledger import LedgerForm
-from ..compile.lines import LineForm
 from ..compile.tallying import Tallied
 from ..plan.groups import group_record
 from ..plan.plan import Plan
@@ -19,7 +18,7 @@ from .by_definition import Define, Definition, RecordRead
 from .checks import CELLS_OF_FIRST, FIRST, MOST_CELLS, MOST_ROWS
 from .groups import Groups
 from .line_rows import line_of
-from .protocols import Batch
+from .protocols import Batch, TextForm
 from .results import BatchResult, Checked
 from .sample import Sample, part_of
 from .step import Stepper
@@ -39,7 +38,7 @@ class CheckedSteps:
         define: Define | None,
         *,
         everything: bool = False,
-        lines: LineForm | None = None,
+        lines: TextForm | None = None,
     ) -> None:
         """Where rows carry ``lines``, these are held against the cells."""
         self._stepper = stepper
@@ -87,7 +86,7 @@ class Checker:
     """Holds what became of some records against what they are by definition."""
 
     def __init__(
-        self, plan: Plan, define: Define, everything: bool, lines: LineForm | None = None
+        self, plan: Plan, define: Define, everything: bool, lines: TextForm | None = None
     ) -> None:
         self._plan, self._everything, self._lines = plan, everything, lines
         self._definitions = define(plan)
@@ -187,7 +186,7 @@ class Checker:
                     )
 
     def _lines_differ(
-        self, form: LineForm, number: int, rows: Sequence[Any], cells: Sequence[Any]
+        self, form: TextForm, number: int, rows: Sequence[Any], cells: Sequence[Any]
     ) -> Iterator[str]:
         """The lines of a record that are not those of its cells."""
         width = len(self._plan.written)

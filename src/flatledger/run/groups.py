@@ -12,7 +12,7 @@ from ..compile.ledger import Ledger
 from ..compile.tallying import FIRST, Tallied, describing, parts_of
 from ..plan.kinds import TIMES
 from ..plan.plan import KeyPlan, Plan
-from ..plan.row_order import sort_rows
+from ..plan.row_order import cells_at, sort_rows
 from ..values.ordering import told_apart
 from .protocols import Row
 from .sorting import Sorter
@@ -29,7 +29,7 @@ class GroupKeys:
         self._places = [key.slot for key in plan.group]
         self._maybe_truth = [key.slot for key in plan.group if key.kind in ("any", "truth")]
         self._timed = any(key.kind in (*TIMES, "mixed") for key in plan.group)
-        self._plain = _getter(self._places)
+        self._plain = cells_at(self._places)
 
     def shown(self, row: Row) -> Key:
         """The values of a row's group as they stand in it."""
@@ -47,12 +47,6 @@ class GroupKeys:
         """Rows that follow one another in the same group."""
         for key, run in groupby(rows, self.of(rows)):
             yield key, list(run)
-
-
-def _getter(places: list[int]) -> Callable[[Row], Key]:
-    if len(places) == 1:
-        return itemgetter(slice(places[0], places[0] + 1))
-    return itemgetter(*places) if places else lambda row: ()
 
 
 class Groups:

@@ -8,13 +8,13 @@ cell of their batch is to be looked at by itself.
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from operator import itemgetter
 from typing import Any
 
 from ..compile.lines import LineUnfolding
 from ..compile.program import Further, Kept, Program
 from ..plan.line_rows import places_beside, with_lines
 from ..plan.plan import Plan
+from ..plan.row_order import cells_at
 from .protocols import Row, TextForm
 from .row_making import Made, classes_of
 
@@ -39,7 +39,7 @@ class LineRows:
         self.width = len(plan.written)
         beside = places_beside(plan)
         beside += range(len(plan.columns), plan.width)
-        self._beside, self._stands_beside = _getter(beside), bool(beside)
+        self._beside, self._stands_beside = cells_at(beside), bool(beside)
         self._fitting = self._unfit = 0
 
     def steps(self, program: Program) -> LineSteps:
@@ -84,12 +84,6 @@ class LineRows:
 def line_of(row: Any) -> Any:
     """The line of a row that carries one, or its cells."""
     return row if row.__class__ is str else row[-1]
-
-
-def _getter(places: Sequence[int]) -> Any:
-    if len(places) == 1:
-        return itemgetter(slice(places[0], places[0] + 1))
-    return itemgetter(*places) if places else lambda row: ()
 
 
 class LineSteps:

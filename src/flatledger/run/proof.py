@@ -23,9 +23,8 @@ from .totalling import Total
 
 
 class SourceSide(Protocol):
-    """What came in: the control sums of each column with a total. ``overlaps``
-    are, for each depth of groups and each column, what groups of that depth show of entries that
-    all rows count once.
+    """What came in: the control sums of each column with a total. ``overlaps`` are, for each depth
+    of groups and each column, what groups of that depth show of entries that all rows count once.
     """
 
     overlaps: list[list[Tally]]

@@ -107,11 +107,23 @@ class RowStore(Protocol):
 
 
 class TextForm(LineForm, Protocol):
-    """How cells stand in a line, which is learnt as rows go by."""
+    """How cells stand in a line, what lines have to be, and what is learnt as rows go by."""
 
-    def look_at(self, rows: list[Row]) -> bool:
-        """Find the columns in which something special stands, from rows that did not fit; whether
-        there are further ones."""
+    def begin(self) -> None:
+        """Forget what was met in lines of which none were joined."""
+        ...
+
+    def joined(self, lines: list[str], truths: bool) -> str | None:
+        """The text of lines, if they are as they have to be; some of them may hold truth values as
+        Python writes them, where there are ``truths``."""
+        ...
+
+    def lines_of(self, rows: list[tuple[Any, ...]]) -> list[str]:
+        """The lines of rows of cells, each of them written with care."""
+        ...
+
+    def look_at(self, rows: list[Row]) -> None:
+        """Find the columns in which something special stands, from rows that did not fit."""
         ...
 
 

@@ -40,7 +40,7 @@ def _was_had(names: Names, structure: Place) -> bool:
 
 def _is_empty(place: Place) -> bool:
     """Whether nothing stood there at some time: null, a list of none, an object without members."""
-    some = place.elements < place.lists or place.kinds[type(None)] > 0
+    some = place.empty or place.kinds[type(None)] > 0
     return some or (place.kinds[dict] > 0 and not place.children)
 
 

@@ -20,9 +20,9 @@ class Place:
     """One place in the records: the kinds of value met there, its lists, and what is below.
 
     ``lists`` counts those of any length, ``many`` those of several entries; ``first_many`` is the
-    number of the record that has the first of these. Where names are ``wanted``, others are kept
-    apart only as long as they are few: beyond that they are the ``rest``, of which no more is known
-    than what they have in common.
+    number of the record that has the first of these. ``empty``: one had no entries. Where names
+    are ``wanted``, others are kept apart only as long as they are few: beyond that they are the
+    ``rest``, of which no more is known than what they have in common.
     Records ``of_elements`` are those of marked-up text, and a source ``types_moments`` whose dates
     are by ISO 8601 however they are shown, as is said of the record itself.
     ``nesting`` is the name that a place and the one above it have in common: a member of that name
@@ -39,6 +39,7 @@ class Place:
     lists: int = 0
     many: int = 0
     first_many: int = 0
+    empty: bool = False
     elements: int = 0
     kinds: Counter[type] = field(default_factory=Counter)
     children: dict[str, Place] = field(default_factory=dict)
@@ -69,6 +70,7 @@ class Place:
         self.many += other.many
         firsts = [n for n in (self.first_many, other.first_many) if n]
         self.first_many = min(firsts, default=0)
+        self.empty = self.empty or other.empty
         self.elements += other.elements
         self.nested = self.nested or other.nested
         self.kinds.update(other.kinds)
@@ -112,6 +114,7 @@ class Place:
     def _add(self, value: Any, number: int, depth: int, within: list[Any]) -> None:
         if isinstance(value, list | tuple):
             self.lists += 1
+            self.empty = self.empty or not value
             self.elements += len(value)
             if len(value) > 1 and sum(one is not None for one in value) > 1:
                 self.many += 1
