@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import decimal
+import io
 import random
 from decimal import Decimal
 from itertools import pairwise
@@ -309,3 +310,16 @@ def test_of_all_records_the_counts_are_kept_and_what_is_told_first() -> None:
     assert (whole.records, whole.cells, whole.differences) == (120, 240, 120)
     assert whole.told == [f"record {number}" for number in range(1, 21)]
     assert not parts[0].found  # memory does not grow with the records
+
+
+def test_faults_come_in_the_order_of_their_records() -> None:
+    """Whatever is cut out of a batch for the sample, and where its unreadable records are."""
+    lines = [f'{{"no": {n}, "q": "{"few" if n % 3 else n}"}}' for n in range(1, 4_001)]
+    for place in (60, 249, 2_555, 3_990):
+        lines[place] = '{"no": nope}'
+    layout = {"columns": [{"No": "no"}, {"Q": "q + 1"}]}
+    stream = io.BytesIO("\n".join(lines).encode())
+    faults = flatledger.export(layout, stream, io.BytesIO()).faults
+    numbers = [one.record for one in faults]
+    assert {61, 250, 2_556, 3_991} < {*numbers}
+    assert numbers == sorted(numbers)

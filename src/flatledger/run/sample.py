@@ -11,6 +11,7 @@ from functools import partial
 from typing import Any
 
 from ..plan.plan import Plan
+from ..values.faults import Fault
 from .checks import MOST_SHAPES, next_sampled
 from .protocols import Batch, Origin
 from .shapes import Shapes
@@ -70,20 +71,29 @@ class Sample:
 
 
 def part_of(batch: Batch, start: int, end: int) -> Batch:
-    """Some records of a batch; what is told of the whole comes with the first."""
+    """Some records of a batch, with the faults that stand among them or after them; what else is
+    told of the whole comes with the first."""
     rows = batch.origin.rows
     origin = batch.origin
     if rows is not None:
         origin = origin._replace(rows=partial(_rows_of, origin, start, end))
+    least = batch.numbers[start] if start else 0
+    following = batch.numbers[end] if end < len(batch.numbers) else None
+
+    def of_part(fault: Fault) -> bool:
+        return least <= fault.record and (following is None or fault.record < following)
+
     part = batch._replace(
         records=batch.records[start:end],
         numbers=batch.numbers[start:end],
+        faults=[*filter(of_part, batch.faults)],
+        remarks=[*filter(of_part, batch.remarks)],
         origin=origin,
         plain=partial(_plain_of, batch, start),
     )
     if start:
         none = type(batch.repeats)()
-        return part._replace(faults=[], remarks=[], specimens=list, repeats=none)
+        return part._replace(specimens=list, repeats=none)
     return part
 
 
