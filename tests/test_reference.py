@@ -13,6 +13,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+import flatledger
 from flatledger.compile import program
 from flatledger.plan.making import make_plan
 from flatledger.reference import exact
