@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.compile.as_they_came import walked_trees
 from flatledger.compile.level_watch import LevelsDifferError
 from flatledger.errors import SourceError
 from flatledger.plan.making import make_plan
@@ -71,9 +72,10 @@ def tree(number: int, depth: int = 1) -> list[dict[str, Any]]:
             "code": f"P{number}-{depth}-{at}",
             "qty": at + 1,
             "cost": f"§{depth}.{at}0§",
+            "checks": [{"by": f"K{at}", "hours": depth}, {"by": "K9", "hours": number}][: at + 1],
             **({"parts": tree(number, depth + 1)} if (number + at) % 3 and depth < 4 else {}),
         }
-        for at in range((number + depth) % 3)
+        for at in range(number * depth % 3)
     ]
 
 
@@ -150,6 +152,48 @@ OF_PARTS: dict[str, Any] = {
     "Leaf": "is_leaf()",
     "Share": "parts.qty / sum(parts.qty)",
 }
+ON_THE_WAY: dict[str, Any] = {  # what is known of a node by what is above it
+    "No": "no",
+    "Code": "parts.code",
+    "Qty": {"value": "parts.qty", "total": {"sum": "tops"}},
+    "Least": {"value": "parts.qty", "total": "min"},
+    "Cost": {"value": "parts.cost", "total": "sum"},
+    "Depth": {"value": "depth()", "total": "sum"},
+    "Place": {"value": "ordinal()", "total": {"sum": "all"}},
+    "Number": "numbering()",
+    "Leaf": {"value": "case when is_leaf() then 1 end", "total": "sum"},
+    "Up": "parent(parts.code)",
+    "Two up": "parent(upper(parent(parts.code)))",
+    "Above": {"value": "parent(parts.cost) + depth()", "total": {"sum": "all"}},
+    "Top": {"value": "root(parts.qty * parts.cost)", "decimals": 1, "total": "sum"},
+    "Way": "trail(parts.code)",
+    "Ways": {"value": "trail(lower(parts.code), '/')", "total": "count"},
+    "Text": "indented(parts.code, '. ')",
+    "Needed": {"value": "chain_product(parts.qty)", "total": "max"},
+    "Price": {"value": "chain_product(parts.qty) * parts.cost", "decimals": 2, "total": "sum"},
+}
+OF_PARTS_ALONE: dict[str, Any] = {
+    "Hours": {"value": "sum(parts.checks.hours)", "total": "sum"},
+    "By": {"value": "parts.checks.by", "separator": "; "},
+    "Up by": "parent(sum(parts.checks.hours))",
+}
+OF_RECORDS: dict[str, Any] = {
+    "No": "no",
+    "Parts": {"value": "count(parts)", "total": "sum"},
+    "Leaves": "count(case when is_leaf() then parts.code end)",
+    "Deepest": "max(depth() + 0 * parts.qty)",
+    "Worth": {"value": "sum(chain_product(parts.qty) * parts.cost)", "total": "sum"},
+    "Numbers": "listagg(numbering() || parts.code, ' ')",
+    "Tree": "listagg(parent(parts.code) || '>' || parts.code, ' ')",
+    "Hours": {"value": "sum(parts.checks.hours)", "total": "sum"},
+    "Codes": {"value": "parts.code", "separator": " "},
+    "By": {"value": "parts.checks.by", "separator": " "},
+}
+OF_CHECKS: dict[str, Any] = {
+    "Check": {"value": "parts.checks.hours", "total": "sum"},
+    "Keeper": "parts.checks.by",
+    "On the way": {"value": "parts.checks.hours * chain_product(parts.qty)", "total": "sum"},
+}
 CONDITIONS = [
     "count > 3",
     "no in ('R-001', 'R-002', 'R-007')",
@@ -160,7 +204,16 @@ CONDITIONS = [
 ]
 OF_PART = ["parts.qty > 1", "depth() < 3", "is_leaf()", "sum(below(parts.qty)) > 2"]
 OF_LINE = ["lines.qty > 1", "any(lines.options.key in ('cap'))", "lines.part.code <> 'P1'"]
-LEVELS = ["parts", "lines", "lines.options", "lines.lots", "lines.lots.marks", "payments", "tags"]
+LEVELS = [
+    "parts",
+    "parts.checks",
+    "lines",
+    "lines.options",
+    "lines.lots",
+    "lines.lots.marks",
+    "payments",
+    "tags",
+]
 
 
 @st.composite
@@ -186,6 +239,25 @@ def layouts(draw: st.DrawFn) -> dict[str, Any]:
         layout["primary-key"] = ["No"]
     if level == "" and "group" not in layout and draw(st.booleans()):
         layout["take"] = {"every": 2, "of": "records"}
+    return layout
+
+
+@st.composite
+def layouts_on_the_way(draw: st.DrawFn) -> dict[str, Any]:
+    """Layouts whose trees can be walked where they stand."""
+    level = draw(st.sampled_from(["", "parts", "parts.checks"]))
+    own = {"": OF_RECORDS, "parts": ON_THE_WAY | OF_PARTS_ALONE}
+    known = own.get(level, ON_THE_WAY | OF_CHECKS)
+    names = draw(st.lists(st.sampled_from(list(known)), min_size=1, max_size=6, unique=True))
+    layout: dict[str, Any] = {"columns": [{name: known[name]} for name in names]}
+    if level:
+        layout["row-per"] = level
+    plain = [name for name in names if isinstance(known[name], str)]
+    if plain and draw(st.booleans()):
+        layout["group"] = plain[:1]
+        layout["totals"] = {"detail": draw(st.booleans())}
+    elif plain and draw(st.booleans()):
+        layout["sort"] = plain[:2]
     return layout
 
 
@@ -258,6 +330,21 @@ def outcome(plan: Plan, text: bytes, exact: Any) -> Any:
 def test_exact_types_give_what_loose_ones_give(layout: dict[str, Any], text: bytes) -> None:
     plan = plan_of(layout)
     assert plan.exactly is not None
+    exactly, _ = outcome(plan, text, plan.exactly.record_types.record_type)
+    loosely, _ = outcome(plan, text, None)
+    assert exactly == loosely
+
+
+@settings(max_examples=150)
+@given(layouts_on_the_way(), texts())
+def test_trees_give_where_they_stand_what_they_give_laid_flat(
+    layout: dict[str, Any], text: bytes
+) -> None:
+    """The loose types are laid flat."""
+    plan = plan_of(layout)
+    assert plan.exactly is not None
+    taken_apart = any(names[:1] == ("parts",) and len(names) > 1 for names in plan.places)
+    assert walked_trees(plan.exactly) or not taken_apart
     exactly, _ = outcome(plan, text, plan.exactly.record_types.record_type)
     loosely, _ = outcome(plan, text, None)
     assert exactly == loosely

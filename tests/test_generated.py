@@ -42,6 +42,7 @@ RECORDS = [
             {"no": 2, "qty": "4", "price": 1, "part": {"code": "W2"}, "lots": [{"w": 3}]},
         ],
         "payments": [{"method": "cash", "amount": 3}, {"method": "card", "amount": 5}],
+        "tasks": [{"name": "Tower", "hours": 2, "tasks": [{"name": "Lamp", "hours": 3}]}],
     },
     {"no": "R-2", "lines": [], "payments": []},
 ]

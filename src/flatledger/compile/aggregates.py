@@ -13,7 +13,7 @@ from ..plan.row_order import pair_order
 from ..structure.levels import Access, Chain, level_name
 from ..structure.structure import MEMBERS
 from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
-from .blocks import Block, listed_codes
+from .blocks import Block, indented, listed_codes
 from .by_key import ForKey, by_key
 from .conditions import Conditions
 from .emission import Expressions, Scope, entry_name, has_fields
@@ -88,7 +88,7 @@ class Aggregates:
                 if id(node) in founds:
                     self._gather_nodes(node, founds[id(node)])
         self.code.scope = outer
-        for line in self._loops(scope, plan.base, innermost.lines):
+        for line in self._loops(scope, plan.base + 1, innermost.lines):
             self.code.add(line)
         for one, name in grouped.values():
             found = founds[id(one.call)] = self.code.variable("found")
@@ -127,7 +127,7 @@ class Aggregates:
         with self.code.at(scope.chain.row) as innermost:
             self._gather_nodes(node, f"{found}[{scope.ordinals[under]}]")
         self.code.scope = outer
-        for line in self._loops(scope, plan.start, innermost.lines):
+        for line in self._loops(scope, plan.start + 1, innermost.lines):
             self.code.add(line)
         order = "None"
         if node.order is not None:
@@ -200,7 +200,8 @@ class Aggregates:
         for level in range(plan.start + 1, plan.chain.row + 1):
             if len(self._kept_entries(scope, level)) > 2:
                 self._seen_below.add(scope.variables[level])
-            if scope.is_tree(level):
+            self.code.take_walk(scope, level)
+            if scope.is_tree(level) and scope.walks[level] is None:
                 self._load_places(scope, level)
         return scope
 
@@ -224,7 +225,9 @@ class Aggregates:
             self._gather(node, plan, found)
             return
         at = scope.chain.row
-        with self.code.below(f"if {scope.nodes[at]}.leaves[{scope.ordinals[at]}]:"):
+        walk = scope.walks[at]
+        leaf = f"{scope.nodes[at]}.leaves[{scope.ordinals[at]}]"
+        with self.code.below(f"if {leaf if walk is None else walk.test('leaves')}:"):
             self._gather(node, plan, found)
 
     def _gather(self, node: n.Call, plan: AggregatePlan, found: str) -> None:
@@ -279,19 +282,24 @@ class Aggregates:
         test = f"if {value.code} is not None: " if passes else ""
         self.code.add(f"{test}{found}.append({value.code})")
 
-    def _loops(self, scope: Scope, base: int, innermost: list[str]) -> list[str]:
-        """The nested loops from the base's entry down to the innermost ones, if there are any."""
-        lines: list[str] = []
-        for depth, level in enumerate(range(base + 1, len(scope.variables))):
-            indent, last = "    " * depth, level == scope.chain.row
-            head = self.loop_head(scope, level, lines, depth)
-            lines.append(indent + head)
-            block = innermost if last else scope.blocks[level].lines
-            lines += [f"{indent}    {line}" for line in block]
-        return lines
+    def _loops(self, scope: Scope, level: int, innermost: list[str]) -> list[str]:
+        """The nested loops from a level down to the innermost one, if there are any."""
+        if level == len(scope.variables):
+            return []
+        block = innermost if level == scope.chain.row else scope.blocks[level].lines
+        body = [*block, *self._loops(scope, level + 1, innermost)]
+        walk, lines = scope.walks[level], list[str]()
+        if walk is not None:
+            kept = self._kept_entries(scope, level)
+            names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
+            raw = kept[0] if kept else self._raw_entries(scope, level, names, lines)
+            return [*lines, *walk.lines(raw if kept else f"{raw} or ()", body)]
+        head = self.loop_head(scope, level, lines)
+        return [*lines, head, *indented(body, 1)]
 
-    def loop_head(self, scope: Scope, level: int, lines: list[str], depth: int) -> str:
-        """The `for` of a level: kept entries of the row's chain, or what plain data holds."""
+    def loop_head(self, scope: Scope, level: int, lines: list[str]) -> str:
+        """The `for` of a level: kept entries of the row's chain, or what plain data holds, which
+        ``lines`` load."""
         variable, place = scope.variables[level], scope.ordinals[level]
         names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
         members = names[-1:] == (MEMBERS,)
@@ -301,7 +309,7 @@ class Aggregates:
             return f"for {entry}, {place}, below_{variable} in zip({', '.join(kept)}):"
         if kept:
             return f"for {entry}, {place} in zip({', '.join(kept)}):"
-        raw = self._raw_entries(scope, level, names[:-1] if members else names, lines, depth)
+        raw = self._raw_entries(scope, level, names[:-1] if members else names, lines)
         fields = has_fields(self.code.plan, scope.chain.levels[level]) and not members
         site = self.code.constants.name(level_name(scope.chain.levels[level]), "site")
         told = f"{site}, ({listed_codes(scope.ordinals[:level])})"
@@ -337,7 +345,7 @@ class Aggregates:
         return [f"{part}_{level}" for part in ("entries", "ordinals", "belows")[: 2 + known]]
 
     def _raw_entries(
-        self, scope: Scope, level: int, names: tuple[str, ...], lines: list[str], depth: int
+        self, scope: Scope, level: int, names: tuple[str, ...], lines: list[str]
     ) -> str:
         """The variable with a side level's entries, loaded in the entry above it."""
         outer, above = self.code.scope, scope.blocks[: level - 1]
@@ -354,7 +362,7 @@ class Aggregates:
         stated = self.code.plan.chain.known.stated is not None
         raw = self._paths.entries(Access(level - 1, names, ()), stated).code
         self.code.scope, self.code.block = outer, before
-        lines += ["    " * depth + line for line in block.lines]
+        lines += block.lines
         return raw
 
 

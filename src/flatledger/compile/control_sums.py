@@ -17,6 +17,7 @@ from .constants import Constants
 from .emission import ordinal_name, places_name
 from .emitter import Emitter
 from .ledger import LedgerForm, aggregate_of, part_name
+from .tree_walks import ByStack
 from .unfolding import told_apart_code
 from .walking import load_entries, loop
 
@@ -39,7 +40,7 @@ class _ControlSums:
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self.plan, self.constants = plan, constants
         roots = [column.once or column.value for column in plan.totalled]
-        self.emitter = Emitter(plan, constants, roots)
+        self.emitter = Emitter(plan, constants, roots, walk=ByStack)
         self.columns = list(enumerate(plan.totalled))
         self.grouped, self.split = set(plan.grouped_totals), set(plan.split_totals)
         self.level = max((key.home for key in plan.group), default=0)  # of the groups
@@ -128,6 +129,9 @@ class _ControlSums:
         lines = self._adding(index, parts)
         if counted is None:
             return lines
+        walk = self.emitter.code.scope.walks[home]
+        if walk is not None:
+            return [f"if {walk.test(nodes)}:", *indented([f"{counted} += 1", *lines], 1)]
         found = _FOUND_ANOTHER_WAY[nodes]
         with self.emitter.code.at(home - 1, whole=True) as above:
             above.add(f"{found}_{index} = {places_name(home)}.{found}")
@@ -184,7 +188,7 @@ class _ControlSums:
     def _walk(self) -> list[str]:
         """The loops over the records and what lies below, if there is anything to add up."""
         lines = self._level_lines(0) if self.deepest or self.columns else []
-        return [loop(self.plan, 0), *indented(lines, 1)] if lines else []
+        return loop(self.emitter, self.plan, 0, lines) if lines else []
 
     def _level_lines(self, level: int) -> list[str]:
         lines = list(self.emitter.code.scope.blocks[level].lines)
@@ -192,10 +196,13 @@ class _ControlSums:
         if level < self.level and any(home <= level for home in self.form.split_met):
             lines += [f"if not entries_{deeper}:", *indented(self._find_group(level), 1)]
         if level < self.deepest:
-            lines.append(f"met_{deeper} += len(entries_{deeper})")
+            walk = self.emitter.code.scope.walks[deeper]
+            met = f"len(entries_{deeper})" if walk is None else walk.place
+            counts = [f"met_{deeper} += {met}"]
             if deeper > self.level and deeper in self.form.met:
-                lines.append(f"{part_name(self.form.met[deeper])} += len(entries_{deeper})")
-            lines += [loop(self.plan, deeper), *indented(self._level_lines(deeper), 1)]
+                counts.append(f"{part_name(self.form.met[deeper])} += {met}")
+            looped = loop(self.emitter, self.plan, deeper, self._level_lines(deeper))
+            lines += [*counts, *looped] if walk is None else [*looped, *counts]
         return lines
 
     def _sums(self, index: int) -> str:

@@ -13,12 +13,13 @@ import msgspec
 
 from ..plan.plan import Doubt, Plan
 from ..structure.levels import Names
+from .as_they_came import keeps_all
 from .blocks import function_head, indented
 from .constants import Constants
 from .emission import Variables
 from .emitter import Emitter
 from .keeping import keep_source
-from .walking import keeps_all, load_entries, loop
+from .walking import load_entries, loop
 
 
 class BothFigures(NamedTuple):
@@ -79,8 +80,7 @@ class _Doubts:
         lines = [
             function_head("doubts", "records", "numbers", "kept"),
             "    found = []",
-            f"    {loop(self.plan, 0)}",
-            *indented(self._level_lines(0), 2),
+            *indented(self._loop(0), 1),
             "    return found",
         ]
         return "\n".join(lines)
@@ -90,8 +90,11 @@ class _Doubts:
         if level < self._deepest:
             if level in self._shown:
                 lines += [f"if not entries_{level + 1}:", *indented(self._shown[level], 1)]
-            lines += [loop(self.plan, level + 1), *indented(self._level_lines(level + 1), 1)]
+            lines += self._loop(level + 1)
         return lines
+
+    def _loop(self, level: int) -> list[str]:
+        return loop(self._emitters[0], self.plan, level, self._level_lines(level))
 
 
 def _supposed(plan: Plan, doubt: Doubt) -> Plan:

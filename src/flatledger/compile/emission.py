@@ -12,8 +12,10 @@ from ..plan.known import access_of, known_of, text_of_node
 from ..plan.plan import Plan
 from ..structure.levels import Chain, Names
 from ..values.visible import visible
+from .as_they_came import walked_trees
 from .blocks import Block, listed_codes
 from .constants import Constants
+from .tree_walks import Walk
 
 
 def entry_name(level: int) -> str:
@@ -42,8 +44,9 @@ class Scope:
     """Where expressions are evaluated: a chain, with a variable and a block for each level.
 
     ``ordinals`` are the variables that hold the places of the entries, the record's number first;
-    ``nodes``, for a level that is a tree, the variables that know where its nodes stand. The block
-    of a level dominates those of deeper ones.
+    ``nodes``, for a level that is a tree, the variables that know where its nodes stand; ``walks``
+    the loops over those that are walked where they stand. The block of a level dominates those of
+    deeper ones.
     """
 
     def __init__(
@@ -59,6 +62,7 @@ class Scope:
         self.ordinals = ordinals
         self.nodes = nodes
         self.blocks = blocks
+        self.walks: list[Walk | None] = [None] * len(variables)
         self.depth = ""  # the variable with a node's depth, where nothing else is known of its tree
 
     def is_tree(self, level: int) -> bool:
@@ -70,13 +74,15 @@ class Scope:
         blocks = self.blocks[: base + 1]
         for _ in variables:
             blocks.append(Block(blocks[-1]))
-        return Scope(
+        scope = Scope(
             chain,
             [*self.variables[: base + 1], *variables],
             [*self.ordinals[: base + 1], *(f"place_of_{name}" for name in variables)],
             [*self.nodes[: base + 1], *(f"nodes_of_{name}" for name in variables)],
             blocks,
         )
+        scope.walks[: base + 1] = self.walks[: base + 1]
+        return scope
 
 
 class Variables:
@@ -95,8 +101,12 @@ class Variables:
 class Emission:
     """The code of one function as it grows; ``variables`` are shared by all that write into it."""
 
-    def __init__(self, plan: Plan, constants: Constants, variables: Variables) -> None:
+    def __init__(
+        self, plan: Plan, constants: Constants, variables: Variables, walk: type[Walk]
+    ) -> None:
         self.plan = plan
+        self.walked = walked_trees(plan)
+        self._walk = walk
         self._variables = variables
         self.constants = constants
         top = Scope(plan.chain, [entry_name(0)], [ordinal_name(0)], [""], [Block()])
@@ -104,9 +114,19 @@ class Emission:
         self.scope = top.deeper(plan.chain, 0, [entry_name(level) for level in deeper])
         self.scope.ordinals[1:] = [ordinal_name(level) for level in deeper]
         self.scope.nodes[1:] = [places_name(level) for level in deeper]
+        for level in deeper:
+            self.take_walk(self.scope, level)
         self.block = self.scope.blocks[-1]
         self._known: dict[Hashable, tuple[Operand, Block]] = {}
         self.tested: set[Names] = set()  # places whose values are looked at for every entry
+
+    def take_walk(self, scope: Scope, level: int) -> None:
+        """Have the nodes of a level walked where they stand, if it is such a tree."""
+        names = scope.chain.levels[level]
+        place = self.plan.record_types.field_of(names) if names in self.walked else None
+        if place is not None:
+            entry, ordinal = scope.variables[level], scope.ordinals[level]
+            scope.walks[level] = self._walk(entry, ordinal, place.below)
 
     # ---- blocks
 

@@ -24,6 +24,7 @@ from .conversions import Conversions
 from .emission import Emission, Variables
 from .paths import Paths
 from .tree_functions import TreeFunctions
+from .tree_walks import InOrder, Walk
 
 
 class Emitter:
@@ -33,7 +34,8 @@ class Emitter:
     Emitters that write into one function share its ``variables``.
     ``judging`` is the level whose entries are judged there, 0 where all have been; as deep as
     ``in_full`` levels are seen as they came, whatever was filtered out; with
-    ``notes_units`` the function takes note of the units that amounts stand in.
+    ``notes_units`` the function takes note of the units that amounts stand in. ``walk`` is how
+    trees are walked where they stand.
     """
 
     def __init__(
@@ -46,8 +48,9 @@ class Emitter:
         judging: int = 0,
         in_full: int = 0,
         notes_units: bool = False,
+        walk: type[Walk] = InOrder,
     ) -> None:
-        self.code = Emission(plan, constants, variables or Variables())
+        self.code = Emission(plan, constants, variables or Variables(), walk)
         self.paths = Paths(self)
         self.paths.notes_units = notes_units
         self.conversions = Conversions(self, self.paths)

@@ -102,7 +102,7 @@ class Flattener:
         """What generated code may call, by name."""
         own = (self.places_of, self.object_places, self.object_nodes, self.standing, self.chosen)
         named: dict[str, Callable[..., Any]] = {"note_places": self.note, "Subtrees": Subtrees}
-        return {**{function.__name__: function for function in own}, **named}
+        return {**{function.__name__: function for function in (*own, all_nodes)}, **named}
 
     def lay(self, records: list[Any], numbers: Sequence[int]) -> list[Any]:
         """The records with each tree as a list of its nodes; those of before are forgotten."""
@@ -277,6 +277,11 @@ def structs_laid_flat(value: Any, below: Callable[[Any], Any]) -> tuple[list[Any
             if not ways:
                 return nodes, depths
             way, depth = ways.pop(), depth - 1
+
+
+def all_nodes(value: Any, below: str) -> list[Any]:
+    """All nodes of a tree of structs, in the order of the document."""
+    return structs_laid_flat(value or (), attrgetter(below))[0]
 
 
 def without(node: Any, inner: str) -> Any:

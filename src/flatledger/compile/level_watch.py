@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from ..plan.plan import Plan
 from ..structure.levels import Names
 from ..structure.record_types import Field
+from .as_they_came import walked_trees
 from .blocks import function_head, indented
 from .constants import Constants
 
@@ -134,6 +135,7 @@ class _Watch:
         self._tested = tested
         self._chain, self._constants = plan.chain, constants
         self._types, self._root = plan.record_types, plan.record_types.root
+        self._walked = walked_trees(plan)
         self._rests: dict[Names, set[Names]] = {}  # what is watched below each place
         for names in self._places:
             for length in range(len(names)):
@@ -168,7 +170,10 @@ class _Watch:
         if not body:
             return []
         if child.only is list:
-            return [f"for {inner} in {code} or ():", *indented(body, 1)]
+            entries = f"{code} or ()"
+            if child.names in self._walked:
+                entries = f"all_nodes({code}, {child.below!r})"
+            return [f"for {inner} in {entries}:", *indented(body, 1)]
         return [f"{inner} = {code}", f"if {inner} is not None:", *indented(body, 1)]
 
     def _inner(self, child: Field, code: str) -> list[str]:

@@ -28,6 +28,7 @@ from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
 from ..values.times import Days
 from ..values.visible import visible
+from .as_they_came import keeps_all, walked_trees
 from .constants import Constants
 from .control_sums import control_sums_source
 from .definitions import Definitions
@@ -44,7 +45,6 @@ from .plain_data import REPEAT, FaultText
 from .plain_values import NUMERALS
 from .runtime import Runtime
 from .unfolding import Classes, Unfolding, identify_source, unfold_source
-from .walking import keeps_all
 from .watches import ListsMet, Watches
 
 Kept = list[tuple[Any, ...]]
@@ -170,7 +170,7 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
         faults,
         lists,
         origins,
-        trees.lay if trees.needed else None,
+        trees.lay if trees.needed and not walked_trees(plan) else None,
         trees.nested,
         lists_watch.met,
         nests.look if nests.needed else None,

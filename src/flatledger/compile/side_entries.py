@@ -26,7 +26,7 @@ class SideEntries:
     def _below(self, side: Field, entries: str, names: Names) -> tuple[list[str], str, Field]:
         """The loops through a side level, the value in them, and its place."""
         one, place = self.code.variable("one"), side.children[names[0]]
-        loops, value = [f"for {one} in {entries} or ():"], f"{one}.{place.attribute}"
+        loops, value = [self._loop(one, side, entries)], f"{one}.{place.attribute}"
         for length in range(1, len(names)):
             if place.only is list:
                 further, value, place = self._below(place, value, names[length:])
@@ -40,6 +40,12 @@ class SideEntries:
             return [*loops, f"for {one} in {value} or ():"], one, place
         return loops, value, place
 
+    def _loop(self, one: str, side: Field, entries: str) -> str:
+        """The loop over the entries of a side level; of a tree over all its nodes."""
+        if side.names in self.code.walked:
+            return f"for {one} in all_nodes({entries}, {side.below!r}):"
+        return f"for {one} in {entries} or ():"
+
     def choose(self, side: Field, choice: Choice, entries: str, result: str) -> None:
         """The usual choice among the entries of a side level."""
         one = self.code.variable("one")
@@ -49,7 +55,7 @@ class SideEntries:
         if self.code.plan.chain.structure.of_elements and side.children[choice.key].only is not str:
             key = f"element_value({key})"
         test = f"{key} == {choice.text!r} and {value} is not None"
-        self._collect(result, [f"for {one} in {entries} or ():"], test, value)
+        self._collect(result, [self._loop(one, side, entries)], test, value)
 
     def _collect(self, result: str, heads: list[str], test: str, value: str) -> None:
         """A list of the values for which a test is true, below some heads; in loops, since a

@@ -57,7 +57,7 @@ class SideLevel:
         """The loops that give each entry above a side level what is kept below it."""
         variable, owner = scope.variables[level], scope.variables[level - 1]
         kept, lines = f"kept_{variable}", [f"kept_{variable} = []"]
-        head = self._emitter.aggregates.loop_head(scope, level, lines, 0)
+        head = self._emitter.aggregates.loop_head(scope, level, lines)
         names = scope.chain.levels[level][len(scope.chain.levels[level - 1]) :]
         members = names[-1] == MEMBERS
         entry = f"(key_of_{variable}, {variable})" if members else variable

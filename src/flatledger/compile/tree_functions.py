@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 from ..language import nodes as n
 from ..plan.kinds import Operand
 from ..plan.known import kind_of, node_of
@@ -9,6 +11,7 @@ from ..structure.levels import Chain
 from .blocks import indented
 from .emission import Expressions
 from .tree import INDENT, TRAIL_SEPARATOR
+from .tree_walks import Walk
 
 
 class TreeFunctions:
@@ -27,6 +30,9 @@ class TreeFunctions:
     def _call(self, node: n.Call, at: int) -> Operand:
         if self.code.scope.depth:
             return Operand(self.code.scope.depth, "number")
+        walk = self.code.scope.walks[at]
+        if walk is not None:
+            return self._on_the_way(node, at, walk)
         place, nodes = self.code.scope.ordinals[at], self.code.scope.nodes[at]
         told = {
             "depth": ("tree.depths", f"[{place} - 1]"),
@@ -53,6 +59,60 @@ class TreeFunctions:
         if node.name == "chain_product":
             return self._product(node, at, place, nodes)
         return self._of_another(node, at, place, nodes)
+
+    # ---- of a tree that is walked where it stands
+
+    def _on_the_way(self, node: n.Call, at: int, walk: Walk) -> Operand:
+        """What is told of a node by what comes down to it."""
+        told = {"depth": lambda: walk.depth, "ordinal": lambda: walk.sibling}
+        if node.name in told:
+            return Operand(told[node.name](), "number")
+        if node.name in ("is_leaf", "is_counted"):
+            return self.code.assign(walk.test("leaves"), "truth")
+        if node.name == "indented":
+            return self._indented(node, walk.depth)
+        known = self.code.known(self._key(node, walk))
+        if known is None:
+            with self.code.at(at, whole=True):
+                known = self.code.note(self._key(node, walk), self._come_down(node, walk))
+        return known
+
+    def _key(self, node: n.Call, walk: Walk) -> tuple[Hashable, ...]:
+        given = self._alike(node.arguments[0]) if node.arguments else None
+        return node.name, walk.node, id(given), self._text(node, TRAIL_SEPARATOR).code
+
+    def _come_down(self, node: n.Call, walk: Walk) -> Operand:
+        """A value that is made of the one that comes down to a node, and of its own."""
+        above = self.code.variable("above")
+        if node.name == "numbering":
+            walk.carry(above, '""', f'f"{{{above}}}{{{walk.sibling}}}."')
+            return self.code.assign(f'f"{{{above}}}{{{walk.sibling}}}"', "text")
+        kind = {"chain_product": "number", "trail": "text"}.get(node.name)
+        argument = self._alike(node.arguments[0])
+        own = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
+        own = self.code.held(own)
+        if node.name == "parent":
+            walk.carry(above, "None", own.code)
+            return Operand(above, kind_of(node))
+        if node.name == "root":
+            found = self.code.assign(f"{own.code} if {walk.depth} == 1 else {above}", own.kind)
+        elif node.name == "chain_product":
+            code = f"None if {above} is None or {own.code} is None else {above} * {own.code}"
+            found = self.code.assign(code, "number")
+        else:
+            joined = f"{above} + {self._text(node, TRAIL_SEPARATOR).code} + {own.code}"
+            code = f"{above} if {own.code} is None else {own.code} if {above} is None else {joined}"
+            found = self.code.assign(code, "text")
+        walk.carry(above, "1" if node.name == "chain_product" else "None", found.code)
+        return Operand(found.code, kind_of(node))
+
+    def _alike(self, argument: n.Node) -> n.Node:
+        """The first of those arguments that are the same."""
+        like = [one for one in self._arguments if n.same(one, argument)]
+        self._arguments += [] if like else [argument]
+        return like[0] if like else argument
+
+    # ---- of a tree laid flat
 
     def _known(self, at: int, what: str) -> str:
         """The variable with what is known of all nodes of a tree, where that begins."""
@@ -99,9 +159,7 @@ class TreeFunctions:
         """The variable with the value of each node that may be asked for one, by its place; the
         same for expressions that are the same."""
         outer = self.code.scope
-        like = [one for one in self._arguments if n.same(one, argument)]
-        argument = like[0] if like else argument
-        self._arguments += [] if like else [argument]
+        argument = self._alike(argument)
         key = "values of nodes", id(argument), outer.nodes[at], kind
         known = self.code.known(key)
         if known is None:

@@ -13,6 +13,7 @@ from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import ordinal_name, places_name
 from .emitter import Emitter
+from .tree_walks import Walk
 from .walking import load_entries, loop
 
 Classes = dict[int, set[type]]  # of the values of some columns, by their slots
@@ -101,8 +102,7 @@ class Unfolding:
         starts = [f"{count} = 0" for count in counts]
         lines = [
             function_head(self.name, "records", "numbers", "kept"),
-            *indented([*self.starts, *self._noting(), *starts, loop(self.plan, 0)], 1),
-            *indented(self._level_lines(0), 2),
+            *indented([*self.starts, *self._noting(), *starts, *self._loop(0)], 1),
             *indented([f"return {self.results.format(counts=listed_codes(counts))}"], 1),
         ]
         return "\n".join(lines)
@@ -134,7 +134,8 @@ class Unfolding:
 
     def marks(self, level: int) -> tuple[list[str], list[str]]:
         """The lines that find its marks, and the marks."""
-        return _marks(self.plan, level, self.group(level), self.codes(level))
+        walks = self.emitter.code.scope.walks
+        return _marks(self.plan, walks, level, self.group(level), self.codes(level))
 
     def row_lines(self, level: int) -> list[str]:
         """The lines that take in such a row."""
@@ -151,21 +152,28 @@ class Unfolding:
             return []
         return [ordinal_name(at) if at <= level else "0" for at in range(self.plan.chain.row + 1)]
 
+    def _loop(self, level: int) -> list[str]:
+        """The loop over the entries of a level."""
+        return loop(self.emitter, self.plan, level, self._level_lines(level))
+
     def _level_lines(self, level: int) -> list[str]:
-        plan = self.plan
-        lines = [*_mark_starts(plan, level), *self.emitter.code.scope.blocks[level].lines]
+        plan, walks = self.plan, self.emitter.code.scope.walks
+        lines = [
+            *_mark_starts(plan, level, walks[level]),
+            *self.emitter.code.scope.blocks[level].lines,
+        ]
         lines += self.known(level)
         if level == plan.chain.row:
             return [*lines, *self.row_lines(level), *_mark_ends(plan)]
         entries = f"entries_{level + 1}"
-        return [
-            *lines,
-            f"if not {entries}:",
-            *indented([*self.row_lines(level), *_mark_ends(plan), "continue"], 1),
-            f"kept_{level + 1} += len({entries})",
-            loop(plan, level + 1),
-            *indented(self._level_lines(level + 1), 1),
-        ]
+        blank, walk = [*self.row_lines(level), *_mark_ends(plan)], walks[level + 1]
+        if walk is None:
+            deeper = [f"kept_{level + 1} += len({entries})", *self._loop(level + 1)]
+        else:
+            deeper = [*self._loop(level + 1), f"kept_{level + 1} += {walk.place}"]
+        if walks[level] is None:
+            return [*lines, f"if not {entries}:", *indented([*blank, "continue"], 1), *deeper]
+        return [*lines, f"if not {entries}:", *indented(blank, 1), "else:", *indented(deeper, 1)]
 
 
 def told_apart_code(code: str, key: KeyPlan) -> str:
@@ -182,25 +190,29 @@ def _mark_name(mark: Mark, stem: str) -> str:
     return f"{name}_{mark.nodes}" if mark.nodes else name
 
 
-def _is_taken(mark: Mark) -> str:
+def _is_taken(mark: Mark, walk: Walk | None) -> str:
     """The test whether the node of a mark is one of those that count; blank where all do."""
+    if walk is not None and mark.nodes:
+        return walk.test(mark.nodes)
     return f"{mark.nodes}_{mark.home}[{ordinal_name(mark.home)}]" if mark.nodes else ""
 
 
 def _load_nodes(plan: Plan, emitter: Emitter) -> None:
     """Emit what tells which nodes of a tree count, in the entry above it."""
     for home, nodes in dict.fromkeys((one.home, one.nodes) for one in plan.marked if one.nodes):
+        if emitter.code.scope.walks[home] is not None:
+            continue
         with emitter.code.at(home - 1, whole=True):
             emitter.code.add(f"{nodes}_{home} = {places_name(home)}.{nodes}")
 
 
-def _mark_starts(plan: Plan, level: int) -> list[str]:
+def _mark_starts(plan: Plan, level: int, walk: Walk | None) -> list[str]:
     lines = []
     for mark in (one for one in plan.marked if one.home == level):
         if plan.splits(mark.home):
             lines.append(f"{_mark_name(mark, 'seen')} = set()")
         elif mark.column is None:
-            taken = _is_taken(mark)
+            taken = _is_taken(mark, walk)
             new = f"0 if {taken} else REPEAT" if taken else "0"
             lines.append(f"{_mark_name(mark, 'mark')} = {new}")
         else:
@@ -209,7 +221,7 @@ def _mark_starts(plan: Plan, level: int) -> list[str]:
 
 
 def _marks(
-    plan: Plan, level: int, group: list[str], cells: list[str]
+    plan: Plan, walks: list[Walk | None], level: int, group: list[str], cells: list[str]
 ) -> tuple[list[str], list[str]]:
     """The lines that find a row's marks, and the marks; an entry that is not there is no entry.
 
@@ -224,7 +236,7 @@ def _marks(
         marks.append(name)
         tests = [] if mark.column is None else [f"{cells[mark.column]} is not None"]
         if mark.column is not None or plan.splits(mark.home):
-            tests += filter(None, [_is_taken(mark)])
+            tests += filter(None, [_is_taken(mark, walks[mark.home])])
         shows = " and ".join(tests)
         if plan.splits(mark.home):
             found = f"mark({seen}, ({listed_codes(group)}))"
