@@ -6,11 +6,13 @@ import copy
 import datetime as dt
 import pickle
 import random
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from decimal import Decimal
+from functools import partial
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypeVar
+from unittest import mock
 
 import msgspec
 import pytest
@@ -18,16 +20,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.api.spilling import TemporaryRows
 from flatledger.compile.program import generate
 from flatledger.errors import LayoutError
 from flatledger.language import nodes as n
 from flatledger.plan.known import known_of
 from flatledger.plan.making import make_plan
-from flatledger.plan.plan import Plan
+from flatledger.plan.plan import KeyPlan, Plan
 from flatledger.run.balancing import balance_of
 from flatledger.run.decoding import convert
 from flatledger.run.pipeline import last_step
-from flatledger.run.protocols import Batch, TotalRow
+from flatledger.run.protocols import Batch, Lent, RowStore, TotalRow
 from flatledger.run.sorting import Sorter
 from flatledger.run.state import RunState
 from flatledger.run.step import Stepper
@@ -35,7 +38,7 @@ from flatledger.run.table import Table
 from flatledger.run.tallies import Tally
 from flatledger.run.totalling import Detail, TotalRows
 from flatledger.structure.structure import observe
-from flatledger.values.faults import FaultLog
+from flatledger.values.faults import Fault, FaultLog
 from tests.conftest import settled, table
 from tests.random_layouts import Chance
 
@@ -47,23 +50,54 @@ def batch(plan: Plan, source: list[Any], first: int) -> Batch:
     return convert(Batch(copy.deepcopy(source), numbers, []), plan.record_types.record_type)
 
 
+class SmallSorter(Sorter):
+    """One that holds hardly any rows in memory."""
+
+    def __init__(self, keys: Sequence[KeyPlan], store: RowStore | None = None) -> None:
+        super().__init__(keys, store, most_bytes=300)
+
+
+Sent = TypeVar("Sent")
+
+
+def sent(what: Sent) -> Sent:
+    """The same as it comes out elsewhere."""
+    return pickle.loads(pickle.dumps(what))  # type: ignore[no-any-return]
+
+
 def run_in_parts(
     layout: dict[str, Any], source: list[Any], cuts: list[int], small: list[int]
-) -> tuple[list[Any], Any]:
-    """The table and balance of records cut into parts, each a state of its own, merged in order.
+) -> tuple[list[Any], Any, list[Fault]]:
+    """The table, balance and faults of records cut into parts, each a state of its own, which are
+    sent on as bytes and merged in order.
 
-    ``small`` are further cuts, into batches of one state.
+    ``small`` are further cuts, into batches of one state. Little is held in memory: rows and faults
+    are kept elsewhere.
     """
+    with (
+        mock.patch("flatledger.run.state.FaultLog", partial(FaultLog, 2)),
+        mock.patch("flatledger.run.table.Sorter", SmallSorter),
+        mock.patch("flatledger.run.identity.Sorter", SmallSorter),
+    ):
+        return _run_in_parts(layout, source, cuts, small)
+
+
+def _run_in_parts(
+    layout: dict[str, Any], source: list[Any], cuts: list[int], small: list[int]
+) -> tuple[list[Any], Any, list[Fault]]:
     plan = make_plan(settled(layout), observe(source), TODAY, complete=True)
     states: list[RunState] = []
+    told: list[Fault] = []
     for start, end in pairwise([0, *cuts, len(source)]):
-        state = RunState(plan, begins=not states)
-        state.gathered = last_step(plan, state).gathers() or Sorter(())
+        store = TemporaryRows()
+        sink = None if states else told.append
+        state = RunState(plan, begins=not states, store=store, sink=sink)
+        state.gathered = last_step(plan, state, Lent(store=store)).gathers() or SmallSorter(())
         stepper = Stepper(plan)
         inner = [start, *sorted(cut for cut in small if start < cut < end), end]
         for first, last in pairwise(inner):
-            state.absorb(stepper.step(batch(plan, source[first:last], first)))
-        states.append(state)
+            state.absorb(sent(stepper.step(batch(plan, source[first:last], first))))
+        states.append(sent(state) if states else state)
     whole = states[0]
     for state in states[1:]:
         whole.merge(state)
@@ -74,7 +108,7 @@ def run_in_parts(
     balance = balance_of(plan, whole, last_one.proof)
     last_one.complete(balance)
     assert balance.balanced, balance.wrong
-    return rows, msgspec.to_builtins(balance, enc_hook=str)
+    return rows, msgspec.to_builtins(balance, enc_hook=str), told
 
 
 odd = st.sampled_from([None, 0, 1, 2, 3, "3", "x", True, "2026-03-31", {"a": 1}])
@@ -197,12 +231,12 @@ def test_a_plan_is_data(seed: random.Random, other: dict[str, Any] | None) -> No
         plan = make_plan(settled(layout), observe(source), TODAY, complete=True)
     except LayoutError:
         return
-    sent = pickle.loads(pickle.dumps(plan))
-    assert sent == plan
-    assert generate(sent).source == generate(plan).source
+    other_one = sent(plan)
+    assert other_one == plan
+    assert generate(other_one).source == generate(plan).source
     with pytest.raises(AttributeError):
         plan.today = TODAY  # type: ignore[misc]
-    here, there = (Stepper(one).step(batch(one, source, 0)) for one in (plan, sent))
+    here, there = (Stepper(one).step(batch(one, source, 0)) for one in (plan, other_one))
     assert (here.rows, here.counts, here.sums) == (there.rows, there.counts, there.sums)
 
 

@@ -10,11 +10,12 @@ import msgspec
 from ..compile.plain_data import is_null
 from ..layout.model import Expectation
 from ..plan.plan import KeyPlan, Plan
-from ..plan.row_order import ranking
+from ..plan.row_order import Rank, ranking
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
 from ..values.element_texts import element_value
 from ..values.faults import Fault, shown
+from ..values.lazily import lazily
 from .protocols import Batch
 
 Sequence = list[tuple[Any, ...]]
@@ -64,11 +65,17 @@ class _Watch:
         self._add = faults
         self._path = level_name(expected.after or expected.names)
         self._pairs = len(_fields(expected)) == 2
-        key = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
-        self._key = ranking([key])
+        self._order = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
         self._of_elements = plan.chain.structure.of_elements
         self._last: Any = None
         self._met: set[Any] = set()
+
+    @lazily
+    def _key(self) -> Rank:
+        return ranking([self._order])
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {name: value for name, value in self.__dict__.items() if name != "_key"}
 
     def take(self, seen: list[Sequences]) -> None:
         for number, own, lists in seen:

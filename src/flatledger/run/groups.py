@@ -26,10 +26,14 @@ class GroupKeys:
     """The groups of rows: one value for each key, the same for values that are equal."""
 
     def __init__(self, plan: Plan) -> None:
+        self._plan = plan
         self._places = [key.slot for key in plan.group]
         self._maybe_truth = [key.slot for key in plan.group if key.kind in ("any", "truth")]
         self._timed = any(key.kind in (*TIMES, "mixed") for key in plan.group)
         self._plain = cells_at(self._places)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return GroupKeys, (self._plan,)
 
     def shown(self, row: Row) -> Key:
         """The values of a row's group as they stand in it."""

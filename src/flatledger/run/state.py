@@ -57,7 +57,8 @@ class RunState:
         self.gathered = gathered
         self.read = self.unreadable = self.passed = self.not_taken = self.rows = 0
         self.counts: Counter[str] = Counter()
-        self.faults = FaultLog(sink=sink)
+        keep = store.keep if store is not None else None
+        self.faults = FaultLog(sink=sink, of_part=not begins, keep=keep)
         self.sums = [tally_of(column) for column in plan.totalled]  # but those that are proved by
         self._ledger: Ledger = {}  # group
         self._ledger_form = LedgerForm(plan)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 import msgspec
@@ -116,11 +116,17 @@ class FaultLog:
     """Counts all faults and keeps the first ones, so that memory stays bounded. Beyond so many
     ``kinds`` the others are counted by their paths alone.
 
-    ``sink`` is called with each fault.
+    ``sink`` is called with each fault. A log of a part (``of_part``) has none: it keeps the further
+    ones beside, by ``keep`` if there is that, for the log that it is merged into.
     """
 
     def __init__(
-        self, most: int = MOST_FAULTS_HELD, sink: Callable[[Fault], None] | None = None
+        self,
+        most: int = MOST_FAULTS_HELD,
+        sink: Callable[[Fault], None] | None = None,
+        *,
+        of_part: bool = False,
+        keep: Callable[[list[Any]], Callable[[], Iterable[Any]]] | None = None,
     ) -> None:
         self.count = 0
         self.kept: list[Fault] = []
@@ -128,6 +134,9 @@ class FaultLog:
         self.kinds: dict[tuple[str, str], FaultKind] = {}
         self._sink = sink
         self._most = most
+        self._of_part, self._keep = of_part, keep
+        self._further: list[Fault] = []
+        self._beside: list[Callable[[], Iterable[Fault]]] = []
 
     def add(self, fault: Fault) -> None:
         """Count a fault."""
@@ -136,8 +145,23 @@ class FaultLog:
         self._kind(fault.path, fault.reason).add(fault)
         if len(self.kept) < self._most:
             self.kept.append(fault)
+        elif self._of_part:
+            self._hold(fault)
         if self._sink is not None:
             self._sink(fault)
+
+    def _hold(self, fault: Fault) -> None:
+        self._further.append(fault)
+        if self._keep is not None and len(self._further) >= self._most:
+            self._beside.append(self._keep(self._further))
+            self._further = []
+
+    def every(self) -> Iterator[Fault]:
+        """All faults of a part, in their order."""
+        yield from self.kept
+        for held in self._beside:
+            yield from held()
+        yield from self._further
 
     def told_kinds(self) -> list[FaultKind]:
         """What kinds of faults there are, the commonest first."""
@@ -152,14 +176,17 @@ class FaultLog:
         return self.kinds[key]
 
     def merge(self, later: FaultLog) -> None:
-        """Take in the faults of what came later; those that it did not keep are counted."""
+        """Take in the faults of a part that came later."""
         self.count += later.count
         self.places.update(later.places)
         for path, reason in later.kinds:
             self._kind(path, reason).merge(later.kinds[path, reason])
-        self.kept += later.kept[: self._most - len(self.kept)]
-        if self._sink is not None:
-            for fault in later.kept:
+        for fault in later.every():
+            if len(self.kept) < self._most:
+                self.kept.append(fault)
+            elif self._of_part:
+                self._hold(fault)
+            if self._sink is not None:
                 self._sink(fault)
 
 
