@@ -6,8 +6,10 @@ import copy
 import datetime as dt
 import io
 import json
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import msgspec
 import pytest
@@ -17,6 +19,7 @@ from hypothesis import strategies as st
 import flatledger
 from flatledger.compile.as_they_came import walked_trees
 from flatledger.compile.level_watch import LevelsDifferError
+from flatledger.compile.plain_values import casts_to
 from flatledger.errors import SourceError
 from flatledger.plan.making import make_plan
 from flatledger.plan.plan import Plan
@@ -29,6 +32,8 @@ from flatledger.sources.json_source import JsonReader
 from flatledger.sources.options import Options
 from flatledger.sources.reading import Bytes
 from flatledger.structure.structure import observe
+from flatledger.values.field_values import FieldDeclaration
+from flatledger.values.text_values import NUMERALS, TextValues
 from tests.conftest import settled
 
 TODAY = dt.date(2026, 3, 31)
@@ -41,6 +46,7 @@ def requisition(number: int) -> dict[str, Any]:
         "raised": f"2026-0{number % 9 + 1}-1{number % 7}",
         "urgent": number % 3 == 0,
         "count": number,
+        "weight": f"{number}.5{number % 3}",
         "station": {"code": f"S{number % 4}", "address": {"town": f"Town {number}"}},
         "tags": ["lamp", "urgent", "paint"][: number % 4],
         "names": {"en": "lamp", "cy": "lamp"} if number % 2 else {"en": "wick"},
@@ -54,6 +60,7 @@ def requisition(number: int) -> dict[str, Any]:
                 "part": {"code": f"P{line}", "title": "Part"},
                 "qty": line + number % 3,
                 "price": f"§{line}.25§",
+                "size": f"{line + 1}" if number % 2 else f"{line}.75",
                 "options": [
                     {"key": "colour", "value": "red"},
                     {"key": "cap", "value": f"cap {line}"},
@@ -110,6 +117,9 @@ VALUES: dict[str, Any] = {
     "Last": "listagg(payments.by.keeper, '/') within group (order by payments.amount desc)",
     "Kinds": "count(distinct payments.method)",
     "Lines": "count(lines)",
+    "Weight": {"value": "weight", "datatype": "decimal", "total": "sum"},
+    "Heavier": {"value": "cast(weight as decimal) * 2 + weight", "total": "sum"},
+    "Whole weight": "case when count > 3 then cast(weight as integer) end",
     "Worth": {"value": "sum(lines.qty * lines.price)", "decimals": 2},
 }
 OF_LINES: dict[str, Any] = {
@@ -132,6 +142,9 @@ OF_LINES: dict[str, Any] = {
     "Dear": "count(case when lines.options.key = 'cap' then 1 end)",
     "Same": "lines[?@.qty>1].part.code",
     "All lines": "sum(lines.qty) / count(lines)",
+    "Size": {"value": "lines.size * weight", "decimals": 3, "total": "sum"},
+    "Sizes": {"value": "cast(lines.size as decimal) + cast(weight as decimal)", "total": "sum"},
+    "Largest": "case when lines.qty > 1 then cast(lines.size as decimal) end",
 }
 OF_LOTS: dict[str, Any] = {
     "Lot": {"value": "lines.lots.lot", "total": "sum"},
@@ -259,6 +272,34 @@ def layouts_on_the_way(draw: st.DrawFn) -> dict[str, Any]:
     elif plain and draw(st.booleans()):
         layout["sort"] = plain[:2]
     return layout
+
+
+@pytest.fixture(autouse=True, scope="module")
+def few_texts_kept() -> Iterator[None]:
+    """So few that columns of texts are read at once."""
+    with mock.patch.object(TextValues, "_most", 3):
+        yield
+
+
+NUMERAL_TEXTS = st.sampled_from(
+    ["0", "7", "12", "007", "-3", "1.5", "12.50", "-0.0", "-2.25", "0.000001", "0.0000001", ".5",
+     "1e3", " 4 ", "4.", "+1", "1234567890123456", "1.2345678", "", "x", "١٢", "1_0", "1\n2", "1\n"]
+)  # fmt: skip
+READERS = [
+    *(casts_to("decimal", ()), casts_to("integer", ()), casts_to("decimal", (6, 1)), NUMERALS),
+    *(FieldDeclaration(datatype).reader().quick for datatype in ("decimal", "integer", "string")),
+    FieldDeclaration("decimal", nulls=("7", "12.50")).reader().quick,
+]
+
+
+@pytest.mark.parametrize("values", READERS)
+@given(st.lists(st.none() | NUMERAL_TEXTS, min_size=1, max_size=5))
+def test_texts_of_a_column_are_what_each_of_them_is(values: Any, texts: list[str | None]) -> None:
+    alone = TextValues(values._make)
+    for text in "abcde":
+        values[text]  # more than are kept
+    found = [None if text is None else alone[text] for text in texts]
+    assert list(map(repr, values.column(texts))) == list(map(repr, found))
 
 
 ODD = st.sampled_from(

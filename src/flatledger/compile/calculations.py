@@ -138,6 +138,9 @@ class Calculations:
             return self.code.unless_null((value,), code, kind_of(node))
         casts = self.code.constants.casts(node.type, node.parameters)
         found = f"{casts}[{value.code}] if {value.code}.__class__ is str else None"
+        if self._paths.only(node.operand) is str:
+            takes = self.code.constants.values[casts].takes_columns
+            found = self._paths.text_value(node.operand, value.code, casts, takes)
         result = self.code.assign(found, kind_of(node), "cast")
         with self.code.below(f"if {result.code} is None and {value.code} is not None:"):
             self.code.add(f"{result.code} = {code}")

@@ -6,7 +6,8 @@ from decimal import Decimal
 from typing import Any
 
 from ..values.field_values import FieldDeclaration, FieldReader
-from .plain_values import TextValues, casts_to
+from ..values.text_values import TextValues
+from .plain_values import casts_to
 from .watches import Watches
 
 

@@ -40,7 +40,7 @@ class _ControlSums:
     def __init__(self, plan: Plan, constants: Constants) -> None:
         self.plan, self.constants = plan, constants
         roots = [column.once or column.value for column in plan.totalled]
-        self.emitter = Emitter(plan, constants, roots, walk=ByStack)
+        self.emitter = Emitter(plan, constants, roots, walk=ByStack, by_column=True)
         self.columns = list(enumerate(plan.totalled))
         self.grouped, self.split = set(plan.grouped_totals), set(plan.split_totals)
         self.level = max((key.home for key in plan.group), default=0)  # of the groups
@@ -167,7 +167,7 @@ class _ControlSums:
         lines = [
             function_head("control_sums", "records", "numbers", "kept"),
             f"    def new_group(): return [{', '.join(self.form.starts)}]",
-            *indented(starts, 1),
+            *indented([*self.emitter.code.column_lines(), *starts], 1),
             *indented(self._walk(), 1),
             *indented(self._taken(), 1),
             *indented([f"return ({whole}), by_group"], 1),

@@ -65,7 +65,7 @@ class Conversions:
         if kind in ("moment", "when"):
             return self._looked_up(kind, self.day(value.code, only), value.code, node)
         if kind == "number" and only is str:
-            found = f"None if {value.code} is None else numerals[{value.code}]"
+            found = self._paths.text_value(node, value.code, "numerals", True)
             return self._looked_up(kind, found, value.code, node)
         result = self.code.variable(kind)
         wanted = _CLASSES[kind]

@@ -102,9 +102,14 @@ class Emission:
     """The code of one function as it grows; ``variables`` are shared by all that write into it."""
 
     def __init__(
-        self, plan: Plan, constants: Constants, variables: Variables, walk: type[Walk]
+        self,
+        plan: Plan,
+        constants: Constants,
+        variables: Variables,
+        walk: type[Walk],
+        by_column: bool,
     ) -> None:
-        self.plan = plan
+        self.plan, self.by_column = plan, by_column
         self.walked = walked_trees(plan)
         self._walk = walk
         self._variables = variables
@@ -119,6 +124,7 @@ class Emission:
         self.block = self.scope.blocks[-1]
         self._known: dict[Hashable, tuple[Operand, Block]] = {}
         self.tested: set[Names] = set()  # places whose values are looked at for every entry
+        self.columns: dict[str, str] = {}  # what takes the next value of a column, by its code
 
     def take_walk(self, scope: Scope, level: int) -> None:
         """Have the nodes of a level walked where they stand, if it is such a tree."""
@@ -127,6 +133,10 @@ class Emission:
         if place is not None:
             entry, ordinal = scope.variables[level], scope.ordinals[level]
             scope.walks[level] = self._walk(entry, ordinal, place.below)
+
+    def column_lines(self) -> list[str]:
+        """The lines, before all loops, that make what columns of texts are."""
+        return [f"{name} = iter({code}).__next__" for code, name in self.columns.items()]
 
     # ---- blocks
 

@@ -35,7 +35,8 @@ class Emitter:
     ``judging`` is the level whose entries are judged there, 0 where all have been; as deep as
     ``in_full`` levels are seen as they came, whatever was filtered out; with
     ``notes_units`` the function takes note of the units that amounts stand in. ``walk`` is how
-    trees are walked where they stand.
+    trees are walked where they stand. ``by_column``: the function walks each entry once, and begins
+    with what reads the texts of all (`Emission.column_lines`).
     """
 
     def __init__(
@@ -49,8 +50,9 @@ class Emitter:
         in_full: int = 0,
         notes_units: bool = False,
         walk: type[Walk] = InOrder,
+        by_column: bool = False,
     ) -> None:
-        self.code = Emission(plan, constants, variables or Variables(), walk)
+        self.code = Emission(plan, constants, variables or Variables(), walk, by_column)
         self.paths = Paths(self)
         self.paths.notes_units = notes_units
         self.conversions = Conversions(self, self.paths)

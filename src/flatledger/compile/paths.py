@@ -15,6 +15,7 @@ from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
 from ..values.element_texts import TEXT
 from ..values.field_values import FieldDeclaration
+from .as_they_came import keeps_all
 from .emission import Expressions
 from .side_entries import SideEntries
 from .stated_levels import StatedLevels
@@ -70,7 +71,7 @@ class Paths:
         quick = self.code.constants.name(reader.quick, "texts")
         found = f"{quick}[{raw}] if {raw}.__class__ is str else None"
         if self._only(node) is str:
-            found = f"None if {raw} is None else {quick}[{raw}]"
+            found = self.text_value(node, raw, quick, reader.quick.takes_columns)
         elif declared.datatype in ("", "decimal", "integer") and not declared.nulls:
             usual = ("int",) if declared.datatype == "integer" else ("int", "Decimal")
             typed = " or ".join(f"{raw}.__class__ is {one}" for one in usual)
@@ -183,6 +184,36 @@ class Paths:
         """The class of all values at a path, beside null; None where they may be anything, or are
         read as they are declared."""
         return None if declared_of(node) is not None else self._only(node)
+
+    def text_value(self, node: n.Node, raw: str, values: str, takes_columns: bool) -> str:
+        """The code for what a field's text is by `TextValues` of some name: the next one of the
+        column where that is read at once, else it is looked up."""
+        column = self._column(node) if takes_columns else ""
+        if not column:
+            return f"None if {raw} is None else {values}[{raw}]"
+        code = f"{values}.column({column})"
+        return f"{self.code.columns.setdefault(code, self.code.variable('next'))}()"
+
+    def _column(self, node: n.Node) -> str:
+        """The code for the values of a field in all records, or in the entries of the level below,
+        as they came; blank where it is not as simple as that."""
+        place, plan = self.field_of(node), self.code.plan
+        if not self.code.by_column or place is None or place.only is not str:
+            return ""
+        anchor, scope = access_of(node).anchor, self.code.scope
+        once = self.code.block is scope.blocks[anchor]  # for each entry, whatever else is true
+        if not once or scope.chain.levels != plan.chain.levels:
+            return ""
+        level = plan.chain.levels[anchor]
+        if place.names[:-1] != level or len(level) > 1 or level in self.code.walked:
+            return ""
+        if not level:
+            return f"[one.{place.attribute} for one in records]"
+        entries = plan.record_types.place_of(level)
+        if not keeps_all(plan) or not entries.holds_structs:
+            return ""
+        inner = f"for one in record.{entries.attribute} or ()"
+        return f"[one.{place.attribute} for record in records {inner}]"
 
     def _only(self, node: n.Node) -> type | None:
         place = self.field_of(node)

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from decimal import Decimal
-from typing import Any, Generic, TypeVar
+from typing import Any
 
 import msgspec
 
 from ..values.field_values import FieldReader
 from ..values.functions import cast_value
 from ..values.numbers import ValueFaultError, read_decimal
+from ..values.text_values import Many, TextValues, fractions_in, integers_in, number_in
 from .plain_data import FaultText, alone, raw_text
-
-Value = TypeVar("Value")
 
 
 def collected(found: list[Any]) -> list[Any] | None:
@@ -58,35 +56,10 @@ def is_number(value: Any) -> bool:
     return isinstance(value, int | float | Decimal) and not isinstance(value, bool)
 
 
-def number_in(text: str) -> int | Decimal | None:
-    """The number in a text: an integer where it has digits only."""
-    if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
-        return int(text)
-    return read_decimal(text)
-
-
-class TextValues(dict[str, Value], Generic[Value]):
-    """What is made of texts, keeping the latest: where all values are texts, most come many times.
-
-    >>> NUMERALS[" 10.50 "], NUMERALS["12"], NUMERALS["a few"]
-    (Decimal('10.50'), 12, None)
-    """
-
-    _most, _longest = 50_000, 40
-
-    def __init__(self, make: Callable[[str], Value]) -> None:
-        self._make = make
-
-    def __missing__(self, text: str) -> Value:
-        value = self._make(text)
-        if len(text) <= self._longest:
-            if len(self) >= self._most:
-                self.clear()
-            self[text] = value
-        return value
-
-
-NUMERALS: TextValues[int | Decimal | None] = TextValues(lambda text: number_in(text.strip()))
+_MANY: dict[tuple[str, tuple[int, ...]], Many] = {
+    ("decimal", ()): fractions_in,
+    ("integer", ()): integers_in,
+}
 
 
 def casts_to(name: str, parameters: tuple[int, ...]) -> TextValues[Any]:
@@ -103,4 +76,4 @@ def casts_to(name: str, parameters: tuple[int, ...]) -> TextValues[Any]:
         except ValueFaultError:
             return None
 
-    return TextValues(cast)
+    return TextValues(cast, _MANY.get((name, parameters)))

@@ -26,7 +26,8 @@ from ..values.date_forms import ComparisonWatch
 from ..values.faults import Fault, FaultNotes
 from ..values.numerals import NumeralWatch, Unwatched
 from ..values.ordering import told_apart
-from ..values.times import Days
+from ..values.text_values import NUMERALS
+from ..values.times import days
 from ..values.visible import visible
 from .as_they_came import keeps_all, walked_trees
 from .constants import Constants
@@ -42,7 +43,6 @@ from .nest_watch import NestWatch
 from .opening_tests import closed_source, passes_source
 from .origins import RecordOrigins
 from .plain_data import REPEAT, FaultText
-from .plain_values import NUMERALS
 from .runtime import Runtime
 from .unfolding import Classes, Unfolding, identify_source, unfold_source
 from .watches import ListsMet, Watches
@@ -260,7 +260,7 @@ def _namespace(
     constants: Constants, runtime: Runtime, lists_watch: ListWatch, trees: Flattener, quiet: bool
 ) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "date": date}
-    fixed["days"], fixed["numerals"] = Days(), NUMERALS
+    fixed["days"], fixed["numerals"] = days(), NUMERALS
     fixed |= {"REPEAT": REPEAT, "told_apart": told_apart}
     watching = {"note_lists": lists_watch.note, "look_below": lists_watch.below}
     values = constants.values

@@ -29,6 +29,7 @@ from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_
 from ..values.parts import flattened, goes_deeper
 from ..values.patterns import SECONDS, PatternTooSlowError
 from ..values.periods import period_start
+from ..values.text_values import NUMERALS
 from .field_reading import FieldReading
 from .level_entries import Address, LevelEntries
 from .plain_data import (
@@ -48,7 +49,6 @@ from .plain_data import (
     with_members,
 )
 from .plain_values import (
-    NUMERALS,
     as_numbers,
     collected,
     fault_text,

@@ -79,7 +79,7 @@ class Unfolding:
         self._unmet = [one.slot for one in plan.columns if one.slot in unmet]
         self.starts = ["rows = []", "append = rows.append"]
         roots = [column.value for column in plan.columns] + [node for node, _ in plan.extra_keys]
-        self.emitter = emitter = Emitter(plan, constants, roots, notes_units=True)
+        self.emitter = emitter = Emitter(plan, constants, roots, notes_units=True, by_column=True)
         load_entries(emitter, plan, plan.chain.row)
         _load_nodes(plan, emitter)
         emit = emitter.columns.column if raw else emitter.columns.cell
@@ -102,7 +102,9 @@ class Unfolding:
         starts = [f"{count} = 0" for count in counts]
         lines = [
             function_head(self.name, "records", "numbers", "kept"),
-            *indented([*self.starts, *self._noting(), *starts, *self._loop(0)], 1),
+            *indented([*self.emitter.code.column_lines(), *self.starts, *self._noting()], 1),
+            *indented(starts, 1),
+            *indented(self._loop(0), 1),
             *indented([f"return {self.results.format(counts=listed_codes(counts))}"], 1),
         ]
         return "\n".join(lines)

@@ -22,6 +22,7 @@ from .functions import text_of
 from .literals import Interval
 from .numbers import Unreadable, ValueFaultError, read_decimal
 from .reading_texts import DateReader, TimeReader
+from .text_values import Many, TextValues, integers_in, numbers_in
 
 NUMBERS = ("decimal", "integer")
 DATES = ("date", "dateTime")
@@ -40,7 +41,7 @@ KINDS = {
 _AS_WRITTEN = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?")
 _MINUS_NOTHING = re.compile(r"-0(?:\.0*)?$")
 _ISO = re.compile(r"\s*(?:\d{4}-\d\d-\d\d(?:T|\s*$)|\d\d:\d\d:\d\d|-?P)")
-_SHORT, _MOST = 60, 50_000
+_SHORT = 60
 
 
 class AmbiguousValueError(ValueFaultError):
@@ -81,25 +82,6 @@ class FieldDeclaration(msgspec.Struct, frozen=True):
         return FieldReader(self)
 
 
-class _Quick(dict[str, Any]):
-    """What texts are read as, keeping the latest; None for null, and for what has to be told."""
-
-    def __init__(self, read: Callable[[str], Any]) -> None:
-        super().__init__()
-        self._read = read
-
-    def __missing__(self, text: str) -> Any:
-        try:
-            value = self._read(text)
-        except ValueFaultError:
-            value = None
-        if len(text) <= _SHORT:
-            if len(self) >= _MOST:
-                self.clear()
-            self[text] = value
-        return value
-
-
 class FieldReader:
     """Reads the values of one field. ``quick`` has what texts are, without a word of what is wrong.
 
@@ -118,7 +100,7 @@ class FieldReader:
         self.notes_units = self._amounts is not None and not declared.unit
         self._patterns = self._pattern_readers()
         self._from_text = self._text_reader()
-        self.quick = _Quick(self._read_text)
+        self.quick = TextValues(self._quietly, self._many())
 
     def read(self, value: Any) -> Any:
         """A value as the declared one; None for null. Raises ValueFaultError."""
@@ -133,6 +115,20 @@ class FieldReader:
         if self._nulls and text_of(value) in self._nulls:
             return None
         return self._typed(value)
+
+    def _quietly(self, text: str) -> Any:
+        """The value of a text; None for null, and for what has to be told."""
+        try:
+            return self._read_text(text)
+        except ValueFaultError:
+            return None
+
+    def _many(self) -> Many | None:
+        """What reads many texts at once, where a usual number is what it looks like."""
+        declared = self.declared
+        if self._amounts is not None or declared.nulls or declared.clean:
+            return None
+        return {"decimal": numbers_in, "integer": integers_in}.get(declared.datatype)
 
     def amount(self, text: str) -> Amount:
         """The amount in a text, with its unit where that is to be noted. Raises ValueFaultError."""

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from .times import Days
+from .times import days
 
 _QUOTED = re.compile(r"'[^']*'")
 _UNITS = (  # letters of UTS #35, what they show of a moment, the period of which they show the name
@@ -18,7 +18,7 @@ _UNITS = (  # letters of UTS #35, what they show of a moment, the period of whic
     ("dDgEec", lambda day: day, "day"),
 )
 _MOST = 50_000
-_DAYS = Days()
+_DAYS = days()
 
 
 def period_shown(pattern: str) -> str:

@@ -17,6 +17,7 @@ from typing import Any
 
 from .literals import TIME_UNITS, Interval, duration_parts, iso_duration
 from .numbers import QUOTIENT, ValueFaultError, plain, read_decimal
+from .text_values import TextValues
 
 _AMOUNT = re.compile(r"\s*([+-]?\d+(?:[.,]\d+)?)\s*([a-zA-Z]+)\.?\s*,?")
 COMPARISONS: dict[str, Callable[[Any, Any], bool]] = {
@@ -42,22 +43,18 @@ def _moment(text: str) -> dt.date | None:
     return None
 
 
-class Days(dict[str, dt.date | None]):
-    """The days that texts are by ISO 8601, keeping the latest; of any other text None.
+def days() -> TextValues[dt.date | None]:
+    """What has the days that texts are by ISO 8601; of any other text None.
 
-    >>> days = Days()
-    >>> days["2026-03-31"], days["2026-03-31T14:30"], days["soon"]
+    >>> days()["2026-03-31"], days()["2026-03-31T14:30"], days()["soon"]
     (datetime.date(2026, 3, 31), None, None)
     """
+    return TextValues(_day)
 
-    _most = 50_000
 
-    def __missing__(self, text: str) -> dt.date | None:
-        if len(self) >= self._most:
-            self.clear()
-        moment = _moment(text)
-        self[text] = day = moment if moment.__class__ is dt.date else None
-        return day
+def _day(text: str) -> dt.date | None:
+    moment = _moment(text)
+    return moment if moment.__class__ is dt.date else None
 
 
 def as_moment(value: Any) -> dt.date:
