@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PIL import Image
+from PIL import Image, ImageFile
 from PIL.TiffImagePlugin import IFDRational
 
 import flatledger
@@ -167,16 +167,28 @@ def test_bytes_cut_or_changed_give_an_error_of_ours_or_a_record(tmp_path: Path) 
                 json.dumps(str(error))
 
 
-def test_a_picture_that_says_it_is_huge_is_one_record_and_costs_no_other(tmp_path: Path) -> None:
-    """None of its pixels is decoded, so that it fills no memory however many it says it has."""
+def test_a_picture_that_says_it_is_huge_is_one_record_and_costs_no_other(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """None of its pixels is decoded, so that it fills no memory however many it says it has; what
+    stands after them is read."""
 
     def chunk(kind: bytes, data: bytes) -> bytes:
         checked = struct.pack(">I", zlib.crc32(kind + data))
         return struct.pack(">I", len(data)) + kind + data + checked
 
+    tags = Image.Exif()
+    tags[0x010E] = "A lamp"
+    named = b'<d xmlns="x:y" xmlns:r="http://www.w3.org/1999/02/22-rdf-syntax-ns#"><r:RDF>'
+    packet = named + b'<r:Description xmlns:q="u:q" q:a="last"/></r:RDF></d>'
+    later = chunk(b"eXIf", tags.tobytes().removeprefix(b"Exif\0\0"))
+    later += chunk(b"iTXt", b"XML:com.adobe.xmp\0\0\0\0\0" + packet)
     for name, side in (("huge.png", 100_000), ("small.png", 10)):
         header = struct.pack(">IIBBBBB", side, side, 8, 2, 0, 0, 0)
-        body = chunk(b"IHDR", header) + chunk(b"IDAT", zlib.compress(b"\0")) + chunk(b"IEND", b"")
+        pixels = chunk(b"IDAT", zlib.compress(b"\0"))
+        body = chunk(b"IHDR", header) + pixels + pixels + later + chunk(b"IEND", b"")
         (tmp_path / name).write_bytes(b"\x89PNG\r\n\x1a\n" + body)
-    rows = list(flatledger.table({"columns": [{"W": "width"}]}, tmp_path))
-    assert rows == [(100_000,), (10,)]
+    monkeypatch.setattr(ImageFile.ImageFile, "load_prepare", None)
+    columns = [{"W": "width"}, {"Is": "exif.ImageDescription"}, {"X": "xmp['q:a']"}]
+    rows = list(flatledger.table({"columns": columns}, tmp_path))
+    assert rows == [(100_000, "A lamp", "last"), (10, "A lamp", "last")]

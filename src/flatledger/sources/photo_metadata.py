@@ -12,7 +12,7 @@ from functools import wraps
 from typing import Any
 
 from lxml import etree
-from PIL import ExifTags, IptcImagePlugin
+from PIL import ExifTags, Image, IptcImagePlugin
 from PIL.TiffImagePlugin import IFDRational
 
 from ..values.numbers import QUOTIENT
@@ -65,6 +65,7 @@ _STRUCTURE = {  # where things are in the file, of which no table tells
     *("JPEGInterchangeFormat", "JPEGInterchangeFormatLength", "XMLPacket", "IPTCNAA"),
     *("ImageResources", "InterColorProfile", "PlanarConfiguration"),
 }
+_PNG = b"\x89PNG\r\n\x1a\n"
 _AS_FRACTION = "ExposureTime"
 _DECLARATION = re.compile(r"^\s*<\?xml [^>]*\?>")
 
@@ -92,13 +93,33 @@ def _told(read: Callable[[Any], Any]) -> Callable[[Any], Any]:
     return call
 
 
+def take_in_what_follows(picture: Any) -> None:
+    """Take in the metadata that stands after the pixels of a PNG (ISO 15948, 5.6), which are passed
+    over and not decoded. A file that breaks off has none there."""
+    stream, file = picture.png, picture.fp
+    file.seek(len(_PNG))
+    pixels = False
+    while len(head := file.read(8)) == 8:
+        length, kind = struct.unpack(">I4s", head)
+        after = file.tell() + length + 4
+        pixels = pixels or kind == b"IDAT"
+        if pixels and kind in (b"eXIf", b"iTXt"):
+            stream.call(kind, file.tell(), length)
+        file.seek(after)
+
+
 # ---- Exif ------------------------------------------------------------------------------------
+
+
+def _exif(picture: Any) -> Image.Exif:
+    """The tags of Exif. A PNG's own way to them decodes all its pixels first."""
+    return Image.Image.getexif(picture)
 
 
 @_told
 def exif_of(picture: Any) -> dict[str, Any]:
     """The tags of Exif by their names; those without one are left out."""
-    found = picture.getexif()
+    found = _exif(picture)
     tags = {**dict(found), **found.get_ifd(ExifTags.IFD.Exif)}
     named = {
         name: value
@@ -160,7 +181,7 @@ def _moment(text: str, offset: str) -> str:
 def position_of(picture: Any) -> dict[str, Any]:
     """Where it was taken: latitude and longitude in degrees, south and west below zero; altitude in
     metres."""
-    gps = picture.getexif().get_ifd(ExifTags.IFD.GPSInfo)
+    gps = _exif(picture).get_ifd(ExifTags.IFD.GPSInfo)
     found: dict[str, Any] = {}
     for name, tag, (above, below) in (("latitude", 2, "NS"), ("longitude", 4, "EW")):
         if tag in gps:

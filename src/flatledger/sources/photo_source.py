@@ -18,7 +18,14 @@ from ..layout.source_options import PHOTOS
 from ..run.protocols import Batch
 from ..values.faults import Fault
 from .options import Options
-from .photo_metadata import MetadataError, exif_of, iptc_of, position_of, xmp_of
+from .photo_metadata import (
+    MetadataError,
+    exif_of,
+    iptc_of,
+    position_of,
+    take_in_what_follows,
+    xmp_of,
+)
 from .reader import BaseReader
 from .reading import Bytes
 
@@ -83,6 +90,8 @@ class PhotoReader(BaseReader):
             "height": picture.height,
             "format": kind,
         }
+        if kind == "PNG":
+            take_in_what_follows(picture)
         faults = []
         groups = {"exif": exif_of, "position": position_of, "iptc": iptc_of, "xmp": xmp_of}
         for name, found_by in groups.items():
