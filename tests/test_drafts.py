@@ -7,12 +7,12 @@ import io
 from decimal import Decimal
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.compile.plain_data import BLANKS
 from flatledger.structure.typings import TYPINGS
+from flatledger.values.parts import BLANKS
 
 SHAPES = {
     "whole": st.integers(-9_999, 99_999).map(str),
@@ -68,6 +68,12 @@ def sources(draw: st.DrawFn) -> list[Any]:
     ]
 
 
+def a_record(*codes: str) -> Any:
+    """A record with a line for each of two codes."""
+    lines = [{"qty": "1", "part": {"code": code}} for code in codes]
+    return {"no": "1", "station": {"id": "S"}, "lines": lines}
+
+
 def as_text(value: Any) -> str:
     """A value as it stands in a source; what is blank shows nothing."""
     if value is None or (isinstance(value, str) and not value.strip(BLANKS)):
@@ -95,6 +101,7 @@ def table_of(drafted: str, source: Any, *, faults: bool) -> list[dict[str, str]]
 
 @settings(max_examples=150)
 @given(records=sources(), sample=st.sampled_from([None, 1, 2]))
+@example([a_record("2000-01-01", "\x1f"), a_record("2000-01-01", "\u00a0")], None)
 def test_a_drafted_table_shows_every_value_as_it_stands(
     records: list[Any], sample: int | None
 ) -> None:

@@ -17,10 +17,9 @@ from ..structure.structure import MEMBERS
 from ..values.element_texts import WITHIN
 from ..values.functions import text_of
 from ..values.numbers import Unreadable
-from ..values.parts import flattened
+from ..values.parts import BLANKS, flattened
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown
-BLANKS = " \t\r\n\f\v"  # generated code lets a text through that begins with anything beyond
 
 
 class Joining(NamedTuple):

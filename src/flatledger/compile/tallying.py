@@ -102,8 +102,10 @@ class Tallying(Unfolding):
             lines += self._find(level)
         first, codes = part_name(FIRST), self.codes(level)
         lines += ["rows += 1", f"if {first} is None: {first} = {self.row(level, marks)}"]
+        if self._describing:
+            lines.append("else:")
         for slot in self._describing:
-            lines.append(f"elif {codes[slot]} != {first}[{slot}]: differ.add((group, {slot}))")
+            lines.append(f"    if {codes[slot]} != {first}[{slot}]: differ.add((group, {slot}))")
         for index, column in enumerate(self.plan.totalled):
             place = self.plan.mark_slot(column)
             mark = "" if place is None else marks[place - len(codes)]

@@ -24,6 +24,7 @@ from .json_values import (
     LOOK_AHEAD,
     decode_long,
     decoder,
+    is_little,
     is_plain,
     reason,
     specimens,
@@ -61,6 +62,7 @@ class JsonReader(BaseReader):
         self._largest = options.largest
         self._chunks: Iterator[bytes] = map(_as_lines, data.chunks())
         self._first: list[Any] | None = None
+        self._little = False
 
     def close(self) -> None:
         self._data.close()
@@ -72,13 +74,13 @@ class JsonReader(BaseReader):
             while len(self._first) < LOOK_AHEAD and (batch := next(batches, None)):
                 self._first += batch.records
             self._first = self._first[:LOOK_AHEAD]
+            self._little = is_little(self._first, sum(map(len, seen)))
             self._chunks = chain(seen, self._chunks)
         return self._first
 
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
-        few = self._first is not None and len(self._first) < LOOK_AHEAD
         shape = record_type or dict[str, Any]
-        return self._read(self._chunks, shape, None if few else exact)
+        return self._read(self._chunks, shape, None if self._little else exact)
 
     def _read(self, chunks: Iterator[bytes], shape: Any, exact: Any = None) -> Iterator[Batch]:
         """Whole lines are decoded together; where that fails, the values in them one by one."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -17,7 +18,13 @@ _SHOWN = 40
 _DIGITS_SEEN = 300
 _NO_NUMBERS = re.compile(rb"-?Infinity|NaN")
 LOOK_AHEAD = 300
+_LITTLE = 1 << 18  # bytes, for which code of their own is not worth while
 DECODE_ERRORS = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError)
+
+
+def is_little(looked_at: Sequence[Any], read: int) -> bool:
+    """Whether the records that were looked at are all of a source, and of few bytes."""
+    return len(looked_at) < LOOK_AHEAD and read < _LITTLE
 
 
 def decoder(shape: Any) -> msgspec.json.Decoder[Any]:

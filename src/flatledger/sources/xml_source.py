@@ -20,7 +20,7 @@ from .element_building import built
 from .element_names import ElementNames
 from .element_shapes import Shapes
 from .element_structs import OddElementError, StructBuilder
-from .json_values import LOOK_AHEAD
+from .json_values import LOOK_AHEAD, is_little
 from .options import Options
 from .reader import BaseReader
 from .reading import Bytes
@@ -82,6 +82,7 @@ class XmlReader(BaseReader):
         self.manner = elements.manner()
         self.states = elements.states()
         self._chunks = chain(seen, self._chunks)
+        self._little = is_little(first, sum(map(len, seen)))
         return first[:LOOK_AHEAD]
 
     def close(self) -> None:
@@ -92,7 +93,7 @@ class XmlReader(BaseReader):
 
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         elements = RecordElements(self._data, self._options)
-        exact = exact if len(self._first) >= LOOK_AHEAD else None
+        exact = None if self._little else exact
         shape = record_type or dict[str, Any]
         records = _Records(elements.names, self._options, shape, exact, self.keeps)
         for chunk in self._chunks:

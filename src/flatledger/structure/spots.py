@@ -14,6 +14,7 @@ from itertools import chain, islice
 from typing import Any
 
 from ..values.element_texts import TEXT
+from ..values.parts import BLANKS
 from .data_keys import FIRST_LOOK, MOST_KEYS, keys_are_data
 from .spot_values import columns_of, kind_name, text_of_value, texts_of
 from .trees import holds_objects
@@ -206,7 +207,7 @@ class Spot:
         kind = _KINDS.get(value.__class__) or kind_name(value)
         if kind == "object" and self.of_elements and TEXT in value:  # it stands for its text
             text, value = value[TEXT], {k: one for k, one in value.items() if k != TEXT}
-            if text and not text.isspace():
+            if text and text.strip(BLANKS):
                 self._object(value, depth)
                 kind, value = "text", text
         self.kinds[kind] += 1

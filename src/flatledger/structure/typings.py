@@ -14,6 +14,7 @@ import msgspec
 
 from ..values.field_values import FieldDeclaration, is_written_so
 from ..values.numbers import ValueFaultError
+from ..values.parts import BLANKS
 
 _DAYS = ("yyyy-MM-dd", "yyyyMMdd", "yyyy/MM/dd", "yyyy.MM.dd")
 _ORDERS = ("{0}{2}{1}{2}{3}", "{1}{2}{0}{2}{3}")  # the day first, or the month
@@ -102,6 +103,6 @@ def left_of(typings: Iterable[Typing], texts: Iterable[str]) -> tuple[Typing, ..
     for text in texts:
         if not left:
             break
-        if text and not text.isspace():
+        if text.strip(BLANKS):
             left = tuple(one for one in left if one.gives_back(text))
     return left

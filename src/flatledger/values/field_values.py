@@ -21,6 +21,7 @@ from .factors import Factor
 from .functions import text_of
 from .literals import Interval
 from .numbers import Unreadable, ValueFaultError, read_decimal
+from .parts import BLANKS
 from .reading_texts import DateReader, TimeReader
 from .text_values import Many, TextValues, integers_in, numbers_in
 
@@ -136,8 +137,7 @@ class FieldReader:
         return self._amounts(text)
 
     def _read_text(self, text: str) -> Any:
-        bare = text.strip()
-        if not bare or bare in self._nulls:
+        if not text.strip(BLANKS) or text.strip() in self._nulls:
             return None
         if self.declared.clean:
             kept = cleaned(text, self.declared.clean)

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+BLANKS = " \t\r\n\f\v"  # a text of nothing else is null (docs/rules.md, 12)
 WHOLE = (dict, list, tuple, msgspec.Struct)
 
 
