@@ -175,6 +175,22 @@ def test_scratch_that_a_killed_run_left_is_cleared_and_a_running_one_s_is_let_al
     assert (folder / "alive.xlsx").stat().st_size > 10_000
 
 
+def test_folders_of_others_beside_scratch_are_let_alone(folder: Path) -> None:
+    """However old they are, and whatever they are called; an empty one of ours goes."""
+    scratch = folder / "scratch"
+    names = ("flatledger-demo", ".flatledger-scratch-theirs", ".flatledger-scratch-empty")
+    for name in names:
+        (scratch / name).mkdir(parents=True)
+    for name in names[:2]:
+        (scratch / name / "layout.yaml").write_text("theirs")
+    for name in names:
+        os.utime(scratch / name, (0, 0))
+    environment = {"TMPDIR": str(scratch)}
+    assert Run(folder, "s.jsonl", "-o", "t.xlsx", **environment).end()[0] == 0
+    assert sorted(one.name for one in scratch.iterdir()) == sorted(names[:2])
+    assert all((scratch / name / "layout.yaml").read_text() == "theirs" for name in names[:2])
+
+
 # ---- a file system without locks -------------------------------------------------------------
 
 

@@ -13,7 +13,8 @@ from pathlib import Path
 from .locks import LockedError, lock
 from .unfinished import TO_CLEAR, signals_waiting
 
-_PREFIX, _LOCK = "flatledger-", "lock"
+_PREFIX, _LOCK = ".flatledger-scratch-", "lock"
+_NEW_LOCK = f"{_LOCK}.new"
 _BEING_MADE = 3_600  # seconds that a folder without its lock may still be somebody's
 
 
@@ -29,7 +30,7 @@ class ScratchFolder:
         with signals_waiting():
             self.path = Path(tempfile.mkdtemp(prefix=_PREFIX))
             TO_CLEAR.add(self)
-        made = self.path / f"{_LOCK}.new"
+        made = self.path / _NEW_LOCK
         self._lock = made.open("xb")
         lock(self._lock)
         made.rename(self.path / _LOCK)  # once it is locked, it may be looked at
@@ -55,9 +56,10 @@ def _clear_if_left(folder: Path, found: os.stat_result) -> None:
     if not stat.S_ISDIR(found.st_mode) or found.st_uid != _user():
         return
     place = folder / _LOCK
-    if not place.is_file():
+    if not place.is_file():  # a run was killed before there was anything in it
         if time.time() - found.st_mtime > _BEING_MADE:
-            shutil.rmtree(folder, ignore_errors=True)
+            (folder / _NEW_LOCK).unlink(missing_ok=True)
+            folder.rmdir()  # which it is not, if there is anything else
         return
     with place.open("rb+") as file, suppress(LockedError):
         if lock(file):

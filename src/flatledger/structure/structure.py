@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from itertools import islice
+from itertools import chain, islice
 from typing import Any
 
 from ..bounds import DEEPEST_LAYOUT
@@ -105,38 +105,49 @@ class Place:
 
     def add(self, value: Any, number: int = 0, depth: int = 0) -> None:
         """Take note of a record's value at this place; a list counts as its elements."""
-        if depth > DEEPEST_LAYOUT:
-            return
-        within = [value]  # what nests in itself may do so deeper than Python can go
-        while within:
-            self._add(within.pop(), number, depth, within)
+        waiting = [(self, [value], depth)]  # places with what stands there, all of it at once
+        while waiting:
+            place, values, depth = waiting.pop()
+            if depth <= DEEPEST_LAYOUT:
+                place._add(values, number, depth, waiting)
 
-    def _add(self, value: Any, number: int, depth: int, within: list[Any]) -> None:
-        if isinstance(value, list | tuple):
-            self.lists += 1
-            self.empty = self.empty or not value
-            self.elements += len(value)
-            if len(value) > 1 and sum(one is not None for one in value) > 1:
-                self.many += 1
-                self.first_many = self.first_many or number
-            within.extend(reversed(value))
+    def _add(
+        self, values: Sequence[Any], number: int, depth: int, waiting: list[tuple[Any, ...]]
+    ) -> None:
+        kinds = Counter(map(type, values))
+        if not kinds.keys().isdisjoint(_LISTS):
+            lists = [one for one in values if one.__class__ in _LISTS]
+            waiting.append((self, [*chain.from_iterable(lists)], depth))
+            self._note_lists(lists, number)
+            for kind in _LISTS:
+                kinds.pop(kind, None)
+        self.kinds.update(kinds)
+        if dict not in kinds:
             return
-        self.kinds[value.__class__] += 1
-        if not isinstance(value, dict):
-            return
-        children, nesting = self.children, self.nesting
-        for key, below in value.items():
-            if key == nesting != "":
-                within.append(below)
-                self.nested = self.nested or isinstance(below, dict | list | tuple)
-                continue
-            child = children.get(key)
-            if child is None:
-                child = self._child(key)
-            if isinstance(below, dict | list | tuple):
-                child.add(below, number, depth + 1)
+        objects = [one for one in values if one.__class__ is dict]
+        for key, count in Counter(chain.from_iterable(objects)).items():
+            if count == len(objects):
+                below = [one[key] for one in objects]
             else:
-                child.kinds[below.__class__] += 1
+                below = [one[key] for one in objects if key in one]
+            if key == self.nesting != "":
+                waiting.append((self, below, depth))
+                self.nested = self.nested or any(isinstance(one, _HOLDERS) for one in below)
+            else:
+                child = self.children.get(key)
+                waiting.append((self._child(key) if child is None else child, below, depth + 1))
+
+    def _note_lists(self, lists: list[Any], number: int) -> None:
+        self.lists += len(lists)
+        self.empty = self.empty or not all(lists)
+        self.elements += sum(map(len, lists))
+        many = sum(len(one) > 1 and len(one) - one.count(None) > 1 for one in lists)
+        self.many += many
+        self.first_many = self.first_many or (number if many else 0)
+
+
+_LISTS = (list, tuple)
+_HOLDERS = (dict, *_LISTS)
 
 
 def observe(records: Iterable[Any], wanted: Collection[str] | None = None) -> Place:
