@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 from typing import Any
 
 import pytest
@@ -44,6 +43,6 @@ def f(a):
     else: raw1 = a.z
     raw1 = clean(raw1)
 """
-    check_loads(ast.parse(text))
+    check_loads(text)
     with pytest.raises(LoadedTwiceError):
-        check_loads(ast.parse(f"{text}    if a.w: raw1 = a.w\n"))
+        check_loads(f"{text}    if a.w: raw1 = a.w\n")

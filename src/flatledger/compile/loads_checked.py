@@ -12,23 +12,31 @@ import re
 from collections.abc import Iterator, Sequence
 
 _LOADED = re.compile(r"(?:raw|part)\d+")  # the variables that paths are loaded into
+_BOUND = re.compile(rf"(?m)({_LOADED.pattern}) = ")
 
 
 class LoadedTwiceError(AssertionError):
     """A variable of generated code is bound from two loads, which is an error of this program."""
 
 
-def check_loads(tree: ast.Module) -> None:
+def check_loads(source: str) -> None:
     """Raise LoadedTwiceError where a function binds one variable from two loads.
 
     The branches of one `if` are one load, and what a variable makes of its own value is none.
 
-    >>> check_loads(ast.parse("def f(a):\\n    if a: raw1 = a.b\\n    else: raw1 = None"))
-    >>> check_loads(ast.parse("def f(a):\\n    raw1 = a.b\\n    for c in a.d: raw1 = c.e"))
+    >>> check_loads("def f(a):\\n    if a: raw1 = a.b\\n    else: raw1 = None")
+    >>> check_loads("def f(a):\\n    raw1 = a.b\\n    for c in a.d: raw1 = c.e")
     Traceback (most recent call last):
     flatledger.compile.loads_checked.LoadedTwiceError: f: raw1 is loaded twice
     """
-    for function in tree.body:
+    for text in re.split(r"(?m)^(?=def )", source):
+        bound = _BOUND.findall(text)
+        if len({*bound}) < len(bound):  # else none is bound twice in any way
+            _check_function(text)
+
+
+def _check_function(text: str) -> None:
+    for function in ast.parse(text).body:
         if isinstance(function, ast.FunctionDef):
             _check(function.name, function.body)
 
@@ -56,6 +64,6 @@ def _loaded_by(statement: ast.stmt) -> Iterator[str]:
 
 def _blocks(statement: ast.stmt) -> Iterator[Sequence[ast.stmt]]:
     """The blocks of a statement; of a chain of `elif`, all its branches."""
-    if isinstance(statement, ast.If | ast.For):
+    if isinstance(statement, ast.If | ast.For | ast.While):
         yield statement.body
         yield statement.orelse

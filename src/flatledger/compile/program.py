@@ -7,7 +7,6 @@ balance. The text is readable (`Program.source`) and kept for tracebacks.
 
 from __future__ import annotations
 
-import ast
 import hashlib
 import linecache
 import weakref
@@ -208,9 +207,8 @@ def generate_doubts(plan: Plan, definitions: Definitions | None = None) -> Look 
 
 def _compiled(source: str, name: str) -> CodeType:
     """Generated text, compiled; no variable in it is bound from two loads."""
-    tree = ast.parse(source)
-    check_loads(tree)
-    return compile(tree, name, "exec")
+    check_loads(source)
+    return compile(source, name, "exec")
 
 
 def _all_kept(records: list[Any], numbers: Sequence[int]) -> tuple[Any, Any, Kept, tuple[()]]:

@@ -6,7 +6,7 @@ RFC 9535 (JSONPath); nodes of an expression follow ISO 9075 (SQL).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from decimal import Decimal
 from functools import cache
 from typing import Any
@@ -30,24 +30,36 @@ class Node(_Noted, frozen=True):
 
     position: int
 
-    def children(self) -> Iterator[Node]:
+    def children(self) -> list[Node]:
         """The nodes directly below this one, in the order of the text."""
+        found: list[Node] = []
         for field in _fields_below(self.__class__):
             value = getattr(self, field)
-            if isinstance(value, Node):
-                yield value
-            elif value.__class__ is tuple:
+            if value.__class__ is tuple:
                 for item in value:
-                    if isinstance(item, Node):
-                        yield item
-                    elif isinstance(item, tuple):
-                        yield from (part for part in item if isinstance(part, Node))
+                    found += _nodes_in(item) if item.__class__ is tuple else _nodes_in((item,))
+            elif _is_node(value.__class__):
+                found.append(value)
+        return found
 
-    def walk(self) -> Iterator[Node]:
-        """This node and all below it."""
-        yield self
-        for child in self.children():
-            yield from child.walk()
+    def walk(self) -> list[Node]:
+        """This node and all below it, in the order of the text."""
+        found: list[Node] = []
+        waiting: list[Node] = [self]
+        while waiting:
+            node = waiting.pop()
+            found.append(node)
+            waiting += reversed(node.children())
+        return found
+
+
+def _nodes_in(values: tuple[Any, ...]) -> list[Node]:
+    return [one for one in values if _is_node(one.__class__)]
+
+
+@cache
+def _is_node(kind: type) -> bool:
+    return issubclass(kind, Node)
 
 
 @cache

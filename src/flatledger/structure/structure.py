@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from itertools import chain, islice
+from types import NoneType
 from typing import Any
 
 from ..bounds import DEEPEST_LAYOUT
@@ -114,6 +116,9 @@ class Place:
     def _add(
         self, values: Sequence[Any], number: int, depth: int, waiting: list[tuple[Any, ...]]
     ) -> None:
+        if len(values) == 1 and values[0].__class__ in _PLAIN:
+            self.kinds[values[0].__class__] += 1
+            return
         kinds = Counter(map(type, values))
         if not kinds.keys().isdisjoint(_LISTS):
             lists = [one for one in values if one.__class__ in _LISTS]
@@ -146,6 +151,7 @@ class Place:
         self.first_many = self.first_many or (number if many else 0)
 
 
+_PLAIN = (str, int, NoneType, bool, Decimal)
 _LISTS = (list, tuple)
 _HOLDERS = (dict, *_LISTS)
 

@@ -12,6 +12,7 @@ from ..layout.column import Expression
 from ..layout.model import Expectation, LayoutParts, Lookup, Split
 from ..layout.tree_options import Nest, OpensBy
 
+_PLAIN = (str, int, bool, float, type(None))
 _NAMING = (Lookup, Expectation, Split, Nest, OpensBy)  # they name fields in texts of their own
 
 
@@ -24,23 +25,26 @@ def names_wanted(layout: LayoutParts) -> frozenset[str]:
     parts += [one.expression for one in layout.fields]
     for column in layout.columns:
         parts += [column.value, column.spread]
-    nesting = {name for names, inner in layout.nests for name in (*names, inner)}
-    return frozenset({name for part in parts for name in _names(part)} | nesting)
+    found = {name for names, inner in layout.nests for name in (*names, inner)}
+    _gather(parts, found)
+    return frozenset(found)
 
 
-def _names(value: Any) -> Iterator[str]:
-    if isinstance(value, n.Name):
-        yield value.name
-    elif isinstance(value, _NAMING):
-        yield from _texts(msgspec.structs.astuple(value))
-    elif isinstance(value, Expression):
-        yield from _names(value.node)
-    elif isinstance(value, tuple | list):
+def _gather(value: Any, found: set[str]) -> None:
+    """Add the names in a part of a layout to those that were found."""
+    kind = value.__class__
+    if kind is tuple or kind is list:
         for part in value:
-            yield from _names(part)
+            if part.__class__ not in _PLAIN:
+                _gather(part, found)
+    elif kind is n.Name:
+        found.add(value.name)
+    elif kind is Expression:
+        _gather(value.node, found)
+    elif isinstance(value, _NAMING):
+        found.update(_texts(msgspec.structs.astuple(value)))
     elif isinstance(value, msgspec.Struct):
-        for name in value.__struct_fields__:
-            yield from _names(getattr(value, name))
+        _gather(msgspec.structs.astuple(value), found)
 
 
 def _texts(value: Any) -> Iterator[str]:
