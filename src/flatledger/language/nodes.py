@@ -35,11 +35,9 @@ class Node(_Noted, frozen=True):
         found: list[Node] = []
         for field in _fields_below(self.__class__):
             value = getattr(self, field)
-            if value.__class__ is tuple:
-                for item in value:
-                    found += _nodes_in(item) if item.__class__ is tuple else _nodes_in((item,))
-            elif _is_node(value.__class__):
-                found.append(value)
+            for item in value if value.__class__ is tuple else (value,):
+                parts = item if item.__class__ is tuple else (item,)
+                found += [one for one in parts if _is_node(one.__class__)]
         return found
 
     def walk(self) -> list[Node]:
@@ -51,10 +49,6 @@ class Node(_Noted, frozen=True):
             found.append(node)
             waiting += reversed(node.children())
         return found
-
-
-def _nodes_in(values: tuple[Any, ...]) -> list[Node]:
-    return [one for one in values if _is_node(one.__class__)]
 
 
 @cache
