@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from flatledger import LayoutError
 from flatledger.api.spilling import TemporaryRows
-from flatledger.plan.plan import KeyPlan
+from flatledger.plan.row_type import KeyPlan
 from flatledger.run.protocols import Row
 from flatledger.run.sorting import Sorter, merged
 from tests.conftest import Tool, table

@@ -26,7 +26,8 @@ from flatledger.errors import LayoutError
 from flatledger.language import nodes as n
 from flatledger.plan.known import known_of
 from flatledger.plan.making import make_plan
-from flatledger.plan.plan import KeyPlan, Plan
+from flatledger.plan.plan import Plan
+from flatledger.plan.row_type import KeyPlan
 from flatledger.run.balancing import balance_of
 from flatledger.run.decoding import convert
 from flatledger.run.pipeline import last_step
@@ -280,7 +281,7 @@ def test_a_row_knows_its_entry() -> None:
     )
     plan = replace(plan, addressed=True)
     rows = Stepper(plan).step(batch(plan, source, 0)).rows
-    assert [row[plan.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]
+    assert [row[plan.rows.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]
 
 
 # ---- what is broken on purpose does not balance ------------------------------------------------

@@ -10,7 +10,7 @@ from ..language import nodes as n
 from ..layout.column import Column, Conversion
 from ..plan.kinds import DATATYPES, Operand
 from ..plan.known import access_of, declared_of, known_of
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..values.field_values import FieldDeclaration
 from .converting import converter
 from .emission import Expressions

@@ -11,7 +11,8 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from ..language import nodes as n
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from .blocks import function_head, indented, listed_codes
 from .constants import Constants
 from .emission import ordinal_name, places_name

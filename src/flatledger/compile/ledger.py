@@ -9,7 +9,8 @@ from collections.abc import Callable, Mapping
 from operator import add
 from typing import Any, NamedTuple
 
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..values.aggregates import Aggregate
 
 Sums = tuple[int, Any, int] | tuple[int, Any, int, int]  # see `Tally.grow`

@@ -6,7 +6,8 @@ from collections.abc import Collection
 
 from ..language import nodes as n
 from ..plan.kinds import is_aggregate
-from ..plan.plan import ColumnPlan, KeyPlan, Mark, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan, KeyPlan, Mark
 from ..structure.levels import Names
 from ..structure.recognising import is_identifier
 from .blocks import function_head, indented, listed_codes
@@ -211,7 +212,7 @@ def _load_nodes(plan: Plan, emitter: Emitter) -> None:
 def _mark_starts(plan: Plan, level: int, walk: Walk | None) -> list[str]:
     lines = []
     for mark in (one for one in plan.marked if one.home == level):
-        if plan.splits(mark.home):
+        if plan.rows.splits(mark.home):
             lines.append(f"{_mark_name(mark, 'seen')} = set()")
         elif mark.column is None:
             taken = _is_taken(mark, walk)
@@ -237,10 +238,10 @@ def _marks(
             continue
         marks.append(name)
         tests = [] if mark.column is None else [f"{cells[mark.column]} is not None"]
-        if mark.column is not None or plan.splits(mark.home):
+        if mark.column is not None or plan.rows.splits(mark.home):
             tests += filter(None, [_is_taken(mark, walks[mark.home])])
         shows = " and ".join(tests)
-        if plan.splits(mark.home):
+        if plan.rows.splits(mark.home):
             found = f"mark({seen}, ({listed_codes(group)}))"
             lines.append(f"{name} = {found}{f' if {shows} else REPEAT' if shows else ''}")
         elif mark.column is not None:
@@ -250,6 +251,6 @@ def _marks(
 
 
 def _mark_ends(plan: Plan) -> list[str]:
-    once = [mark for mark in plan.marked if mark.column is None and not plan.splits(mark.home)]
+    once = [mark for mark in plan.marked if mark.column is None and not plan.rows.splits(mark.home)]
     above = [mark for mark in once if mark.home < plan.chain.row]  # a node has no other row
     return [f"{_mark_name(mark, 'mark')} = REPEAT" for mark in above]

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from ..compile.plain_data import FaultText
 from ..errors import OutputError
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.describing import TableColumn
 from ..run.protocols import Row
 from ..values.functions import text_of

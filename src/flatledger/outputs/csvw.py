@@ -14,7 +14,7 @@ import msgspec
 from ..layout.column import Column
 from ..layout.model import SettledLayout
 from ..layout.output_options import Output
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 
 SUFFIX = "-metadata.json"
 _CONTEXT = "http://www.w3.org/ns/csvw"

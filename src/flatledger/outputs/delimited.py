@@ -9,7 +9,8 @@ from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import Output
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..run.balance import Balance
 from ..run.line_rows import JoinedLines, line_of
 from ..run.protocols import Row, TextForm, TotalRow

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from decimal import Decimal
 from typing import Any
 
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.numbers import plain, round_to
 from .cell_values import DIGITS

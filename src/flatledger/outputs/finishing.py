@@ -14,7 +14,8 @@ from typing import Any
 import msgspec
 
 from ..layout.column import Column
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from ..values.numbers import EXACT

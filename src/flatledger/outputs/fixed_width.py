@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.balance import Balance
 from ..run.protocols import Row
 from ..values.functions import text_of

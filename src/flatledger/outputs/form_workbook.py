@@ -19,7 +19,7 @@ from msgspec.structs import replace
 from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
 from ..layout.model import PublishedForm
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.balance import Balance
 from ..run.protocols import Row
 from .digits import Digits

@@ -12,7 +12,8 @@ from ..errors import OutputError
 from ..extras import loaded
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.names import proposal
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import TextForm
 from .files import Target
 from .writer import Writer, check_suffix, suffix_of

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ..layout.model import SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from .files import Target
 from .json_rows import JsonRows
 from .json_rows import check_table as check_table

@@ -12,7 +12,7 @@ import msgspec
 
 from ..errors import OutputError
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..structure.survey import TOTAL
 from ..values.functions import text_of

@@ -12,7 +12,8 @@ from typing import Any
 
 from ..layout.model import SettledLayout
 from ..layout.output_options import Output
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row
 from ..values.formulas import looks_like_formula
 from .formula_guard import FormulaGuard

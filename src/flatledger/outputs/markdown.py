@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from .files import Target

@@ -14,7 +14,7 @@ from zipfile import ZIP_DEFLATED, ZIP_STORED, ZipFile, ZipInfo
 from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row
 from . import opendocument_parts as parts
 from .balance_sheets import Heading

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..compile.plain_data import FaultText
 from ..layout.output_options import Output
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from ..values.numbers import PlainDecimal

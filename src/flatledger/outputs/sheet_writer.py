@@ -10,7 +10,7 @@ from typing import Any
 
 from ..errors import OutputError
 from ..layout.model import SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.balance import Balance
 from ..run.protocols import Row, TotalRow
 from .balance_sheets import Heading, balance_rows, fault_rows

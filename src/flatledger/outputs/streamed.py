@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Self
 
 from ..layout.model import SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.balance import Balance
 from ..run.protocols import Row
 from .files import Target

@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from ..errors import OutputError
 from ..layout.model import LayoutParts, SettledLayout
 from ..layout.output_options import Output
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import TextForm
 from . import delimited
 from .files import Target

@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 from ..errors import OutputError
 from ..layout.column import Column
 from ..layout.model import SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, RowStore, TotalRow
 from ..values.formulas import looks_like_formula
 from ..values.functions import text_of

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
 from ..values.functions import text_of
 from .files import Target

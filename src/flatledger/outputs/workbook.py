@@ -11,7 +11,7 @@ from typing import Any
 
 from ..layout.column import Column
 from ..layout.model import LayoutParts, SettledLayout
-from ..plan.plan import ColumnPlan
+from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row
 from ..values.functions import text_of
 from ..values.visible import visible

@@ -29,7 +29,8 @@ from .kinds import (
     kind_of_literal,
 )
 from .known import Known
-from .plan import AggregatePlan, ColumnPlan, ConditionPlan, KeyPlan, OpeningPlan
+from .plan import AggregatePlan, ConditionPlan, OpeningPlan
+from .row_type import ColumnPlan, KeyPlan
 
 
 @dataclass(slots=True)

@@ -8,7 +8,7 @@ from ..layout.column import Expression
 from ..layout.model import Sorting
 from ..values.collations import collation_key
 from .draft import Draft
-from .plan import KeyPlan
+from .row_type import KeyPlan
 
 
 class Keys:

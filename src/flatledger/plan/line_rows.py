@@ -11,7 +11,8 @@ from dataclasses import replace
 
 import msgspec
 
-from .plan import KeyPlan, Plan
+from .plan import Plan
+from .row_type import KeyPlan, RowType
 
 
 def takes_lines(plan: Plan) -> bool:
@@ -36,27 +37,29 @@ def places_beside(plan: Plan) -> list[int]:
     ]
 
 
-def with_lines(plan: Plan) -> Plan:
-    """The plan of rows that carry lines: it has the columns that stand beside them, where they
-    stand there."""
+def with_lines(plan: Plan) -> RowType:
+    """What rows that carry lines are made of: the columns that stand beside them, where they stand
+    there."""
+    rows = plan.rows
     beside = places_beside(plan)
     places = {slot: place for place, slot in enumerate(beside)}
-    further, before = len(beside), len(plan.columns)
-    places |= {before + at: further + at for at in range(len(plan.extra_keys))}
+    further, before = len(beside), len(rows.columns)
+    places |= {before + at: further + at for at in range(len(rows.extra_keys))}
 
     def key(one: KeyPlan) -> KeyPlan:
         return msgspec.structs.replace(one, slot=places[one.slot])
 
     return replace(
-        plan,
+        rows,
         columns=tuple(
-            msgspec.structs.replace(plan.columns[slot], slot=place)
+            msgspec.structs.replace(rows.columns[slot], slot=place)
             for place, slot in enumerate(beside)
         ),
-        sort=tuple(map(key, plan.sort)),
-        group=tuple(map(key, plan.group)),
+        sort=tuple(map(key, rows.sort)),
+        group=tuple(map(key, rows.group)),
         marked=tuple(
             one if one.column is None else msgspec.structs.replace(one, column=places[one.column])
-            for one in plan.marked
+            for one in rows.marked
         ),
+        lined=True,
     )

@@ -9,7 +9,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator
 from dataclasses import dataclass, fields, replace
-from typing import Any, Literal
+from typing import Any
 
 import msgspec
 
@@ -21,50 +21,7 @@ from ..structure.missing_fields import MissingPath
 from ..structure.record_types import RecordTypes, Want
 from ..values.lazily import lazily
 from ..values.periods import Period, parse_period
-
-
-class ColumnPlan(msgspec.Struct, frozen=True):
-    """A column with its home (the index of a level of the chain) and its slot in a row.
-
-    ``value`` is its expression, in which every node says what is known of it. A value can be shown
-    on some rows of its home only; ``shown`` is then the deeper level on whose entries that depends,
-    and ``once`` what it is for an entry of its home. A total on a tree takes some ``nodes`` only:
-    its leaves or tops. ``quotients`` says in which rows its cells are some that nothing rounds, or
-    that they are ``added up``.
-    """
-
-    column: Column
-    home: int
-    numeric: bool
-    slot: int
-    kind: str = "any"
-    value: n.Node | None = None
-    shown: int | None = None
-    once: n.Node | None = None
-    nodes: str = ""
-    quotients: Literal["", "total rows", "all rows", "added up"] = ""
-
-    @property
-    def at(self) -> int:
-        """The level on whose entries it is shown."""
-        return self.home if self.shown is None else self.shown
-
-    @property
-    def shows_texts(self) -> bool:
-        """Whether it is a field itself, so that what is no number is shown among its numbers."""
-        return isinstance(self.value, n.FieldPath)
-
-
-class KeyPlan(msgspec.Struct, frozen=True):
-    """A sort or group key: its slot in a row, its home, and which way it goes."""
-
-    slot: int
-    home: int
-    text: str
-    descending: bool = False
-    nulls_first: bool = False
-    collation: str = ""
-    kind: str = "any"
+from .row_type import ColumnPlan, KeyPlan, Mark, RowType
 
 
 class ConditionPlan(msgspec.Struct, frozen=True):
@@ -129,23 +86,11 @@ class Doubt(msgspec.Struct, frozen=True):
     level: int
 
 
-class Mark(msgspec.Struct, frozen=True):
-    """What tells on a row whether an entry of a level is new there: in the total of all columns of
-    that home, or of the one ``column`` (by its place) that not each of its rows shows. Of a tree
-    some ``nodes`` only may count: leaves or tops."""
-
-    home: int
-    column: int | None = None
-    nodes: str = ""
-
-
 @dataclass(frozen=True)
 class Plan:
     """Everything that a run needs to know.
 
-    A row is a tuple: the written columns, the suppressed ones, the keys that are no columns
-    (``extra_keys``), one mark for each level of ``marked``, and, if it is asked for, the
-    ``address`` of its entry.
+    ``rows`` is what its rows are made of.
     ``places`` are those that expressions read, ``wants`` what records are decoded for. ``used`` are
     the places that the layout names, and ``missing`` those that no record looked at has;
     ``made_trees`` are levels that it takes for trees though the records show none. It would be
@@ -190,6 +135,19 @@ class Plan:
         return [plan for plan in self.columns if not plan.column.suppressed]
 
     @lazily
+    def rows(self) -> RowType:
+        """What a row is made of."""
+        return RowType(
+            self.chain.row,
+            self.columns,
+            self.extra_keys,
+            self.sort,
+            self.group,
+            self.marked,
+            self.addressed,
+        )
+
+    @lazily
     def totalled(self) -> list[ColumnPlan]:
         """The columns with a total, suppressed ones included."""
         return [plan for plan in self.columns if plan.column.total]
@@ -207,37 +165,13 @@ class Plan:
         at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)
         return self.chain.row > 0 and at_row
 
-    def mark_slot(self, column: ColumnPlan) -> int | None:
-        """Where in a row the mark for a column's entries stands; None for the row's own level."""
-        if column.home == self.chain.row and not column.nodes:
-            return None
-        mark = Mark(column.home, column.slot if column.once is not None else None, column.nodes)
-        return len(self.columns) + len(self.extra_keys) + self.marked.index(mark)
-
-    @property
-    def address(self) -> slice:
-        """Where in a row the address of its entry stands: the record's number, and the place of
-        the entry at each level (0 where the row has none)."""
-        start = len(self.columns) + len(self.extra_keys) + len(self.marked)
-        return slice(start, start + self.chain.row + 1)
-
-    @property
-    def width(self) -> int:
-        """How much a row holds."""
-        width = len(self.columns) + len(self.extra_keys) + len(self.marked)
-        return width + (self.chain.row + 1) * self.addressed
-
-    def splits(self, home: int) -> bool:
-        """Whether the rows of one entry of a level can fall into several groups."""
-        return any(key.home > home for key in self.group)
-
     @lazily
     def grouped_totals(self) -> list[int]:
         """The totalled columns, by index, whose sums are proved group by group: without detail,
         those whose values are each in one group only."""
         if self.layout.totals.detail or not self.group:
             return []
-        return [i for i, plan in enumerate(self.totalled) if not self.splits(plan.home)]
+        return [i for i, plan in enumerate(self.totalled) if not self.rows.splits(plan.home)]
 
     @lazily
     def split_totals(self) -> list[int]:
@@ -246,7 +180,7 @@ class Plan:
         if self.layout.totals.detail or not self.group:
             return []
         columns = enumerate(self.totalled)
-        return [i for i, plan in columns if self.splits(plan.home) and plan.once is None]
+        return [i for i, plan in columns if self.rows.splits(plan.home) and plan.once is None]
 
     @property
     def sums_of_own(self) -> list[int]:

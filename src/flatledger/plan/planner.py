@@ -30,13 +30,9 @@ from .judging import Judging
 from .keys import Keys
 from .kinds import DATATYPES, a_kind
 from .noting import MissingPaths
-from .plan import (
-    ColumnPlan,
-    Mark,
-    Plan,
-    expressions_in,
-)
+from .plan import Plan, expressions_in
 from .resolver import Resolver
+from .row_type import ColumnPlan, Mark
 from .wants import wants_of
 
 

@@ -15,7 +15,7 @@ from ..values.collations import collation_key
 from ..values.functions import text_of
 from ..values.numbers import PlainDecimal
 from ..values.ordering import FAULT, NUMBER, TEXT, WHOLE, order_key
-from .plan import KeyPlan
+from .row_type import KeyPlan
 
 _LAST = 9
 

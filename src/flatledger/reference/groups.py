@@ -9,8 +9,9 @@ from ..language import nodes as n
 from ..layout.column import Column
 from ..layout.model import SettledLayout
 from ..plan.kinds import AGGREGATE_KINDS
-from ..plan.plan import KeyPlan, Plan
+from ..plan.plan import Plan
 from ..plan.row_order import pair_order
+from ..plan.row_type import KeyPlan
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import ValueFaultError
 from .aggregates import is_above, result

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Sequence
 from functools import cmp_to_key
 from typing import Any, Protocol
 
-from ..plan.plan import KeyPlan
+from ..plan.row_type import KeyPlan
 from ..values.collations import collation_key
 from ..values.functions import text_of
 from ..values.literals import Interval

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from ..plan.plan import KeyPlan, Plan
+from ..plan.plan import Plan
 from ..plan.row_order import grouped_order
+from ..plan.row_type import KeyPlan
 from ..values.functions import text_of
 from .exact import is_number, rounded
 from .ordering import in_order, same_group

@@ -6,7 +6,8 @@ import msgspec
 
 from ..plan.explaining import home_name
 from ..plan.kinds import SQL_TYPES
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 
 _DATATYPES = {"date": "DATE", "integer": "INTEGER"}  # narrower than the kind of value tells
 

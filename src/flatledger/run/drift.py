@@ -14,7 +14,8 @@ import msgspec
 
 from ..compile.plain_data import FaultText, is_null
 from ..compile.unfolding import Classes
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS

@@ -9,8 +9,9 @@ import msgspec
 
 from ..compile.plain_data import is_null
 from ..layout.model import Expectation
-from ..plan.plan import KeyPlan, Plan
+from ..plan.plan import Plan
 from ..plan.row_order import Rank, ranking
+from ..plan.row_type import KeyPlan
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
 from ..values.element_texts import element_value

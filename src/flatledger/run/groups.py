@@ -11,8 +11,9 @@ from typing import Any
 from ..compile.ledger import Ledger
 from ..compile.tallying import FIRST, Tallied, describing, parts_of
 from ..plan.kinds import TIMES
-from ..plan.plan import KeyPlan, Plan
+from ..plan.plan import Plan
 from ..plan.row_order import cells_at, sort_rows
+from ..plan.row_type import KeyPlan, RowType
 from ..values.ordering import told_apart
 from .protocols import Row
 from .sorting import Sorter
@@ -25,15 +26,15 @@ _TOGETHER = 20_000  # rows that are taken in together
 class GroupKeys:
     """The groups of rows: one value for each key, the same for values that are equal."""
 
-    def __init__(self, plan: Plan) -> None:
-        self._plan = plan
-        self._places = [key.slot for key in plan.group]
-        self._maybe_truth = [key.slot for key in plan.group if key.kind in ("any", "truth")]
-        self._timed = any(key.kind in (*TIMES, "mixed") for key in plan.group)
+    def __init__(self, row_type: RowType) -> None:
+        self._row_type, keys = row_type, row_type.group
+        self._places = [key.slot for key in keys]
+        self._maybe_truth = [key.slot for key in keys if key.kind in ("any", "truth")]
+        self._timed = any(key.kind in (*TIMES, "mixed") for key in keys)
         self._plain = cells_at(self._places)
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return GroupKeys, (self._plan,)
+        return GroupKeys, (self._row_type,)
 
     def shown(self, row: Row) -> Key:
         """The values of a row's group as they stand in it."""
@@ -63,11 +64,11 @@ class Groups:
         """``held`` keeps the rows themselves, where they are wanted again."""
         self.plan = plan
         self.held = held
-        self._whole = Tallies(plan, 0)
+        self._whole = Tallies(plan.rows, 0)
         self._rolled_up = False
         self._waiting: list[Row] = []  # rows that are taken in together
-        self._keys = GroupKeys(plan)
-        self._adder = Adder(plan)
+        self._keys = GroupKeys(plan.rows)
+        self._adder = Adder(plan.rows)
         self._depth = len(plan.group)
         self._ordered = goes_by_order(plan)
         self._tallies: dict[Key, Tallies] = {}
@@ -184,7 +185,7 @@ class Groups:
 
     def _of(self, key: Key) -> Tallies:
         if key not in self._tallies:
-            self._tallies[key] = Tallies(self.plan, len(key))
+            self._tallies[key] = Tallies(self.plan.rows, len(key))
         return self._tallies[key]
 
     def _around(self, key: Key) -> list[Tallies]:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ..plan.plan import KeyPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import KeyPlan, RowType
 from ..values.faults import Fault
 from ..values.functions import text_of
 from .protocols import Row, RowStore
@@ -18,10 +19,16 @@ _BLANK = "blank, and it is part of the primary key"
 class IdentityWatch:
     """Follows the keys of the rows. Those that do not fit into memory are kept in the store."""
 
-    def __init__(self, plan: Plan, faults: Callable[[Fault], None], store: RowStore | None) -> None:
+    def __init__(
+        self,
+        plan: Plan,
+        rows: RowType,
+        faults: Callable[[Fault], None],
+        store: RowStore | None,
+    ) -> None:
         self._headings = plan.layout.primary_key
-        self._columns = [plan.column(heading) for heading in self._headings]
-        self._address = plan.address
+        self._columns = [rows.column(heading) for heading in self._headings]
+        self._address = rows.address
         self._add = faults
         keys = [KeyPlan(place, 0, "") for place in range(len(self._headings) + 1)]
         self._sorter = Sorter(keys, store)

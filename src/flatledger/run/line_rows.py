@@ -31,14 +31,14 @@ class JoinedLines(list[str]):
 
 
 class LineRows:
-    """How rows carry lines in a run. ``plan`` is that of such rows."""
+    """How rows carry lines in a run."""
 
     def __init__(self, plan: Plan, form: TextForm) -> None:
         self.form = form
-        self.plan = with_lines(plan)
+        self.row_type = with_lines(plan)
         self.width = len(plan.written)
         beside = places_beside(plan)
-        beside += range(len(plan.columns), plan.width)
+        beside += range(len(plan.columns), plan.rows.width)
         self._beside, self._stands_beside = cells_at(beside), bool(beside)
         self._fitting = self._unfit = 0
 

@@ -60,7 +60,8 @@ class GroupStage:
         """What takes in the rows of all records; it holds them, where the entries of some groups
         are wanted again."""
         plan, take = self._rows_plan, self.plan.layout.take
-        overlaps = any(plan.splits(c.home) for c in plan.totalled if plan.mark_slot(c))
+        kept = plan.rows
+        overlaps = any(kept.splits(c.home) for c in kept.totalled if kept.mark_slot(c))
         again = take is not None and self._total_shown and (overlaps or goes_by_order(plan))
         return Groups(plan, Sorter((), self._lent.store) if again else None)
 
@@ -144,32 +145,32 @@ class GroupStage:
         return TotalRow(cells)
 
     def _splits(self, heading: str) -> bool:
-        column = self._rows_plan.column(heading)
-        mark = self._rows_plan.mark_slot(column)
-        return mark is not None and self._rows_plan.splits(column.home)
+        kept = self._rows_plan.rows
+        column = kept.column(heading)
+        return kept.mark_slot(column) is not None and kept.splits(column.home)
 
     def _of_some(self, keys: list[Key]) -> Tallies:
         """What some groups add up to together, each entry once."""
-        whole = Tallies(self._rows_plan, 0)
+        whole = Tallies(self._rows_plan.rows, 0)
         held = self._groups.held
         if held is None:
             for key in keys:
                 whole.merge(self._groups.tallies(key))
             return whole
-        wanted, plan = set(keys), self._rows_plan
-        start = plan.address.start
-        met: list[set[Any]] = [set() for _ in plan.totalled]
+        wanted, kept = set(keys), self._rows_plan.rows
+        start = kept.address.start
+        met: list[set[Any]] = [set() for _ in kept.totalled]
         for block in held.blocks():
             key_of = self._groups.key_of(block)
             rows = [row for row in block if key_of(row) in wanted]
-            for index, column in enumerate(plan.totalled):
+            for index, column in enumerate(kept.totalled):
                 new = []
                 for row in rows:
                     entry = row[start : start + column.home + 1]
                     if entry[-1] and entry not in met[index]:
                         met[index].add(entry)
                         new.append(row)
-                whole.tallies[index].add(cells_of(new, column, plan))
+                whole.tallies[index].add(cells_of(new, column, kept))
         return whole
 
     def complete(self, balance: Balance) -> None:
@@ -235,7 +236,7 @@ class GroupProof(Proof):
 
     def detail(self, given: list[Row], whole: list[Row]) -> None:
         super().detail(given, whole)
-        start = self.plan.address.start
+        start = self.plan.rows.address.start
         numbers = [row[start] for row in whole]
         keys = [self._known[number - 1][0] for number in numbers]
         for row, again, number, key in zip(given, self._again(keys), numbers, keys, strict=True):
@@ -253,7 +254,7 @@ class GroupProof(Proof):
     def cut(self, rows: list[Row]) -> None:
         super().cut(rows)
         for row in rows:
-            self.parts.cut_group(self._known[row[self.plan.address.start] - 1][1])
+            self.parts.cut_group(self._known[row[self.plan.rows.address.start] - 1][1])
 
     def total_row(self, row: Row, again: Row) -> None:
         """Take note of the total row; ``again`` is what its expressions make of everything."""

@@ -15,7 +15,8 @@ from ..layout.source_options import CATALOGUE
 from ..layout.spreading import without_keyless
 from ..plan.line_rows import takes_lines
 from ..plan.making import make_plan
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan, RowType
 from ..structure.missing_fields import MissingPath
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
@@ -36,10 +37,10 @@ from .tallied_rows import TalliedRows
 
 
 def last_step(
-    plan: Plan, state: RunState, lent: Lent = NOTHING_LENT, rows: Plan | None = None
+    plan: Plan, state: RunState, lent: Lent = NOTHING_LENT, rows: RowType | None = None
 ) -> Table | GroupStage:
-    """What makes the table of rows: with one step more where a row stands for a group. ``rows`` is
-    the plan of the rows, where these carry lines."""
+    """What makes the table of rows: with one step more where a row stands for a group. ``rows``
+    says what these are made of, where that is other than the plan's."""
     if plan.over is not None:
         return GroupStage(plan, state, lent)
     return Table(plan, state, lent, rows=rows)
@@ -66,7 +67,7 @@ def _making(plan: Plan, form: TextForm | None) -> RowMaking:
     """How the rows of a plan are made: as lines, if they have a ``form``."""
     if form is not None:
         return LineRows(plan, form)
-    return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan)
+    return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan.rows)
 
 
 class Run:
@@ -119,16 +120,15 @@ class Run:
         self.reader.keeps = self._steps.keeps
         self.notices = list(self.plan.notices)
         self._looked_at = len(first)
-        rows = making.plan if self.gives_lines else None
         self._state = RunState(
             self.plan,
             first=first,
             store=lent.store,
             sink=lent.faults,
             verify_all=lent.verify_all,
-            rows=rows,
+            rows=making.row_type,
         )
-        self._last = last_step(self.plan, self._state, lent, rows)
+        self._last = last_step(self.plan, self._state, lent, making.row_type)
 
     @property
     def columns(self) -> list[ColumnPlan]:

@@ -10,7 +10,8 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any, Protocol
 
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan, RowType
 from ..structure.levels import level_name
 from ..values.aggregates import AGGREGATES
 from ..values.numbers import QUOTIENT, round_to
@@ -41,16 +42,16 @@ class SourceSide(Protocol):
 class Proof:
     """Follows the blocks that an output is given, and states both sides of each total."""
 
-    def __init__(self, plan: Plan, state: SourceSide, rows: Plan | None = None) -> None:
-        """``state`` knows what came in; ``rows`` is the plan of the rows, where these carry lines
-        and are given as they are."""
+    def __init__(self, plan: Plan, state: SourceSide, rows: RowType | None = None) -> None:
+        """``state`` knows what came in; ``rows`` says what the rows are made of, where that is
+        other than the plan's."""
         self._state = state
         self.plan = plan
         self.rows = self.total_rows = self.rows_cut = 0
-        self._row_plan = rows or plan
-        pairs = zip(plan.totalled, self._row_plan.totalled, strict=True)
+        self._row_type = rows or plan.rows
+        pairs = zip(plan.totalled, self._row_type.totalled, strict=True)
         self._columns = [
-            _Watched(self._row_plan, column, in_rows, column.slot < len(plan.written))
+            _Watched(self._row_type, column, in_rows, column.slot < len(plan.written))
             for column, in_rows in pairs
         ]
         self._grouped = {*plan.grouped_totals, *plan.split_totals}
@@ -63,7 +64,7 @@ class Proof:
         self._inner = len(plan.group) if ends else 0
         self._tells_groups = totals.subtotals != "none" and plan.shows_totals
         self._written, self._cut = self._empty(), self._empty()
-        self._keys = GroupKeys(self._row_plan)
+        self._keys = GroupKeys(self._row_type)
         self._group: Key | None = None
         self._ended: set[Key] = set()  # groups whose total has been given
         self._wrong: list[str] = []
@@ -202,11 +203,11 @@ class Proof:
     def cut(self, rows: list[Row]) -> None:
         """Take note of rows that are not taken; each totalled entry has one row."""
         self.rows_cut += len(rows)
-        plan = self._row_plan
-        for tally, column in zip(self._cut, plan.totalled, strict=True):
-            mark = plan.mark_slot(column)
+        kept = self._row_type
+        for tally, column in zip(self._cut, kept.totalled, strict=True):
+            mark = kept.mark_slot(column)
             new = rows if mark is None else [row for row in rows if not row[mark]]
-            tally.add(cells_of(new, column, plan))
+            tally.add(cells_of(new, column, kept))
 
     def cut_group(self, tallies: Tallies) -> None:
         """Take note of a group that is not taken; the grand total is that of all groups."""
@@ -287,18 +288,20 @@ class _Watched:
     """A column with a total: how its cells are added up as they go by. They stand elsewhere in
     rows that carry lines (``in_rows``) than in total rows."""
 
-    def __init__(self, plan: Plan, column: ColumnPlan, in_rows: ColumnPlan, given: bool) -> None:
-        """``plan`` is that of the rows; ``given``: an output is given the cells."""
+    def __init__(
+        self, row_type: RowType, column: ColumnPlan, in_rows: ColumnPlan, given: bool
+    ) -> None:
+        """``given``: an output is given the cells."""
         self.plan = column
         self._in_rows = in_rows
         self.straight: Any = 0
         self.shown_sum: Any = 0  # of the rounded cells of an exact total, each entry once
         self.wrong = 0
-        self._row_plan = plan
-        self._mark = plan.mark_slot(in_rows)
+        self._row_type = row_type
+        self._mark = row_type.mark_slot(in_rows)
         self.aggregate = tally_of(column).aggregate
-        self.splits = self._mark is not None and plan.splits(column.home)
-        self._depths = len(plan.group) + 1
+        self.splits = self._mark is not None and row_type.splits(column.home)
+        self._depths = len(row_type.group) + 1
         self._given = given
         total = column.column.total
         self._exact = bool(total and total.exact and column.column.decimals is not None)
@@ -347,7 +350,7 @@ class _Watched:
         if self._given and not self._exact and not tally.aggregate.unknown:
             tally.add([row[place] for row in given])
         else:
-            tally.add(cells_of(whole, self._in_rows, self._row_plan))
+            tally.add(cells_of(whole, self._in_rows, self._row_type))
         return tally
 
     def _check_rounding(self, given: list[Row], whole: list[Row], depth: int) -> None:

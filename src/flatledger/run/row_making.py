@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, Protocol
 from ..compile.program import Kept, Program
 from ..compile.tallying import Tallied
 from ..compile.unfolding import Classes
-from ..plan.plan import Plan
+from ..plan.row_type import RowType
 from .protocols import Row
 
 
@@ -43,10 +43,10 @@ class RowSteps(Protocol):
 
 
 class RowMaking(Protocol):
-    """How rows are made in a run; ``plan`` is that of the rows."""
+    """How rows are made in a run, and what they are made of."""
 
     @property
-    def plan(self) -> Plan: ...
+    def row_type(self) -> RowType: ...
 
     def steps(self, program: Program) -> RowSteps:
         """What makes them by a program."""
@@ -60,8 +60,8 @@ class RowMaking(Protocol):
 class CellRows:
     """Rows are tuples of cells."""
 
-    def __init__(self, plan: Plan) -> None:
-        self.plan = plan
+    def __init__(self, row_type: RowType) -> None:
+        self.row_type = row_type
 
     def steps(self, program: Program) -> CellSteps:
         """What makes them by a program."""

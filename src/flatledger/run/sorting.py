@@ -10,8 +10,8 @@ from itertools import chain, islice
 from typing import Any
 
 from ..bounds import MOST_BYTES_SORTED
-from ..plan.plan import KeyPlan
 from ..plan.row_order import classes_met, merging_key, sort_rows
+from ..plan.row_type import KeyPlan
 from .protocols import Row, RowStore
 
 BLOCK = 2_000

@@ -15,6 +15,7 @@ from ..compile.doubting import BothFigures
 from ..compile.ledger import Ledger, LedgerForm, Sums
 from ..compile.watches import Watches
 from ..plan.plan import Plan
+from ..plan.row_type import RowType
 from ..values.faults import Fault, FaultLog
 from ..values.numbers import EXACT
 from .checks import Checks, ChecksOfAll
@@ -37,7 +38,7 @@ class RunState:
     ``gathered`` takes the rows in; without it, `absorb` gives them back and keeps none. A state
     that does not begin the source (``begins``) leaves open what depends on the records before.
     ``first`` are the first records of the source, and ``sink`` is called with each fault. ``rows``
-    is the plan of the rows, where these carry lines.
+    says what the rows are made of, where that is other than the plan's.
     """
 
     def __init__(
@@ -50,10 +51,10 @@ class RunState:
         store: RowStore | None = None,
         sink: Callable[[Fault], None] | None = None,
         verify_all: bool = False,
-        rows: Plan | None = None,
+        rows: RowType | None = None,
     ) -> None:
         self.plan = plan
-        self._rows = rows or plan
+        self._row_type = rows or plan.rows
         self.gathered = gathered
         self.read = self.unreadable = self.passed = self.not_taken = self.rows = 0
         self.counts: Counter[str] = Counter()
@@ -72,7 +73,7 @@ class RunState:
         self.both_figures: dict[int, BothFigures] = {}  # of the first record, by the doubt
         self.identity: IdentityWatch | None = None
         if plan.layout.primary_key:
-            self.identity = IdentityWatch(self._rows, self._note, store)
+            self.identity = IdentityWatch(plan, self._row_type, self._note, store)
         self._order = OrderWatch(plan, self._note)
         self._found: list[Fault] = []  # faults of one batch
         take = plan.layout.take
@@ -151,7 +152,7 @@ class RunState:
             for level, count in enumerate(entries, 1):
                 self.counts[f"with_parent_{level}"] += count
                 self.counts[f"kept_{level}"] -= count
-        numbers, place = {number for number, _ in taken}, self.plan.address.start
+        numbers, place = {number for number, _ in taken}, self._row_type.address.start
         self._found += [fault for fault in result.filled if fault.record in numbers]
         return [row for row in result.rows if row[place] in numbers]
 
@@ -182,20 +183,20 @@ class RunState:
 
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
-        plan = self._rows
-        for index, column in enumerate(plan.totalled):
-            mark = plan.mark_slot(column)
-            if mark is None or not plan.splits(column.home):
+        kept = self._row_type
+        for index, column in enumerate(kept.totalled):
+            mark = kept.mark_slot(column)
+            if mark is None or not kept.splits(column.home):
                 continue
             for depth, tallies in enumerate(self.overlaps, 1):
                 new = [row for row in rows if 0 < row[mark] <= depth]  # mutant: overlap-marks
-                tallies[index].add(cells_of(new, column, plan))
+                tallies[index].add(cells_of(new, column, kept))
 
     def _add_inner(self, rows: list[Row]) -> None:
         """Add what nodes have themselves that are in no total, since others are below them."""
         for index, tally in self.of_inner.items():
-            column = self._rows.totalled[index]
-            mark = self._rows.mark_slot(column)
+            column = self._row_type.totalled[index]
+            mark = self._row_type.mark_slot(column)
             tally.add([row[column.slot] for row in rows if mark is not None and row[mark]])
 
     def merge(self, later: RunState) -> None:

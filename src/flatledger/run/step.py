@@ -41,15 +41,15 @@ class Stepper:
         """``definitions`` are those by which nodes of a tree are opened; ``making`` says how rows
         are made, where these are no cells."""
         self.plan = plan
-        self._making = making or CellRows(plan)
+        self._making = making or CellRows(plan.rows)
         self._program = program
         self._definitions = definitions
         self._drift = DriftLook(plan)
         self._exact: Stepper | None = None
         take = plan.layout.take
         self._chooses_records = take is not None and take.of == "records"
-        self._keys = list(watched_keys(self._making.plan))
-        self._alike = list(keys_shown_alike(self._making.plan))
+        self._keys = list(watched_keys(self._making.row_type))
+        self._alike = list(keys_shown_alike(plan, self._making.row_type))
         self._doubts: Look | None = None
         self._told: set[int] = set()  # doubts for which a record was found
 

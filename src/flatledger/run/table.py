@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterable, Iterator
 from operator import itemgetter
 from typing import Any
 
-from ..plan.plan import ColumnPlan, KeyPlan, Plan
+from ..plan.plan import Plan
 from ..plan.row_order import grouped_order
+from ..plan.row_type import ColumnPlan, KeyPlan, RowType
 from ..values.numbers import exactly, round_to
 from .balance import Balance, Differing
 from .groups import Groups
@@ -36,11 +37,11 @@ class Table:
         state: RunState,
         lent: Lent,
         proof: Proof | None = None,
-        rows: Plan | None = None,
+        rows: RowType | None = None,
     ) -> None:
-        """``rows`` is the plan of the rows, where these carry lines."""
+        """``rows`` says what the rows are made of, where that is other than the plan's."""
         self.plan = plan
-        self._row_plan = rows or plan
+        self._row_type = rows or plan.rows
         self.proof = proof or Proof(plan, state, rows)
         self._identity = state.identity
         self.groups = 0
@@ -49,7 +50,7 @@ class Table:
         self._store = lent.store
         self._make = TotalRows(plan, lent.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
-        self._whole = rows is not None or plan.width == len(plan.written)
+        self._whole = self._row_type.lined or plan.rows.width == len(plan.written)
         self._roundings = list(_roundings(plan))
 
     def gathers(self) -> Gathered | None:
@@ -57,7 +58,7 @@ class Table:
         come."""
         if not self.plan.layout.totals.detail:
             return Groups(self.plan)
-        keys = order_of_rows(self._row_plan)
+        keys = order_of_rows(self.plan, self._row_type)
         before = self.plan.layout.totals.subtotals == "before" and bool(self.plan.group)
         return Sorter(keys, self._store) if keys or before else None
 
@@ -83,7 +84,7 @@ class Table:
     # ---- with detail
 
     def _of_detail(self, rows: Callable[[], Iterable[list[Row]]]) -> Iterator[list[Row]]:
-        detail = self.detail = Detail(self._row_plan, self._make)
+        detail = self.detail = Detail(self.plan, self._row_type, self._make)
         if self.plan.layout.totals.subtotals == "before" and self.plan.group:
             pairs = detail.before(self._taken(rows()), self._taken(rows(), proving=False))
             first = next(pairs, None)
@@ -171,11 +172,11 @@ def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:
     yield held
 
 
-def order_of_rows(plan: Plan) -> list[KeyPlan]:
+def order_of_rows(plan: Plan, rows: RowType) -> list[KeyPlan]:
     """The keys by which rows are sorted: by the groups first, so that none comes in pieces."""
     if plan.layout.group_order.as_met:
-        return list(plan.sort)
-    return grouped_order(plan.sort, plan.group)
+        return list(rows.sort)
+    return grouped_order(rows.sort, rows.group)
 
 
 def _roundings(plan: Plan) -> Iterator[tuple[int, Rounding]]:

@@ -6,7 +6,8 @@ from decimal import Decimal
 from typing import Any
 
 from ..compile.plain_data import FaultText
-from ..plan.plan import ColumnPlan, Plan
+from ..plan.plan import Plan
+from ..plan.row_type import ColumnPlan, RowType
 from ..values.aggregates import Aggregate
 from ..values.numbers import EXACT, plain, round_to
 from .protocols import Row
@@ -129,9 +130,9 @@ class Tallies:
 
     __slots__ = ("columns", "depth", "tallies")
 
-    def __init__(self, plan: Plan, depth: int) -> None:
+    def __init__(self, row_type: RowType, depth: int) -> None:
         self.depth = depth
-        self.columns = plan.totalled
+        self.columns = row_type.totalled
         self.tallies = [tally_of(column) for column in self.columns]
 
     def merge(self, later: Tallies) -> None:
@@ -145,11 +146,11 @@ class Tallies:
         return {column.column.heading: total_cell(tally, column) for column, tally in pairs}
 
 
-def cells_of(rows: list[Row], column: ColumnPlan, plan: Plan) -> list[Any]:
+def cells_of(rows: list[Row], column: ColumnPlan, row_type: RowType) -> list[Any]:
     """A column's cells; where a null is a value too, only of rows that have an entry there."""
     place = column.slot
     if column.column.total and column.column.total.aggregate.unknown:
-        entry = plan.address.start + column.home
+        entry = row_type.address.start + column.home
         return [row[place] for row in rows if row[entry]]
     return [row[place] for row in rows]
 
@@ -162,20 +163,20 @@ class Adder:
     fall into several.
     """
 
-    def __init__(self, plan: Plan) -> None:
-        self._plan = plan
+    def __init__(self, row_type: RowType) -> None:
+        self._row_type = row_type
         self._whole: list[tuple[int, ColumnPlan, int | None]] = []
         self._split: list[tuple[int, ColumnPlan, int]] = []
-        for index, column in enumerate(plan.totalled):
-            mark = plan.mark_slot(column)
-            if mark is not None and plan.splits(column.home):
+        for index, column in enumerate(row_type.totalled):
+            mark = row_type.mark_slot(column)
+            if mark is not None and row_type.splits(column.home):
                 self._split.append((index, column, mark))
             else:
                 self._whole.append((index, column, mark))
 
     def add(self, depths: list[Tallies], rows: list[Row]) -> None:
         """Add the same rows to the tallies of several depths of groups."""
-        part = Tallies(self._plan, 0)
+        part = Tallies(self._row_type, 0)
         self.add_whole(part, rows)
         for tallies in depths:
             self.merge_whole(tallies, part)
@@ -186,7 +187,7 @@ class Adder:
         for index, column, mark in self._whole:
             # mutant: once-each
             new = rows if mark is None else [row for row in rows if not row[mark]]
-            tallies.tallies[index].add(cells_of(new, column, self._plan))
+            tallies.tallies[index].add(cells_of(new, column, self._row_type))
 
     def merge_whole(self, tallies: Tallies, later: Tallies) -> None:
         """Take in tallies in the columns that are not split."""
@@ -198,4 +199,4 @@ class Adder:
         for index, column, mark in self._split:
             for tallies in depths:
                 new = [row for row in rows if row[mark] <= tallies.depth]  # mutant: split-marks
-                tallies.tallies[index].add(cells_of(new, column, self._plan))
+                tallies.tallies[index].add(cells_of(new, column, self._row_type))

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple
 
 from ..plan.plan import Plan
+from ..plan.row_type import RowType
 from ..values.functions import text_of
 from .balance import Reopened
 from .groups import GroupKeys, Groups, Key
@@ -90,15 +91,15 @@ class Detail:
     With subtotals before the groups, the rows are gone through twice.
     """
 
-    def __init__(self, plan: Plan, make: TotalRows) -> None:
-        self.whole = Tallies(plan, 0)
+    def __init__(self, plan: Plan, row_type: RowType, make: TotalRows) -> None:
+        self.whole = Tallies(row_type, 0)
         self.groups = 0
         self.first_reopened: list[Reopened] = []
         self.reopened = 0
-        self._plan = plan
+        self._plan, self._row_type = plan, row_type
         self._make = make
-        self._keys = GroupKeys(plan)
-        self._adder = Adder(plan)
+        self._keys = GroupKeys(row_type)
+        self._adder = Adder(row_type)
         self._depths = len(plan.group)
         self._shows = plan.shows_totals and plan.layout.totals.subtotals != "none"
         self._starts: dict[Key, int] | None = {} if plan.layout.group_order.as_met else None
@@ -150,7 +151,7 @@ class Detail:
     def _open(self, open_groups: list[tuple[Key, Key, Tallies]], key: Key, shown: Key) -> None:
         """Open the groups of a row that are not open. One that was closed may come back."""
         for depth in range(len(open_groups) + 1, self._depths + 1):
-            open_groups.append((key[:depth], shown[:depth], Tallies(self._plan, depth)))
+            open_groups.append((key[:depth], shown[:depth], Tallies(self._row_type, depth)))
         if self._starts is None:
             return
         first = self._starts.setdefault(key, self._row + 1)

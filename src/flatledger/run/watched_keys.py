@@ -8,6 +8,7 @@ from ..language.nodes import FieldPath, Node
 from ..layout.column import Column
 from ..plan.known import declared_of
 from ..plan.plan import Plan
+from ..plan.row_type import RowType
 from ..values.field_values import DATES
 from ..values.shown_alike import period_shown
 
@@ -18,32 +19,32 @@ def _is_typed(node: Node | None) -> bool:
     return declared is not None and bool(declared.datatype)
 
 
-def watched_keys(plan: Plan) -> Iterator[tuple[int, str, bool]]:
+def watched_keys(rows: RowType) -> Iterator[tuple[int, str, bool]]:
     """The keys whose texts could be meant as numbers: their places, what to call them, and whether
     they are ordered."""
-    clear = {c.slot for c in plan.columns if c.numeric or c.column.typed or _is_typed(c.value)}
-    keys = enumerate(plan.extra_keys, len(plan.columns))
+    clear = {c.slot for c in rows.columns if c.numeric or c.column.typed or _is_typed(c.value)}
+    keys = enumerate(rows.extra_keys, len(rows.columns))
     clear |= {slot for slot, (node, _) in keys if _is_typed(node)}
     sorted_by = set()
-    for key in plan.sort:
+    for key in rows.sort:
         if not key.collation and key.slot not in clear:
             sorted_by.add(key.slot)
             yield key.slot, f"sort by `{key.text}`", True
-    for key in plan.group:
+    for key in rows.group:
         if key.slot not in sorted_by | clear:
             yield key.slot, f"group by `{key.text}`", False
 
 
-def keys_shown_alike(plan: Plan) -> Iterator[tuple[int, str, str, str]]:
+def keys_shown_alike(plan: Plan, rows: RowType) -> Iterator[tuple[int, str, str, str]]:
     """The keys of days that a format shows by a longer period: their places, what to call them,
     the value, and the format."""
     table = plan if plan.over is None else plan.over.plan
     shown = [one.column for one in table.columns if one.column.format and one.column.value]
-    for way, keys in (("group", plan.group), ("sort", plan.sort)):
+    for way, keys in (("group", rows.group), ("sort", rows.sort)):
         for key in keys:
-            if key.slot >= len(plan.columns):
+            if key.slot >= len(rows.columns):
                 continue
-            own = plan.columns[key.slot].column
+            own = rows.columns[key.slot].column
             for column in shown:
                 same = column.heading == own.heading or _stands_for(column, own.heading)
                 pattern, value = column.format or "", own.value
