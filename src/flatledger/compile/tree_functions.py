@@ -176,14 +176,9 @@ class TreeFunctions:
         with self.code.at(at) as inside:
             value = self.emit.as_kind(kind, argument) if kind else self.emit.present(argument)
         self.code.scope = outer
-        lines, load = inside.lines, f"{value.code} = "
-        exact = self.code.plan.record_types.place_of(chain.levels[at]).only is list
-        if exact and len(lines) == 1 and lines[0].startswith(f"{load}{each}."):  # of no fault
-            every = f"{lines[0].removeprefix(load)} for {each} in {outer.nodes[at]}.tree.nodes"
-            return self.code.assign(f"[None, *[{every}]]", "any", "values")
         values = self.code.assign(f"{outer.nodes[at]}.blanks()", "any", "values")
         self.code.add(f"for {scope.ordinals[at]}, {each} in {outer.nodes[at]}.wanted:")
-        lines.append(f"{values.code}[{scope.ordinals[at]}] = {value.code}")
-        for line in indented(lines, 1):
+        inside.add(f"{values.code}[{scope.ordinals[at]}] = {value.code}")
+        for line in indented(inside.lines, 1):
             self.code.add(line)
         return values
