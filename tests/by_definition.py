@@ -78,7 +78,7 @@ def check_rows(seed: random.Random) -> str:
         for number, record in enumerate(read, 1)
         for one in record.faults.told.values()
     }
-    assert needed <= faults
+    assert needed <= faults, needed - faults
     return "agree"
 
 

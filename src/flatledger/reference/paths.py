@@ -171,7 +171,7 @@ class Paths:
         is_list = isinstance(value, list) and bool(start.level + names)
         if stated and is_list and not (names and self._may_be_list((*start.level, *names))):
             return self._unstated(start, names, value)
-        if several and not aligned:
+        if (several or (names[-1:] == (MEMBERS,) and is_list)) and not aligned:
             return [one for one in value if one is not None]
         return value
 
