@@ -19,7 +19,7 @@ test: $(VENV)/.ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
-	$(BIN)/pytest -n 2
+	$(BIN)/pytest -n 3 --dist worksteal
 
 # the newest versions of all packages; they are noted once the tests pass with them
 update:

@@ -189,10 +189,11 @@ class Paths:
         """The code for what a field's text is by `TextValues` of some name: the next one of the
         column where that is read at once, else it is looked up."""
         column = self._column(node) if takes_columns else ""
-        if not column:
-            return f"None if {raw} is None else {values}[{raw}]"
         code = f"{values}.column({column})"
-        return f"{self.code.columns.setdefault(code, self.code.variable('next'))}()"
+        if not column or code in self.code.columns:  # of which the next one is taken once
+            return f"None if {raw} is None else {values}[{raw}]"
+        self.code.columns[code] = self.code.variable("next")
+        return f"{self.code.columns[code]}()"
 
     def _column(self, node: n.Node) -> str:
         """The code for the values of a field in all records, or in the entries of the level below,
