@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 from itertools import islice
+from operator import attrgetter
 from typing import Any, NamedTuple
 
 import msgspec
@@ -19,6 +20,7 @@ from ..plan.row_type import ColumnPlan
 from ..structure.levels import Names, level_name
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
+from ..values.parts import flattened
 from .protocols import Batch
 
 FIRST = 300  # so many records are looked at from the start
@@ -71,7 +73,7 @@ class DriftLook:
         """What some records and the rows made of them show: how many these are, and the classes of
         the values in columns that were unmet; ``nested`` are members by which levels were met to
         nest."""
-        paths = {n for n in self._unmet if any(_has(r, self._root, n) for r in batch.records)}
+        paths = {n for n in self._unmet if _are_met(batch.records, self._root, n)}
         paths |= self._unmet & nested
         unread = {place for place in self._blank if FaultText in classes[place]}
         filled = {place for place in self._blank if classes[place] - {FaultText}}
@@ -160,17 +162,32 @@ def _in_mapping(path: str, known: frozenset[str]) -> bool:
     return path.replace("[", ".[").startswith(mappings) or path.startswith(mappings)
 
 
-def _has(value: Any, place: Field | None, names: Names) -> bool:
-    """Whether a decoded value has something at a place that names lead to."""
-    if is_null(value):
-        return False
-    if isinstance(value, list):
-        return any(_has(entry, place, names) for entry in value)
-    if not names or names[0] == MEMBERS:
-        return True
-    if isinstance(value, dict):
-        return _has(value.get(names[0]), None, names[1:])
-    child = place.children.get(names[0]) if place else None
-    if child is None or not isinstance(value, msgspec.Struct):
-        return False
-    return _has(getattr(value, child.attribute, None), child, names[1:])
+def _are_met(values: list[Any], place: Field | None, names: Names) -> bool:
+    """Whether one of some decoded values has something at a place that names lead to."""
+    for name in names:
+        values = _entries(values)
+        if name == MEMBERS or not values:
+            break
+        place = place.children.get(name) if place else None
+        values = _below(values, place, name)
+    return not all(map(is_null, _entries(values)))
+
+
+def _entries(values: list[Any]) -> list[Any]:
+    """Values, with lists as their elements."""
+    return list(flattened(values)) if list in {*map(type, values)} else values
+
+
+def _below(values: list[Any], place: Field | None, name: str) -> list[Any]:
+    """What objects and structs have under a name, but for what is missing."""
+    kinds = {*map(type, values)}
+    if place is not None and len(kinds) == 1 and isinstance(values[0], msgspec.Struct):
+        found: Iterable[Any] = map(attrgetter(place.attribute), values)
+    else:
+        attribute = place.attribute if place is not None else ""
+        found = (
+            one.get(name) if isinstance(one, dict) else getattr(one, attribute, None)
+            for one in values
+            if isinstance(one, dict | msgspec.Struct)
+        )
+    return [one for one in found if one is not None]
