@@ -152,8 +152,9 @@ class LineSteps:
         columns."""
         if not self._begun or not self._lines.worth_trying:
             return None
-        known = len(self._lines.form.careful), len(unmet)
-        if self._maker is None or (known != self._known and self._made < _MOST_MADE):
+        careful, (known, unmet_then) = len(self._lines.form.careful), self._known
+        more = careful > known or 2 * len(unmet) <= unmet_then > 0  # worth being made anew for
+        if self._maker is None or (more and self._made < _MOST_MADE):
             self._maker = self._lines.written(self._program, unmet)
-            self._known, self._made = known, self._made + 1
+            self._known, self._made = (careful, len(unmet)), self._made + 1
         return self._maker

@@ -65,7 +65,7 @@ class TallySteps:
 
     def _tally_by(self, unmet: Collection[int]) -> Further[Tallying]:
         """What adds rows up; made anew where some columns need not be looked at any more."""
-        if self._tally is None or (len(unmet) != self._unmet and self._made < _MOST_MADE):
+        if self._tally is None or (2 * len(unmet) <= self._unmet > 0 and self._made < _MOST_MADE):
             self._tally = _written(self._program, unmet)
             self._unmet, self._made = len(unmet), self._made + 1
         return self._tally
