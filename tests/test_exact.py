@@ -230,6 +230,14 @@ LEVELS = [
 
 
 @st.composite
+def in_order(draw: st.DrawFn, columns: list[str]) -> dict[str, Any]:
+    """By what a layout groups or sorts, if it does."""
+    if columns and draw(st.booleans()):
+        return {"group": columns[:1], "totals": {"detail": draw(st.booleans())}}
+    return {"sort": columns[:2]} if columns and draw(st.booleans()) else {}
+
+
+@st.composite
 def layouts(draw: st.DrawFn) -> dict[str, Any]:
     level = draw(st.sampled_from(["", "lines", "lines.lots", "parts"]))
     own = {"": {}, "lines": OF_LINES, "lines.lots": OF_LOTS, "parts": OF_PARTS}
@@ -243,12 +251,8 @@ def layouts(draw: st.DrawFn) -> dict[str, Any]:
     if draw(st.booleans()):
         layout["levels"] = LEVELS
     plain = [name for name in names if isinstance(known[name], str)]
-    if plain and draw(st.booleans()):
-        layout["group"] = plain[:1]
-        layout["totals"] = {"detail": draw(st.booleans())}
-    elif plain and draw(st.booleans()):
-        layout["sort"] = plain[:2]
-    elif "No" in names and draw(st.booleans()):
+    layout |= draw(in_order(plain))
+    if not {"group", "sort"} & layout.keys() and "No" in names and draw(st.booleans()):
         layout["primary-key"] = ["No"]
     if level == "" and "group" not in layout and draw(st.booleans()):
         layout["take"] = {"every": 2, "of": "records"}
@@ -266,11 +270,7 @@ def layouts_on_the_way(draw: st.DrawFn) -> dict[str, Any]:
     if level:
         layout["row-per"] = level
     plain = [name for name in names if isinstance(known[name], str)]
-    if plain and draw(st.booleans()):
-        layout["group"] = plain[:1]
-        layout["totals"] = {"detail": draw(st.booleans())}
-    elif plain and draw(st.booleans()):
-        layout["sort"] = plain[:2]
+    layout |= draw(in_order(plain))
     return layout
 
 
