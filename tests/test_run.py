@@ -281,7 +281,7 @@ def test_a_row_knows_its_entry() -> None:
     )
     plan = replace(plan, addressed=True)
     rows = Stepper(plan).step(batch(plan, source, 0)).rows
-    assert [row[plan.rows.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]
+    assert [row[plan.row_type.address] for row in rows] == [(1, 2), (2, 0), (3, 1)]
 
 
 # ---- what is broken on purpose does not balance ------------------------------------------------

@@ -169,7 +169,7 @@ class _ControlSums:
             function_head("control_sums", "records", "numbers", "kept"),
             f"    def new_group(): return [{', '.join(self.form.starts)}]",
             *indented([*self.emitter.code.column_lines(), *starts], 1),
-            *indented(self._walk(), 1),
+            *indented([*self._walk(), *self.emitter.code.column_ends()], 1),
             *indented(self._taken(), 1),
             *indented([f"return ({whole}), by_group"], 1),
         ]

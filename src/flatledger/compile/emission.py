@@ -138,6 +138,10 @@ class Emission:
         """The lines, before all loops, that make what columns of texts are."""
         return [f"{name} = iter({code}).__next__" for code, name in self.columns.items()]
 
+    def column_ends(self) -> list[str]:
+        """The lines, after all loops, that make sure that each entry has taken its own value."""
+        return [f"taken_to_its_end({name})" for name in self.columns.values()]
+
     # ---- blocks
 
     def add(self, line: str) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
@@ -31,6 +32,24 @@ def is_unread(value: Any, reader: FieldReader) -> bool:
 def fault_text(value: Any, reader: FieldReader) -> FaultText | None:
     """What could not be read as it is declared, as a cell shows it all the same."""
     return raw_text(value) if value is not None and is_unread(value, reader) else None
+
+
+def taken_to_its_end(next_value: Callable[[], Any]) -> None:
+    """Raise AssertionError, for an error of this program, where a column of values has not been
+    taken to its end: then they went to other entries than their own.
+
+    >>> values = iter([1])
+    >>> next(values), taken_to_its_end(values.__next__)
+    (1, None)
+    >>> taken_to_its_end(iter([1]).__next__)
+    Traceback (most recent call last):
+    AssertionError: values of a column are left
+    """
+    try:
+        next_value()
+    except StopIteration:
+        return
+    raise AssertionError("values of a column are left")
 
 
 def as_numbers(left: Any, right: Any) -> tuple[Any, Any] | None:

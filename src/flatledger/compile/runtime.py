@@ -55,6 +55,7 @@ from .plain_values import (
     is_number,
     is_unread,
     is_whole_entry,
+    taken_to_its_end,
 )
 from .stated_levels import StatedReading
 from .subtrees import result_below
@@ -88,7 +89,7 @@ class Runtime:
         """What generated code may call, by name: this, and nothing else."""
         own = (self.stray, self.as_number, self.as_text, self.as_truth, self.divide)
         fields = FieldReading(self.fault, self.one, self.cell, self._lists)
-        read = (fields.read_field, fields.read_amounts, fault_text, is_unread)
+        read = (fields.read_field, fields.read_amounts, fault_text, is_unread, taken_to_its_end)
         stated = StatedReading(self.fault)
         levels = LevelEntries(self.fault)
         entries = (levels.entries, levels.member_entries, levels.fielded)

@@ -28,11 +28,11 @@ def takes_tallies(plan: Plan) -> bool:
         return False
     if plan.sums_of_own or (plan.over is not None and plan.over.plan.layout.take is not None):
         return False
-    totals = [(aggregate_of(one), plan.rows.mark_slot(one), one.home) for one in plan.totalled]
+    totals = [(aggregate_of(one), plan.row_type.mark_slot(one), one.home) for one in plan.totalled]
     return all(
         (aggregate.adds or aggregate.start == "None")
         and not aggregate.unknown
-        and not (mark is not None and plan.rows.splits(home))
+        and not (mark is not None and plan.row_type.splits(home))
         for aggregate, mark, home in totals
     )
 
@@ -108,7 +108,7 @@ class Tallying(Unfolding):
         for slot in self._describing:
             lines.append(f"    if {codes[slot]} != {first}[{slot}]: differ.add((group, {slot}))")
         for index, column in enumerate(self.plan.totalled):
-            place = self.plan.rows.mark_slot(column)
+            place = self.plan.row_type.mark_slot(column)
             mark = "" if place is None else marks[place - len(codes)]
             if column.home <= level and mark != "REPEAT":
                 lines += self._adding(index, column, codes[column.slot], mark)

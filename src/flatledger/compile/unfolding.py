@@ -105,7 +105,7 @@ class Unfolding:
             function_head(self.name, "records", "numbers", "kept"),
             *indented([*self.emitter.code.column_lines(), *self.starts, *self._noting()], 1),
             *indented(starts, 1),
-            *indented(self._loop(0), 1),
+            *indented([*self._loop(0), *self.emitter.code.column_ends()], 1),
             *indented([f"return {self.results.format(counts=listed_codes(counts))}"], 1),
         ]
         return "\n".join(lines)
@@ -212,7 +212,7 @@ def _load_nodes(plan: Plan, emitter: Emitter) -> None:
 def _mark_starts(plan: Plan, level: int, walk: Walk | None) -> list[str]:
     lines = []
     for mark in (one for one in plan.marked if one.home == level):
-        if plan.rows.splits(mark.home):
+        if plan.row_type.splits(mark.home):
             lines.append(f"{_mark_name(mark, 'seen')} = set()")
         elif mark.column is None:
             taken = _is_taken(mark, walk)
@@ -238,10 +238,10 @@ def _marks(
             continue
         marks.append(name)
         tests = [] if mark.column is None else [f"{cells[mark.column]} is not None"]
-        if mark.column is not None or plan.rows.splits(mark.home):
+        if mark.column is not None or plan.row_type.splits(mark.home):
             tests += filter(None, [_is_taken(mark, walks[mark.home])])
         shows = " and ".join(tests)
-        if plan.rows.splits(mark.home):
+        if plan.row_type.splits(mark.home):
             found = f"mark({seen}, ({listed_codes(group)}))"
             lines.append(f"{name} = {found}{f' if {shows} else REPEAT' if shows else ''}")
         elif mark.column is not None:
@@ -251,6 +251,8 @@ def _marks(
 
 
 def _mark_ends(plan: Plan) -> list[str]:
-    once = [mark for mark in plan.marked if mark.column is None and not plan.rows.splits(mark.home)]
+    once = [
+        mark for mark in plan.marked if mark.column is None and not plan.row_type.splits(mark.home)
+    ]
     above = [mark for mark in once if mark.home < plan.chain.row]  # a node has no other row
     return [f"{_mark_name(mark, 'mark')} = REPEAT" for mark in above]

@@ -111,7 +111,7 @@ def _above_the_row(plan: Plan) -> Iterator[str]:
 
 def _within_groups(plan: Plan) -> Iterator[str]:
     """What falls into several groups, so that the groups do not add up to the whole."""
-    split = [one.column.heading for one in plan.totalled if plan.rows.splits(one.home)]
+    split = [one.column.heading for one in plan.totalled if plan.row_type.splits(one.home)]
     if split:
         yield (
             f"One entry can be in several groups, with each of which it is taken: "

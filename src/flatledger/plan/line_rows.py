@@ -40,7 +40,7 @@ def places_beside(plan: Plan) -> list[int]:
 def with_lines(plan: Plan) -> RowType:
     """What rows that carry lines are made of: the columns that stand beside them, where they stand
     there."""
-    rows = plan.rows
+    rows = plan.row_type
     beside = places_beside(plan)
     places = {slot: place for place, slot in enumerate(beside)}
     further, before = len(beside), len(rows.columns)

@@ -90,7 +90,7 @@ class Doubt(msgspec.Struct, frozen=True):
 class Plan:
     """Everything that a run needs to know.
 
-    ``rows`` is what its rows are made of.
+    ``row_type`` says what its rows are made of.
     ``places`` are those that expressions read, ``wants`` what records are decoded for. ``used`` are
     the places that the layout names, and ``missing`` those that no record looked at has;
     ``made_trees`` are levels that it takes for trees though the records show none. It would be
@@ -135,7 +135,7 @@ class Plan:
         return [plan for plan in self.columns if not plan.column.suppressed]
 
     @lazily
-    def rows(self) -> RowType:
+    def row_type(self) -> RowType:
         """What a row is made of."""
         return RowType(
             self.chain.row,
@@ -171,7 +171,7 @@ class Plan:
         those whose values are each in one group only."""
         if self.layout.totals.detail or not self.group:
             return []
-        return [i for i, plan in enumerate(self.totalled) if not self.rows.splits(plan.home)]
+        return [i for i, plan in enumerate(self.totalled) if not self.row_type.splits(plan.home)]
 
     @lazily
     def split_totals(self) -> list[int]:
@@ -180,7 +180,7 @@ class Plan:
         if self.layout.totals.detail or not self.group:
             return []
         columns = enumerate(self.totalled)
-        return [i for i, plan in columns if self.rows.splits(plan.home) and plan.once is None]
+        return [i for i, plan in columns if self.row_type.splits(plan.home) and plan.once is None]
 
     @property
     def sums_of_own(self) -> list[int]:

@@ -64,11 +64,11 @@ class Groups:
         """``held`` keeps the rows themselves, where they are wanted again."""
         self.plan = plan
         self.held = held
-        self._whole = Tallies(plan.rows, 0)
+        self._whole = Tallies(plan.row_type, 0)
         self._rolled_up = False
         self._waiting: list[Row] = []  # rows that are taken in together
-        self._keys = GroupKeys(plan.rows)
-        self._adder = Adder(plan.rows)
+        self._keys = GroupKeys(plan.row_type)
+        self._adder = Adder(plan.row_type)
         self._depth = len(plan.group)
         self._ordered = goes_by_order(plan)
         self._tallies: dict[Key, Tallies] = {}
@@ -185,7 +185,7 @@ class Groups:
 
     def _of(self, key: Key) -> Tallies:
         if key not in self._tallies:
-            self._tallies[key] = Tallies(self.plan.rows, len(key))
+            self._tallies[key] = Tallies(self.plan.row_type, len(key))
         return self._tallies[key]
 
     def _around(self, key: Key) -> list[Tallies]:

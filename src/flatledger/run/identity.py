@@ -22,13 +22,13 @@ class IdentityWatch:
     def __init__(
         self,
         plan: Plan,
-        rows: RowType,
+        row_type: RowType,
         faults: Callable[[Fault], None],
         store: RowStore | None,
     ) -> None:
         self._headings = plan.layout.primary_key
-        self._columns = [rows.column(heading) for heading in self._headings]
-        self._address = rows.address
+        self._columns = [row_type.column(heading) for heading in self._headings]
+        self._address = row_type.address
         self._add = faults
         keys = [KeyPlan(place, 0, "") for place in range(len(self._headings) + 1)]
         self._sorter = Sorter(keys, store)

@@ -38,7 +38,7 @@ class LineRows:
         self.row_type = with_lines(plan)
         self.width = len(plan.written)
         beside = places_beside(plan)
-        beside += range(len(plan.columns), plan.rows.width)
+        beside += range(len(plan.columns), plan.row_type.width)
         self._beside, self._stands_beside = cells_at(beside), bool(beside)
         self._fitting = self._unfit = 0
 

@@ -60,8 +60,8 @@ class GroupStage:
         """What takes in the rows of all records; it holds them, where the entries of some groups
         are wanted again."""
         plan, take = self._rows_plan, self.plan.layout.take
-        kept = plan.rows
-        overlaps = any(kept.splits(c.home) for c in kept.totalled if kept.mark_slot(c))
+        row_type = plan.row_type
+        overlaps = any(row_type.splits(c.home) for c in row_type.totalled if row_type.mark_slot(c))
         again = take is not None and self._total_shown and (overlaps or goes_by_order(plan))
         return Groups(plan, Sorter((), self._lent.store) if again else None)
 
@@ -145,32 +145,32 @@ class GroupStage:
         return TotalRow(cells)
 
     def _splits(self, heading: str) -> bool:
-        kept = self._rows_plan.rows
-        column = kept.column(heading)
-        return kept.mark_slot(column) is not None and kept.splits(column.home)
+        row_type = self._rows_plan.row_type
+        column = row_type.column(heading)
+        return row_type.mark_slot(column) is not None and row_type.splits(column.home)
 
     def _of_some(self, keys: list[Key]) -> Tallies:
         """What some groups add up to together, each entry once."""
-        whole = Tallies(self._rows_plan.rows, 0)
+        whole = Tallies(self._rows_plan.row_type, 0)
         held = self._groups.held
         if held is None:
             for key in keys:
                 whole.merge(self._groups.tallies(key))
             return whole
-        wanted, kept = set(keys), self._rows_plan.rows
-        start = kept.address.start
-        met: list[set[Any]] = [set() for _ in kept.totalled]
+        wanted, row_type = set(keys), self._rows_plan.row_type
+        start = row_type.address.start
+        met: list[set[Any]] = [set() for _ in row_type.totalled]
         for block in held.blocks():
             key_of = self._groups.key_of(block)
             rows = [row for row in block if key_of(row) in wanted]
-            for index, column in enumerate(kept.totalled):
+            for index, column in enumerate(row_type.totalled):
                 new = []
                 for row in rows:
                     entry = row[start : start + column.home + 1]
                     if entry[-1] and entry not in met[index]:
                         met[index].add(entry)
                         new.append(row)
-                whole.tallies[index].add(cells_of(new, column, kept))
+                whole.tallies[index].add(cells_of(new, column, row_type))
         return whole
 
     def complete(self, balance: Balance) -> None:
@@ -236,7 +236,7 @@ class GroupProof(Proof):
 
     def detail(self, given: list[Row], whole: list[Row]) -> None:
         super().detail(given, whole)
-        start = self.plan.rows.address.start
+        start = self.plan.row_type.address.start
         numbers = [row[start] for row in whole]
         keys = [self._known[number - 1][0] for number in numbers]
         for row, again, number, key in zip(given, self._again(keys), numbers, keys, strict=True):
@@ -254,7 +254,7 @@ class GroupProof(Proof):
     def cut(self, rows: list[Row]) -> None:
         super().cut(rows)
         for row in rows:
-            self.parts.cut_group(self._known[row[self.plan.rows.address.start] - 1][1])
+            self.parts.cut_group(self._known[row[self.plan.row_type.address.start] - 1][1])
 
     def total_row(self, row: Row, again: Row) -> None:
         """Take note of the total row; ``again`` is what its expressions make of everything."""

@@ -37,13 +37,13 @@ from .tallied_rows import TalliedRows
 
 
 def last_step(
-    plan: Plan, state: RunState, lent: Lent = NOTHING_LENT, rows: RowType | None = None
+    plan: Plan, state: RunState, lent: Lent = NOTHING_LENT, row_type: RowType | None = None
 ) -> Table | GroupStage:
-    """What makes the table of rows: with one step more where a row stands for a group. ``rows``
+    """What makes the table of rows: with one step more where a row stands for a group. ``row_type``
     says what these are made of, where that is other than the plan's."""
     if plan.over is not None:
         return GroupStage(plan, state, lent)
-    return Table(plan, state, lent, rows=rows)
+    return Table(plan, state, lent, row_type=row_type)
 
 
 def _check_paths(layout: SettledLayout) -> None:
@@ -67,7 +67,7 @@ def _making(plan: Plan, form: TextForm | None) -> RowMaking:
     """How the rows of a plan are made: as lines, if they have a ``form``."""
     if form is not None:
         return LineRows(plan, form)
-    return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan.rows)
+    return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan.row_type)
 
 
 class Run:
@@ -126,7 +126,7 @@ class Run:
             store=lent.store,
             sink=lent.faults,
             verify_all=lent.verify_all,
-            rows=making.row_type,
+            row_type=making.row_type,
         )
         self._last = last_step(self.plan, self._state, lent, making.row_type)
 

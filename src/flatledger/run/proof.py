@@ -42,13 +42,13 @@ class SourceSide(Protocol):
 class Proof:
     """Follows the blocks that an output is given, and states both sides of each total."""
 
-    def __init__(self, plan: Plan, state: SourceSide, rows: RowType | None = None) -> None:
-        """``state`` knows what came in; ``rows`` says what the rows are made of, where that is
+    def __init__(self, plan: Plan, state: SourceSide, row_type: RowType | None = None) -> None:
+        """``state`` knows what came in; ``row_type`` says what the rows are made of, where that is
         other than the plan's."""
         self._state = state
         self.plan = plan
         self.rows = self.total_rows = self.rows_cut = 0
-        self._row_type = rows or plan.rows
+        self._row_type = row_type or plan.row_type
         pairs = zip(plan.totalled, self._row_type.totalled, strict=True)
         self._columns = [
             _Watched(self._row_type, column, in_rows, column.slot < len(plan.written))
@@ -203,11 +203,11 @@ class Proof:
     def cut(self, rows: list[Row]) -> None:
         """Take note of rows that are not taken; each totalled entry has one row."""
         self.rows_cut += len(rows)
-        kept = self._row_type
-        for tally, column in zip(self._cut, kept.totalled, strict=True):
-            mark = kept.mark_slot(column)
+        row_type = self._row_type
+        for tally, column in zip(self._cut, row_type.totalled, strict=True):
+            mark = row_type.mark_slot(column)
             new = rows if mark is None else [row for row in rows if not row[mark]]
-            tally.add(cells_of(new, column, kept))
+            tally.add(cells_of(new, column, row_type))
 
     def cut_group(self, tallies: Tallies) -> None:
         """Take note of a group that is not taken; the grand total is that of all groups."""

@@ -37,8 +37,8 @@ class RunState:
 
     ``gathered`` takes the rows in; without it, `absorb` gives them back and keeps none. A state
     that does not begin the source (``begins``) leaves open what depends on the records before.
-    ``first`` are the first records of the source, and ``sink`` is called with each fault. ``rows``
-    says what the rows are made of, where that is other than the plan's.
+    ``first`` are the first records of the source, and ``sink`` is called with each fault.
+    ``row_type`` says what the rows are made of, where that is other than the plan's.
     """
 
     def __init__(
@@ -51,10 +51,10 @@ class RunState:
         store: RowStore | None = None,
         sink: Callable[[Fault], None] | None = None,
         verify_all: bool = False,
-        rows: RowType | None = None,
+        row_type: RowType | None = None,
     ) -> None:
         self.plan = plan
-        self._row_type = rows or plan.rows
+        self._row_type = row_type or plan.row_type
         self.gathered = gathered
         self.read = self.unreadable = self.passed = self.not_taken = self.rows = 0
         self.counts: Counter[str] = Counter()
@@ -183,14 +183,14 @@ class RunState:
 
     def _add_overlaps(self, rows: list[Row]) -> None:
         """Add what further groups show of an entry that all rows count once."""
-        kept = self._row_type
-        for index, column in enumerate(kept.totalled):
-            mark = kept.mark_slot(column)
-            if mark is None or not kept.splits(column.home):
+        row_type = self._row_type
+        for index, column in enumerate(row_type.totalled):
+            mark = row_type.mark_slot(column)
+            if mark is None or not row_type.splits(column.home):
                 continue
             for depth, tallies in enumerate(self.overlaps, 1):
                 new = [row for row in rows if 0 < row[mark] <= depth]  # mutant: overlap-marks
-                tallies[index].add(cells_of(new, column, kept))
+                tallies[index].add(cells_of(new, column, row_type))
 
     def _add_inner(self, rows: list[Row]) -> None:
         """Add what nodes have themselves that are in no total, since others are below them."""

@@ -41,7 +41,7 @@ class Stepper:
         """``definitions`` are those by which nodes of a tree are opened; ``making`` says how rows
         are made, where these are no cells."""
         self.plan = plan
-        self._making = making or CellRows(plan.rows)
+        self._making = making or CellRows(plan.row_type)
         self._program = program
         self._definitions = definitions
         self._drift = DriftLook(plan)

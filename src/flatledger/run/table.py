@@ -37,12 +37,12 @@ class Table:
         state: RunState,
         lent: Lent,
         proof: Proof | None = None,
-        rows: RowType | None = None,
+        row_type: RowType | None = None,
     ) -> None:
-        """``rows`` says what the rows are made of, where that is other than the plan's."""
+        """``row_type`` says what the rows are made of, where that is other than the plan's."""
         self.plan = plan
-        self._row_type = rows or plan.rows
-        self.proof = proof or Proof(plan, state, rows)
+        self._row_type = row_type or plan.row_type
+        self.proof = proof or Proof(plan, state, row_type)
         self._identity = state.identity
         self.groups = 0
         self.detail: Detail | None = None
@@ -50,7 +50,7 @@ class Table:
         self._store = lent.store
         self._make = TotalRows(plan, lent.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
-        self._whole = self._row_type.lined or plan.rows.width == len(plan.written)
+        self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
 
     def gathers(self) -> Gathered | None:
@@ -172,11 +172,11 @@ def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:
     yield held
 
 
-def order_of_rows(plan: Plan, rows: RowType) -> list[KeyPlan]:
+def order_of_rows(plan: Plan, row_type: RowType) -> list[KeyPlan]:
     """The keys by which rows are sorted: by the groups first, so that none comes in pieces."""
     if plan.layout.group_order.as_met:
-        return list(rows.sort)
-    return grouped_order(rows.sort, rows.group)
+        return list(row_type.sort)
+    return grouped_order(row_type.sort, row_type.group)
 
 
 def _roundings(plan: Plan) -> Iterator[tuple[int, Rounding]]:

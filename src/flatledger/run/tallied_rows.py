@@ -18,7 +18,7 @@ class TalliedRows:
     """How rows are added up in a run."""
 
     def __init__(self, plan: Plan) -> None:
-        self.plan, self.row_type = plan, plan.rows
+        self.plan, self.row_type = plan, plan.row_type
 
     def steps(self, program: Program) -> TallySteps:
         """What adds them up by a program."""
@@ -34,7 +34,7 @@ class TallySteps:
 
     def __init__(self, plan: Plan, program: Program) -> None:
         self._program, self._numerals = program, program.watches.numerals_of
-        self._watched = [(what, ordered) for _, what, ordered in watched_keys(plan.rows)]
+        self._watched = [(what, ordered) for _, what, ordered in watched_keys(plan.row_type)]
         self._cells = CellSteps(program)
         self._tally: Further[Tallying] | None = None
         self._made, self._unmet = 0, 0

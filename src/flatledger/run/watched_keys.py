@@ -19,32 +19,32 @@ def _is_typed(node: Node | None) -> bool:
     return declared is not None and bool(declared.datatype)
 
 
-def watched_keys(rows: RowType) -> Iterator[tuple[int, str, bool]]:
+def watched_keys(row_type: RowType) -> Iterator[tuple[int, str, bool]]:
     """The keys whose texts could be meant as numbers: their places, what to call them, and whether
     they are ordered."""
-    clear = {c.slot for c in rows.columns if c.numeric or c.column.typed or _is_typed(c.value)}
-    keys = enumerate(rows.extra_keys, len(rows.columns))
+    clear = {c.slot for c in row_type.columns if c.numeric or c.column.typed or _is_typed(c.value)}
+    keys = enumerate(row_type.extra_keys, len(row_type.columns))
     clear |= {slot for slot, (node, _) in keys if _is_typed(node)}
     sorted_by = set()
-    for key in rows.sort:
+    for key in row_type.sort:
         if not key.collation and key.slot not in clear:
             sorted_by.add(key.slot)
             yield key.slot, f"sort by `{key.text}`", True
-    for key in rows.group:
+    for key in row_type.group:
         if key.slot not in sorted_by | clear:
             yield key.slot, f"group by `{key.text}`", False
 
 
-def keys_shown_alike(plan: Plan, rows: RowType) -> Iterator[tuple[int, str, str, str]]:
+def keys_shown_alike(plan: Plan, row_type: RowType) -> Iterator[tuple[int, str, str, str]]:
     """The keys of days that a format shows by a longer period: their places, what to call them,
     the value, and the format."""
     table = plan if plan.over is None else plan.over.plan
     shown = [one.column for one in table.columns if one.column.format and one.column.value]
-    for way, keys in (("group", rows.group), ("sort", rows.sort)):
+    for way, keys in (("group", row_type.group), ("sort", row_type.sort)):
         for key in keys:
-            if key.slot >= len(rows.columns):
+            if key.slot >= len(row_type.columns):
                 continue
-            own = rows.columns[key.slot].column
+            own = row_type.columns[key.slot].column
             for column in shown:
                 same = column.heading == own.heading or _stands_for(column, own.heading)
                 pattern, value = column.format or "", own.value

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any, Generic, TypeVar
 
@@ -14,8 +14,15 @@ Many = Callable[[list[str]], Any]  # what texts are, in a list; None where one i
 
 # numbers that Python reads just as we do, and writes as they stand here
 _FRACTION = r"(?:-?[1-9][0-9]{0,14}|0)\.[0-9]{1,6}"
-_FRACTIONS = re.compile(rf"{_FRACTION}(?:\n{_FRACTION})*")
-_INTEGERS = re.compile(r"[1-9][0-9]{0,14}(?:\n[1-9][0-9]{0,14})*")
+_INTEGER = r"(?:[1-9][0-9]{0,14}|0)"
+
+
+def _lines_of(pattern: str) -> re.Pattern[str]:
+    return re.compile(rf"{pattern}(?:\n{pattern})*")
+
+
+_FRACTIONS, _INTEGERS = _lines_of(_FRACTION), _lines_of(_INTEGER)
+_NUMBERS = _lines_of(f"(?:{_FRACTION}|{_INTEGER})")
 
 
 class TextValues(dict[str, Value], Generic[Value]):
@@ -54,10 +61,12 @@ class TextValues(dict[str, Value], Generic[Value]):
         >>> NUMERALS.column(["1.25", None, "x"])
         [Decimal('1.25'), None, None]
         """
-        if self._overflowed and self._many is not None and None not in texts:
-            found: list[Value | None] | None = self._many(texts)  # type: ignore[arg-type]
-            if found is not None:
-                return found
+        found = None
+        if self._overflowed and self._many is not None:
+            found = self._many([text for text in texts if text])
+        if found is not None:
+            values = iter(found)
+            return [next(values) if text else None for text in texts]
         return [None if text is None else self[text] for text in texts]
 
 
@@ -85,14 +94,22 @@ def _all_fit(pattern: re.Pattern[str], texts: list[str]) -> bool:
     return lines.count("\n") == len(texts) - 1 and pattern.fullmatch(lines) is not None
 
 
-def numbers_in(texts: list[str]) -> Sequence[Any] | None:
-    """One or the other."""
-    return fractions_in(texts) or integers_in(texts)
+def numbers_in(texts: list[str]) -> list[int | Decimal] | None:
+    """The numbers that texts are, of one kind or the other.
+
+    >>> numbers_in(["12", "0.50"])
+    [12, Decimal('0.50')]
+    """
+    if not _all_fit(_NUMBERS, texts):
+        return None
+    return [Decimal(text) if "." in text else int(text) for text in texts]
 
 
 def number_in(text: str) -> int | Decimal | None:
-    """The number in a text: an integer where it has digits only."""
-    if text.isdecimal() and text.isascii() and len(text) < 4_000 and text[0] != "0":
+    """The number in a text: an integer where it has digits only, and none is a nought before
+    others."""
+    digits = text.isdecimal() and text.isascii() and len(text) < 4_000
+    if digits and (text[0] != "0" or text == "0"):
         return int(text)
     return read_decimal(text)
 
