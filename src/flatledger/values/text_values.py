@@ -15,14 +15,10 @@ Many = Callable[[list[str]], Any]  # what texts are, in a list; None where one i
 # numbers that Python reads just as we do, and writes as they stand here
 _FRACTION = r"(?:-?[1-9][0-9]{0,14}|0)\.[0-9]{1,6}"
 _INTEGER = r"(?:[1-9][0-9]{0,14}|0)"
-
-
-def _lines_of(pattern: str) -> re.Pattern[str]:
-    return re.compile(rf"{pattern}(?:\n{pattern})*")
-
-
-_FRACTIONS, _INTEGERS = _lines_of(_FRACTION), _lines_of(_INTEGER)
-_NUMBERS = _lines_of(f"(?:{_FRACTION}|{_INTEGER})")
+_NUMBER = rf"(?:{_FRACTION}|{_INTEGER})"
+_FRACTIONS = re.compile(rf"{_FRACTION}(?:\n{_FRACTION})*")  # one on each line
+_INTEGERS = re.compile(rf"{_INTEGER}(?:\n{_INTEGER})*")
+_NUMBERS = re.compile(rf"{_NUMBER}(?:\n{_NUMBER})*")
 
 
 class TextValues(dict[str, Value], Generic[Value]):
