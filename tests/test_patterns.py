@@ -18,6 +18,7 @@ from typing import Any
 
 HOUSE = Path(__file__).parents[1] / "src" / "flatledger"
 LONG, SHORT = 10_000, 30
+TRIES = 3
 MOST_SECONDS = 0.25  # where it is quadratic, it takes seconds
 OWN_TEXT = {"cli/commands.py _BOUNDS"}  # which meets the help of this program alone
 BOUNDED = {"values/patterns.py": "the bounded engine, which ends a match after 0.25 s"}
@@ -117,17 +118,27 @@ def attacks(pattern: re.Pattern[Any], size: int) -> Iterator[Any]:
 
 
 def meet(pattern: re.Pattern[Any], ways: set[str]) -> float:
-    """The longest time that a pattern takes over something hostile."""
+    """The longest time that a pattern takes over something hostile: the least of some tries, since
+    a machine that does other things may hold up one of them."""
     slowest = 0.0
     for size in (SHORT, LONG):
         for text in attacks(pattern, size):
             for way in ways:
-                start = time.process_time()
-                getattr(pattern, way)(text)
-                slowest = max(slowest, time.process_time() - start)
+                slowest = max(slowest, seconds_of(pattern, way, text))
             if slowest > MOST_SECONDS:
                 return slowest
     return slowest
+
+
+def seconds_of(pattern: re.Pattern[Any], way: str, text: Any) -> float:
+    least = float("inf")
+    for _ in range(TRIES):
+        start = time.process_time()
+        getattr(pattern, way)(text)
+        least = min(least, time.process_time() - start)
+        if least <= MOST_SECONDS:
+            break
+    return least
 
 
 def main() -> None:

@@ -12,6 +12,7 @@ from ..plan.kinds import DATATYPES, Operand
 from ..plan.known import access_of, declared_of, known_of
 from ..plan.row_type import ColumnPlan
 from ..values.field_values import FieldDeclaration
+from ..values.numbers import unit_of
 from .converting import converter
 from .emission import Expressions
 from .paths import Paths
@@ -217,7 +218,7 @@ class Columns:
         return value
 
     def _round(self, name: str, guard: str, decimals: int, rounding: str) -> None:
-        unit = self.code.constants.name(Decimal(1).scaleb(-decimals), "unit")
+        unit = self.code.constants.name(unit_of(decimals), "unit")
         zero = self.code.constants.name(Decimal(0).scaleb(-decimals), "zero")
         how = "" if rounding == ROUND_HALF_EVEN else f", {rounding!r}"
         with self.code.below(f"if {guard}:"):

@@ -1,17 +1,17 @@
-"""Ledgers of control sums: a list of parts for each group, filled as entries pass.
+"""Ledgers: a list of parts for each group, filled as entries or rows pass.
 
 Ledgers of parts of the records are merged part by part; only the whole is read.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from operator import add
+from collections.abc import Callable, Collection
 from typing import Any, NamedTuple
 
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan
 from ..values.aggregates import Aggregate
+from .blocks import indented
 
 Sums = tuple[int, Any, int] | tuple[int, Any, int, int]  # see `Tally.grow`
 Key = tuple[Any, ...]
@@ -42,6 +42,47 @@ def part_name(place: int) -> str:
     return f"{OWN}[{place}]"
 
 
+class Posting:
+    """Posts a ledger of later records into one of earlier ones.
+
+    Of the parts of a group some are ``added`` and others merged as their aggregates are; the rest
+    stays as it was. Lists of the later ledger may become part of the first.
+
+    >>> whole, posting = {"a": ["first", 1]}, Posting([1])
+    >>> posting.post(whole, {"a": ["second", 2], "b": ["third", 4]})
+    >>> whole
+    {'a': ['first', 3], 'b': ['third', 4]}
+    """
+
+    def __init__(
+        self, added: Collection[int], merged: Collection[tuple[int, Aggregate]] = ()
+    ) -> None:
+        self._parts = added, merged
+        self.post = self._written()
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Posting, self._parts
+
+    def _written(self) -> Callable[[Ledger, Ledger], None]:
+        """A function for just these parts: there are as many postings as groups in a batch."""
+        added, merged = self._parts
+        steps = [f"{part_name(place)} += parts[{place}]" for place in added]
+        for place, _ in merged:
+            own = part_name(place)
+            steps.append(f"{own} = merge_{place}({own}, parts[{place}])")
+        lines = [
+            "def post(ledger, later):",
+            "    for key, parts in later.items():",
+            f"        {OWN} = ledger.setdefault(key, parts)",
+            f"        if {OWN} is not parts:",
+            *indented(steps or ["pass"], 3),
+        ]
+        made: dict[str, Any] = {f"merge_{place}": one.merge for place, one in merged}
+        exec("\n".join(lines), made)
+        post: Callable[[Ledger, Ledger], None] = made["post"]
+        return post
+
+
 class LedgerForm:
     """The parts of a plan's groups: those of columns that are proved group by group, and those of
     columns whose entries can be in several groups. ``met`` and ``split_met`` have the parts that
@@ -50,7 +91,6 @@ class LedgerForm:
     def __init__(self, plan: Plan) -> None:
         self._plan = plan
         self.starts: list[str] = []
-        self._merges: list[Callable[[Any, Any], Any]] = []
         self.states: list[tuple[int, Aggregate]] = []  # that hold values until they are taken
         self.grouped, self.split = plan.grouped_totals, plan.split_totals
         totalled = plan.totalled
@@ -60,35 +100,27 @@ class LedgerForm:
         met = {i: self.met[totalled[i].home] for i in self.grouped}
         met |= {i: self.split_met[totalled[i].home] for i in self.split}
         self.parts = {i: self._parts(totalled[i], met[i]) for i in [*self.grouped, *self.split]}
-        self._adds = all(one is add for one in self._merges)
+        states = {place for place, _ in self.states}
+        added = [place for place in range(len(self.starts)) if place not in states]
+        self._posting = Posting(added, self.states)
 
-    def _part(self, start: str = "0", merge: Callable[[Any, Any], Any] = add) -> int:
+    def _part(self, start: str = "0") -> int:
         self.starts.append(start)
-        self._merges.append(merge)
         return len(self.starts) - 1
 
     def _parts(self, column: ColumnPlan, met: int) -> ColumnParts:
         aggregate = aggregate_of(column)
         state: int | None = None
         if aggregate.start != "None":
-            state = self._part(aggregate.start, add if aggregate.adds else aggregate.merge)
+            state = self._part(aggregate.start)
             if not aggregate.adds:
                 self.states.append((state, aggregate))
         counted = self._part() if column.nodes else None
         return ColumnParts(state, self._part(), self._part(), met, counted)
 
-    def post(self, ledger: Ledger, later: Mapping[Key, list[Any]]) -> None:
-        """Take in what a ledger of later records has; it may become part of the first."""
-        for key, parts in later.items():
-            own = ledger.get(key)
-            if own is None:
-                ledger[key] = parts
-            elif self._adds:
-                ledger[key] = [*map(add, own, parts)]
-            else:
-                ledger[key] = [
-                    merge(*pair) for merge, *pair in zip(self._merges, own, parts, strict=True)
-                ]
+    def post(self, ledger: Ledger, later: Ledger) -> None:
+        """Take in what a ledger of later records has; its lists may become part of the first."""
+        self._posting.post(ledger, later)
 
     def read(self, parts: list[Any] | None) -> dict[int, Sums]:
         """What a group's list says of each column, by its index among those with a total."""

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from ..values.factors import Factor
 from ..values.literals import TIME_UNITS
+from ..values.numbers import unit_of
 from .column import Conversion
 from .forms import TEXT, read_text
 from .names import proposal
@@ -129,7 +130,7 @@ def _from_minor_unit(item: Item, to: str, reading: Reading) -> Conversion | None
         what = f"ISO 4217 gives {to} no minor unit; give a `factor`, such as 0.01"
         reading.fault(item, what)
         return None
-    return Conversion("factor", to, factor=Factor(Decimal(1).scaleb(-digits)))
+    return Conversion("factor", to, factor=Factor(unit_of(digits)))
 
 
 def check_unit(

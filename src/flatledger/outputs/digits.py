@@ -8,7 +8,7 @@ from typing import Any
 
 from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row, TotalRow
-from ..values.numbers import plain, round_to
+from ..values.numbers import plain, round_to, unit_of
 from .cell_values import DIGITS
 from .row_code import row_maker
 
@@ -118,4 +118,4 @@ def with_digits_of_sheets(value: Any) -> Any:
 def _rounded(value: Decimal, decimals: int) -> Decimal:
     if -int(value.as_tuple().exponent) <= decimals:
         return value
-    return plain(round_to(value, Decimal(1).scaleb(-decimals)))
+    return plain(round_to(value, unit_of(decimals)))

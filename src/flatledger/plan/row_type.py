@@ -9,6 +9,7 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Column
+from ..values.aggregates import Aggregate
 from ..values.lazily import lazily
 
 
@@ -90,6 +91,11 @@ class RowType:
     def totalled(self) -> list[ColumnPlan]:
         """The columns with a total."""
         return [one for one in self.columns if one.column.total]
+
+    @lazily
+    def aggregates(self) -> list[Aggregate]:
+        """What each of these is added up by."""
+        return [one.column.total.aggregate for one in self.columns if one.column.total]
 
     def column(self, heading: str) -> ColumnPlan:
         """The column that is called so."""

@@ -8,7 +8,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from ..compile.ledger import Ledger
+from ..compile.ledger import Ledger, Posting
 from ..compile.tallying import FIRST, Tallied, describing, parts_of
 from ..plan.kinds import TIMES
 from ..plan.plan import Plan
@@ -74,6 +74,7 @@ class Groups:
         self._tallies: dict[Key, Tallies] = {}
         self._ledger: Ledger = {}  # of rows that were added up as they passed
         self._parts = parts_of(plan)
+        self._posting = Posting([one for pair in self._parts for one in pair if one is not None])
         self._first: dict[Key, Row] = {}
         self._differ: set[tuple[Key, int]] = set()
         self._describing = describing(plan)
@@ -103,10 +104,7 @@ class Groups:
             first = self._first.setdefault(key, parts[FIRST])
             if self._describing and first is not parts[FIRST]:
                 self._compare(key, first, [parts[FIRST]])
-            own = self._ledger.setdefault(key, parts)
-            if own is not parts:
-                for place in range(FIRST + 1, len(own)):
-                    own[place] += parts[place]
+        self._posting.post(self._ledger, later)
 
     def _read_ledger(self) -> None:
         """Add what is in the ledger to the groups' tallies."""

@@ -13,8 +13,7 @@ from typing import Any, Protocol
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan, RowType
 from ..structure.levels import level_name
-from ..values.aggregates import AGGREGATES
-from ..values.numbers import QUOTIENT, round_to
+from ..values.numbers import QUOTIENT, round_to, unit_of
 from ..values.ordering import told_apart
 from .balance import ColumnBalance
 from .groups import GroupKeys, Key
@@ -54,6 +53,7 @@ class Proof:
             _Watched(self._row_type, column, in_rows, column.slot < len(plan.written))
             for column, in_rows in pairs
         ]
+        self._places = [key.slot for key in plan.group]
         self._grouped = {*plan.grouped_totals, *plan.split_totals}
         depths = range(len(plan.group) + 1)
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
@@ -133,7 +133,7 @@ class Proof:
             if index in self._grouped and tally.proof() != known[index].proof():
                 heading = self._columns[index].plan.column.heading
                 self._wrong.append(f"{heading} of a group is not what its entries add up to")
-        for place, value in zip((key.slot for key in self.plan.group), total.group, strict=True):
+        for place, value in zip(self._places, total.group, strict=True):
             # mutant: row-names-group
             if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
                 self._wrong.append("a row names a group that is not its own")
@@ -194,7 +194,7 @@ class Proof:
             if column.plan.slot < len(total.row):
                 column.shown(total)
                 # mutant: total-cell
-                if not _shows(total.row[column.plan.slot], tally, column.plan):
+                if not column.is_shown(total.row[column.plan.slot], tally):
                     self._wrong.append(f"a total of {column.plan.column.heading} is wrong")
                     column.wrong += 1
 
@@ -256,7 +256,7 @@ class Proof:
                 agree = agree and less.proof() == source.proof()  # mutant: depths-agree
         rounding = None
         if total.exact and total.name == "sum" and plan.column.decimals is not None:
-            whole = _rounded(grand.result(), plan) if grand.count else 0
+            whole = column.rounded(grand.result()) if grand.count else 0
             rounding = column.shown_sum - whole
         return ColumnBalance(
             heading=plan.column.heading,
@@ -300,6 +300,7 @@ class _Watched:
         self._row_type = row_type
         self._mark = row_type.mark_slot(in_rows)
         self.aggregate = tally_of(column).aggregate
+        self._name = self.aggregate.name
         self.splits = self._mark is not None and row_type.splits(column.home)
         self._depths = len(row_type.group) + 1
         self._given = given
@@ -324,8 +325,27 @@ class _Watched:
 
     def add_straight(self, row: Row) -> None:
         """Add a total row's cell to those straight down the file, repeats and totals included."""
-        if self.plan.numeric and self._given:
-            self.straight += _sum([row], self.plan.slot)
+        cell = row[self.plan.slot] if self.plan.numeric and self._given else None
+        if cell is not None and not isinstance(cell, str):
+            self.straight += cell
+
+    def is_shown(self, cell: Any, tally: Tally) -> bool:
+        """Whether a total's cell is what its parts make."""
+        if self._name == "count":
+            return bool(cell == tally.count)
+        if not tally.count:
+            return cell is None
+        value = tally.state if tally.aggregate.adds else tally.result()
+        if self._name == "avg":
+            value = QUOTIENT.divide(tally.state, tally.count)
+        number = isinstance(value, int | Decimal) and not isinstance(value, bool)
+        if number and self.plan.column.decimals is not None:
+            value = self.rounded(value)
+        return bool(told_apart(cell) == told_apart(value))
+
+    def rounded(self, value: Any) -> Decimal:
+        """A number as the column shows it, worked out again."""
+        return round_to(value, unit_of(self.plan.column.decimals or 0), self.plan.column.rounding)
 
     def shown(self, total: Total) -> None:
         """Take note of the cell of a group whose rows are not shown."""
@@ -358,31 +378,10 @@ class _Watched:
         place = self.plan.slot
         for row, full in zip(given, whole, strict=True):
             # mutant: rounding-checked
-            if is_value(full[place]) and row[place] != _rounded(full[place], self.plan):
+            if is_value(full[place]) and row[place] != self.rounded(full[place]):
                 self.wrong += 1
         if depth == 0:
             self.shown_sum += _sum(given, place)
-
-
-def _shows(cell: Any, tally: Tally, plan: ColumnPlan) -> bool:
-    """Whether a total's cell is what its parts make."""
-    name = tally.aggregate.name
-    if name == AGGREGATES["count"].name:
-        return bool(cell == tally.count)
-    if not tally.count:
-        return cell is None
-    value = tally.state if tally.aggregate.adds else tally.result()
-    if name == AGGREGATES["avg"].name:
-        value = QUOTIENT.divide(tally.state, tally.count)
-    number = isinstance(value, int | Decimal) and not isinstance(value, bool)
-    if number and plan.column.decimals is not None:
-        value = _rounded(value, plan)
-    return bool(told_apart(cell) == told_apart(value))
-
-
-def _rounded(value: Any, plan: ColumnPlan) -> Any:
-    unit = Decimal(1).scaleb(-(plan.column.decimals or 0))
-    return round_to(value, unit, plan.column.rounding)
 
 
 def _less(tally: Tally, part: Tally) -> Tally:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import decimal
 from collections.abc import Callable, Iterable, Iterator
 from operator import itemgetter
 from typing import Any
@@ -10,7 +9,7 @@ from typing import Any
 from ..plan.plan import Plan
 from ..plan.row_order import grouped_order
 from ..plan.row_type import ColumnPlan, KeyPlan, RowType
-from ..values.numbers import exactly, round_to
+from ..values.numbers import exactly, round_to, unit_of
 from .balance import Balance, Differing
 from .groups import Groups
 from .limiting import Limiter
@@ -188,8 +187,8 @@ def _roundings(plan: Plan) -> Iterator[tuple[int, Rounding]]:
 
 
 def _rounding(plan: ColumnPlan) -> Rounding:
-    unit = decimal.Decimal(1).scaleb(-(plan.column.decimals or 0))
-    return lambda cell: round_to(cell, unit, plan.column.rounding) if is_value(cell) else cell
+    last, how = unit_of(plan.column.decimals or 0), plan.column.rounding
+    return lambda cell: round_to(cell, last, how) if is_value(cell) else cell
 
 
 def _rounded(row: Row, roundings: list[tuple[int, Rounding]]) -> Row:

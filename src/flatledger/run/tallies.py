@@ -9,7 +9,7 @@ from ..compile.plain_data import FaultText
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan, RowType
 from ..values.aggregates import Aggregate
-from ..values.numbers import EXACT, plain, round_to
+from ..values.numbers import plain, round_to, unit_of
 from .protocols import Row
 
 
@@ -115,7 +115,7 @@ def total_cell(tally: Tally, plan: ColumnPlan) -> Any:
         return value
     if column.decimals is not None:
         # mutant: total-rounding
-        return round_to(value, Decimal(1).scaleb(-column.decimals, EXACT), column.rounding)
+        return round_to(value, unit_of(column.decimals), column.rounding)
     return plain(value) if isinstance(value, Decimal) else value
 
 
@@ -133,17 +133,16 @@ class Tallies:
     def __init__(self, row_type: RowType, depth: int) -> None:
         self.depth = depth
         self.columns = row_type.totalled
-        self.tallies = [tally_of(column) for column in self.columns]
+        self.tallies = [*map(Tally, row_type.aggregates)]
 
     def merge(self, later: Tallies) -> None:
         """Take in those of rows that came later."""
         for own, other in zip(self.tallies, later.tallies, strict=True):
             own.merge(other)
 
-    def cells(self) -> dict[str, Any]:
-        """The cell of each total, by heading."""
-        pairs = zip(self.columns, self.tallies, strict=True)
-        return {column.column.heading: total_cell(tally, column) for column, tally in pairs}
+    def cells(self) -> list[Any]:
+        """The cell of each total, in the order of the columns that have one."""
+        return [*map(total_cell, self.tallies, self.columns)]
 
 
 def cells_of(rows: list[Row], column: ColumnPlan, row_type: RowType) -> list[Any]:

@@ -41,6 +41,7 @@ class TotalRows:
         self._places = [key.slot for key in plan.group]
         self._wording = wording
         self._free = [i for i, one in enumerate(self._columns) if one.column.total is None]
+        self._totalled = [one.slot for one in plan.totalled]
 
     def subtotal(self, group: Key, tallies: Tallies) -> Total:
         """The total of one group; its label stands in the column of the innermost key."""
@@ -56,11 +57,7 @@ class TotalRows:
 
     def group(self, group: Key, first: Row, tallies: Tallies) -> Total:
         """The row of a group whose rows are not shown: its values, totals, what describes it."""
-        cells = tallies.cells()
-        row = [
-            cells.get(plan.column.heading) if plan.column.total else first[plan.slot]
-            for plan in self._columns
-        ]
+        row = self._figures(tallies, first)
         for place, value in zip(self._places, group, strict=True):
             if place < len(row):
                 row[place] = value
@@ -73,9 +70,14 @@ class TotalRows:
         self._put_label(row, first, self._plan.layout.totals.grand_label)
         return Total(TotalRow(row), (), tallies)
 
-    def _figures(self, tallies: Tallies) -> list[Any]:
-        cells = tallies.cells()
-        return [cells.get(plan.column.heading) for plan in self._columns]
+    def _figures(self, tallies: Tallies, first: Row = ()) -> list[Any]:
+        """The cells of totals, among those of a row or among blanks."""
+        width = len(self._columns)
+        row = list(first[:width]) if first else [None] * width
+        for place, cell in zip(self._totalled, tallies.cells(), strict=True):
+            if place < width:  # else it is of a column that is suppressed
+                row[place] = cell
+        return row
 
     def _put_label(self, row: list[Any], place: int, text: str) -> None:
         """The label goes to its place, or else to the first column that holds no total."""

@@ -17,7 +17,7 @@ from ..bounds import LARGEST_POWER, LONGEST_TEXT
 from . import times
 from .element_texts import element_value
 from .matching import mentions
-from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to
+from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to, unit_of
 from .parts import WHOLE, parts
 from .periods import period_of
 
@@ -48,8 +48,8 @@ def round_number(number: Number, digits: Number = 0) -> Number:
     if not -100 <= digits <= 100:
         raise ValueFaultError("rounds to more than 100 digits")
     if digits > 0:
-        return round_to(number, Decimal(1).scaleb(-int(digits)))
-    return int(Decimal(number).quantize(Decimal(1).scaleb(-int(digits)), context=EXACT))
+        return round_to(number, unit_of(int(digits)))
+    return int(Decimal(number).quantize(unit_of(int(digits)), context=EXACT))
 
 
 def floor(number: Number) -> int:
@@ -241,7 +241,7 @@ def _decimal(number: Number, parameters: tuple[int, ...]) -> Decimal:
     if not parameters:
         return Decimal(number)
     precision, scale = (*parameters, 0)[:2]
-    rounded = round_to(number, Decimal(1).scaleb(-scale))
+    rounded = round_to(number, unit_of(scale))
     if rounded and rounded.adjusted() >= precision - scale:
         raise ValueFaultError(f"has more than {precision - scale} digits before the decimal mark")
     return rounded

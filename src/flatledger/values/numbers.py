@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterator
 from contextlib import suppress
 from decimal import Decimal
+from functools import lru_cache
 from typing import TypeVar
 
 from ..bounds import LARGEST_EXPONENT, MOST_DIGITS
@@ -161,6 +162,17 @@ def exactly(steps: Iterator[Item]) -> Iterator[Item]:
             except StopIteration:
                 return
         yield item
+
+
+@lru_cache(256)
+def unit_of(decimals: int) -> Decimal:
+    """The unit of a number's last digit, of so many after the point; before it where that is less
+    than none.
+
+    >>> unit_of(2), unit_of(-1)
+    (Decimal('0.01'), Decimal('1E+1'))
+    """
+    return Decimal(1).scaleb(-decimals, EXACT)
 
 
 def round_to(

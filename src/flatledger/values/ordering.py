@@ -7,6 +7,7 @@ begins with. A duration goes by its length, a month being the mean one (docs/rul
 from __future__ import annotations
 
 import datetime as dt
+from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
@@ -56,15 +57,18 @@ def order_key(value: Any) -> tuple[int, Any]:
     return INTERVAL, times.length(value)
 
 
+_PLAIN = frozenset((str, int, Decimal, type(None)))  # classes that are told apart as they are
+
+
 def told_apart(value: Any) -> Any:
     """What equal values have in common and others have not: true is not 1, PT1H is PT60M.
 
     >>> told_apart(True) == told_apart(1), told_apart("a")
     (False, 'a')
     """
-    if isinstance(value, bool | dt.date | dt.time | Interval):
-        return order_key(value)
-    return value
+    if value.__class__ in _PLAIN or not isinstance(value, bool | dt.date | dt.time | Interval):
+        return value
+    return order_key(value)
 
 
 def distinct_key(value: Any) -> Any:
