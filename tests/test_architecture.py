@@ -134,7 +134,7 @@ def lengths_of_functions() -> list[int]:
 
 def test_files_and_functions_are_short() -> None:
     for file in HOUSE.rglob("*.py"):
-        assert len(file.read_text(encoding="utf-8").splitlines()) <= 400, file
+        assert len(file.read_text(encoding="utf-8").splitlines()) <= 600, file
     lengths = lengths_of_functions()
     assert lengths[len(lengths) // 2] <= 7
     assert lengths[len(lengths) * 95 // 100] <= 25

@@ -16,21 +16,19 @@ from ..layout.text import scalar
 from ..outputs.finishing import group_wording
 from ..plan.plan import Plan
 from ..reference.definition import defined_for
-from ..run.balance import Balance, BegunAgain
+from ..run.balance import Balance, BegunAgain, OpenedBy
 from ..run.pipeline import Run
 from ..run.protocols import Lent, Progress, Source, TextForm, no_lines
 from ..sources import AnySource
 from ..sources.first_records import FirstRecords
 from ..sources.remembered import RememberedSource
 from ..structure.levels import Names, level_name, named_place, plain_steps
-from ..structure.missing_fields import MissingPath, judged
-from ..structure.nothing_met import named_places, nothing_met, what_is_there
+from ..structure.missing_fields import MissingPath, judged, named_places, nothing_met, what_is_there
 from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault
 from .column_keys import keys_of, keys_sought
-from .definitions import opened_by
 from .layout import Layout
 from .notes import note_beside
 from .opening import definitions_of, enriched, open_plain
@@ -306,4 +304,27 @@ def _message(wrong: BegunAgain, names: Names, given: bool) -> str:
     return (
         f"{start}, and {why}. State all levels in the layout: `levels: [{scalar(place)}, …]` if it "
         f"repeats; without {place} a list of several there is a fault"
+    )
+
+
+# ---- what became of the definitions by which nodes of a tree were opened
+
+
+SHOWN = 5
+
+
+def opened_by(definitions: Definitions | None) -> OpenedBy | None:
+    """What became of the definitions, once a run has ended."""
+    if definitions is None:
+        return None
+    unused = [name for name in definitions.nodes if name not in definitions.used]
+    return OpenedBy(
+        file=definitions.file,
+        definitions=len(definitions.nodes),
+        used=len(definitions.used),
+        unused=len(unused) if definitions.file else 0,
+        first_unused=unused[:SHOWN] if definitions.file else [],
+        double=len(definitions.double),
+        first_double=list(definitions.double)[:SHOWN],
+        nameless=definitions.nameless,
     )

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+import hashlib
+import tempfile
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from heapq import merge
+from itertools import groupby
 from operator import is_
 from typing import Any
 
@@ -23,21 +27,14 @@ from ..structure.path_texts import path_of
 from ..structure.positions import Positions
 from ..structure.spot_values import text_of_value
 from ..structure.spots import Spot
-from ..structure.survey import (
-    TOTAL,
-    FieldSurvey,
-    SurveyResult,
-    fields_of,
-    in_notation,
-    unfilled,
-)
+from ..structure.survey import TOTAL, FieldSurvey, SurveyResult, fields_of, in_notation, unfilled
 from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
+from ..values.functions import text_of
+from ..values.numbers import read_decimal
 from ..values.parts import flattened
 from .declaring import FieldsRead, declared_fields
 from .documents import as_records, may_be_document, point_at_records, records_within
-from .equal_records import EqualRecords
-from .headings import first_row_told
 from .opening import is_catalogue, open_as
 from .results import DistinctValues
 from .total_rows import TotalRowsSeen, notices_of
@@ -372,3 +369,88 @@ def distinct_values(
             if len(counts) > MOST_DISTINCT:
                 raise SourceError(f"`{path}` has more than {MOST_DISTINCT:,} different values")
     return counts
+
+
+# ---- counting records that are equal in everything to an earlier one, however many there are
+
+
+_SIZE, _HELD = 16, 1_000_000  # bytes of a digest; digests in memory
+_ENCODER = msgspec.json.Encoder(order="sorted", enc_hook=text_of, decimal_format="string")
+
+
+class EqualRecords:
+    """Counts by digests (BLAKE2b, 128 bits), which are put aside in sorted runs.
+
+    >>> equal = EqualRecords()
+    >>> equal.look_at([{"no": 1, "q": 2}, {"q": 2, "no": 1}, {"no": "1", "q": 2}])
+    >>> equal.count()
+    1
+    """
+
+    def __init__(self) -> None:
+        self._held: list[bytes] = []
+        self._aside: list[Any] = []
+
+    def look_at(self, records: Iterable[Any]) -> None:
+        """Take note of some records."""
+        self._held += [
+            hashlib.blake2b(_ENCODER.encode(record), digest_size=_SIZE).digest()
+            for record in records
+        ]
+        if len(self._held) >= _HELD:
+            file = tempfile.TemporaryFile()  # noqa: SIM115 (it has no name, and is gone with us)
+            file.write(b"".join(sorted(self._held)))
+            self._aside.append(file)
+            self._held = []
+
+    def count(self) -> int:
+        """How many records are equal to an earlier one."""
+        runs = [*map(_digests, self._aside), iter(sorted(self._held))]
+        return sum(sum(1 for _ in alike) - 1 for _, alike in groupby(merge(*runs)))
+
+
+def _digests(file: Any) -> Iterator[bytes]:
+    file.seek(0)
+    while digest := file.read(_SIZE):
+        yield digest
+
+
+# ---- whether the first row of a table, which is taken for its headings, is one of its rows
+
+
+_YEARS = range(1500, 2101)
+
+
+def first_row_told(headings: Sequence[str], fields: Sequence[FieldSurvey]) -> list[str]:
+    """What to point out where each column of numbers or dates is headed by such a value. Years are
+    what columns of figures are headed by.
+
+    >>> from flatledger import survey
+    >>> first_row_told(["12", "oak"], survey([{"12": "13", "oak": "elm"}]).fields)[0][:40]
+    'the first row looks like the rows below '
+    """
+    by_path = {field.path: field for field in fields}
+    typed = [
+        (name, field)
+        for name in headings
+        if (field := by_path.get(path_of("", name))) is not None and _is_typed(field)
+    ]
+    alike = [name for name, field in typed if _fits(name, field)]
+    years = all(name.isdigit() and int(name) in _YEARS for name in alike)
+    if not alike or len(alike) < len(typed) or years:
+        return []
+    return [
+        f"the first row looks like the rows below it ({', '.join(alike[:3])}); if it is one of "
+        "them: `source: {header-row-count: 0}`"
+    ]
+
+
+def _is_typed(field: FieldSurvey) -> bool:
+    numbers = field.kinds and set(field.kinds) <= {"integer", "decimal"}
+    return bool(numbers) or (field.typing is not None and field.typing.datatype != "string")
+
+
+def _fits(name: str, field: FieldSurvey) -> bool:
+    if field.typing is not None:
+        return field.typing.gives_back(name)
+    return read_decimal(name) is not None

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 from ..language import nodes as n
 from ..language.extents import taken_by
-from ..plan.kinds import GATHERING, Operand, taken_kind
+from ..plan.kinds import AGGREGATE_KINDS, COUNT_NUMBERS, GATHERING, Operand, taken_kind
 from ..plan.known import aggregate_of, declared_of, kind_of
 from ..plan.plan import AggregatePlan
 from ..plan.row_order import pair_order
-from ..structure.levels import Access, Chain, level_name
+from ..structure.levels import Access, Chain, Names, level_name
 from ..structure.structure import MEMBERS
-from .aggregate_nodes import aggregate_object, passes_nulls, runs_over, simple_aggregates
+from ..values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented, listed_codes
-from .by_key import ForKey, by_key
 from .conditions import Conditions
 from .emission import Expressions, Scope, entry_name, has_fields
 from .paths import Paths
@@ -370,3 +370,84 @@ def _counts(node: n.Call) -> bool:
     """Whether an aggregate is how many entries there are, and nothing is gathered."""
     plan, plain = aggregate_of(node), not (node.order or node.distinct)
     return node.name == "count" and plan.counts_entries and plan.under is None and plain
+
+
+# ---- what the calls of aggregates in expressions are, before any code is made of them
+
+
+def simple_aggregates(roots: Iterable[n.Node | None]) -> Iterator[n.Call]:
+    """The aggregates of expressions that take in plain expressions over entries: no other
+    aggregates, and no columns, which may have some."""
+    for root in roots:
+        for node in root.walk() if root is not None else ():
+            if not isinstance(node, n.Call) or node.name not in AGGREGATE_KINDS:
+                continue
+            within = [part for child in node.children() for part in child.walk()]
+            if node.known and not any(_stands_for_more(part) for part in within):
+                yield node
+
+
+def _stands_for_more(node: n.Node) -> bool:
+    call = isinstance(node, n.Call) and node.name in AGGREGATE_KINDS
+    return call or isinstance(node, n.Heading)
+
+
+def runs_over(node: n.Call) -> tuple[int, tuple[Names, ...]]:
+    plan = aggregate_of(node)
+    return plan.base, plan.chain.levels
+
+
+def aggregate_object(node: n.Call) -> Aggregate:
+    """The aggregate of a call."""
+    name = "count" if node.name == COUNT_NUMBERS else node.name
+    return (DISTINCT if node.distinct else AGGREGATES)[name]
+
+
+def passes_nulls(node: n.Call) -> bool:
+    """Whether an aggregate passes over nulls; those that are only collected are wanted too."""
+    return node.name not in GATHERING and not aggregate_object(node).unknown
+
+
+# ---- columns for keys: what all keys take in is gathered in one mapping, by the key of each
+# entry
+#
+# A column for the key `voltage` is ``listagg(case when <key> = 'voltage' then <value> end, '; ')``;
+# those of one `columns-from` differ in the text only.
+
+
+class ForKey(NamedTuple):
+    """An aggregate that takes in the values of entries with one key."""
+
+    call: n.Call
+    key: n.Node
+    text: str
+    value: n.Node
+
+
+def for_key(call: n.Call) -> ForKey | None:
+    """What an aggregate takes in, if it is one for a key; else None."""
+    case = call.arguments[0]
+    if call.name != "listagg" or call.distinct or call.order is not None:
+        return None
+    if not isinstance(case, n.Case) or case.operand is not None or case.otherwise is not None:
+        return None
+    test, value = case.branches[0]
+    if len(case.branches) > 1 or not isinstance(test, n.Comparison) or test.operator != "=":
+        return None
+    text = test.right.value if isinstance(test.right, n.Literal) else None
+    if not isinstance(test.left, n.Cast) or test.left.type != "varchar":
+        return None
+    return ForKey(call, test.left, text, value) if isinstance(text, str) and text else None
+
+
+def by_key(calls: Sequence[n.Call]) -> list[list[ForKey]]:
+    """The aggregates that are for several keys of the same entries, together."""
+    found: list[list[ForKey]] = []
+    for one in filter(None, map(for_key, calls)):
+        for group in found:
+            if n.same(group[0].key, one.key) and n.same(group[0].value, one.value):
+                group.append(one)
+                break
+        else:
+            found.append([one])
+    return [group for group in found if len(group) > 1]

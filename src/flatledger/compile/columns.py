@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import ROUND_HALF_EVEN, Decimal
+from typing import Any
 
 import msgspec
 
 from ..language import nodes as n
 from ..layout.column import Column, Conversion
+from ..layout.model import Calendar
 from ..plan.kinds import DATATYPES, Operand
 from ..plan.known import access_of, declared_of, known_of
 from ..plan.row_type import ColumnPlan
+from ..values.factors import scaled
 from ..values.field_values import FieldDeclaration
 from ..values.numbers import unit_of
-from .converting import converter
+from ..values.times import working_time
 from .emission import Expressions
 from .paths import Paths
 from .plain_data import Joining
@@ -297,3 +301,21 @@ class Columns:
         if joins and self._paths.lists_texts(node):
             return self._joined(raw, joining.separator, slow)
         return self.code.assign(f"{raw} if {' or '.join(tests)} else {slow}", "any")
+
+
+# ---- converting values into the unit of their column
+
+
+def converter(conversion: Conversion, calendar: Calendar) -> Callable[[Any], Any]:
+    """A function from a value to the number in the wanted unit.
+
+    >>> from flatledger.layout.column import Conversion
+    >>> from flatledger.layout.model import Calendar
+    >>> converter(Conversion("time", "hours", "minutes"), Calendar())(90)
+    Decimal('1.5')
+    """
+    if conversion.kind == "time":
+        wanted, given = conversion.unit, conversion.given
+        hours, days = calendar.hours_per_day, calendar.days_per_week
+        return lambda value: working_time(value, wanted, given, hours, days)
+    return lambda value: scaled(value, conversion.factor)

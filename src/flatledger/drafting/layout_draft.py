@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from ..errors import SourceError
@@ -16,22 +16,12 @@ from ..structure.data_keys import MOST_KEYS
 from ..structure.recognising import DEEPER
 from ..structure.spots import DEEPEST
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
+from ..values.code_lists import LANGUAGES
 from ..values.field_values import NUMBERS
 from .field_types import field_lines, pattern, typed_fields
-from .headings import headings_of, numbered
-from .photo_facts import fact_lines
+from .headings import headings_of, numbered, singular
 from .row_level import RECORD, level_of, levels_of, row_level
-from .ways import OF_CODED_FACTS, catalogue_ways, level_ways, mapping_ways
-from .wording import (
-    comment,
-    humanised,
-    is_members,
-    last_name,
-    names_of,
-    path_above,
-    rooted,
-    within,
-)
+from .wording import comment, humanised, is_members, last_name, names_of, path_above, rooted, within
 
 LONGEST_JOINED = 5_000  # characters of a list that is joined into one cell
 RARE = 0.02  # a field that is filled less often than this is only a comment
@@ -342,3 +332,91 @@ class Draft:
 def _is_rare(field: FieldSurvey) -> bool:
     """Whether a field is filled so seldom that it is a comment rather than a column."""
     return field.filled < field.parents * RARE or field.filled == 0
+
+
+# ---- ways to have what is many for one row, as lines of a draft
+
+
+OF_CODED_FACTS = (  # what is asked of field 008 of a catalogue
+    "  # - First year: 008/07-10",
+    f"  # - Language: {{value: 008/35-37, translate: {LANGUAGES}}}",
+)
+
+
+def level_ways(path: str, ways: Sequence[tuple[FieldSurvey, str]], taken: set[str]) -> list[str]:
+    """Columns for a level beside the row, as comments, with headings that are not ``taken``."""
+    names = names_of(path)
+    entry = singular(last_name(path)) or "entry"
+    columns = {f"{humanised([entry])} count": f"count({path})"}
+    for field, way in ways:
+        below = [name for name in names_of(field.path)[len(names) :] if name != "*"]
+        heading = humanised([entry, *below[-1:]])
+        while heading in columns or heading in taken:
+            heading += f" {entry}"
+        columns[heading] = way
+    return [f"  # - {scalar(heading)}: {scalar(way)}" for heading, way in columns.items()]
+
+
+def catalogue_ways(
+    path: str, ways: Sequence[tuple[FieldSurvey, str]], taken: set[str]
+) -> list[str]:
+    """Columns for the subfields of a field that repeats, with headings that are not ``taken``;
+    those without a name of their own are left to whoever wants them."""
+    lines = [f"  # - {scalar(f'How many {path}')}: {scalar(f'count({path})')}"]
+    for field, way in ways:
+        if name := called(field.path):
+            heading = f"{name} {field.path}" if name in taken else name
+            taken.add(heading)
+            lines.append(f"  - {scalar(heading)}: {scalar(way)}")
+    return lines
+
+
+def mapping_ways(field: FieldSurvey) -> list[str]:
+    """Ways to have the members of a mapping whose keys are data."""
+    members, whole = field.path, field.path.removesuffix(".*")
+    title = humanised(names_of(whole)[-1:])
+    joined = scalar(f"listagg({members}, '; ')")
+    return [
+        "",
+        f"  # {whole}: its keys are data. To have it: `row-per: {members}` with",
+        f"  # key({members}) and {members}, or",
+        f"  # - {scalar(f'{title} count')}: {scalar(f'count({members})')}",
+        f"  # - {scalar(title)}: {joined}",
+    ]
+
+
+# ---- the facts of a photograph that several standards hold: one column for each, in their order
+
+
+# Texts are taken from XMP, then IIM, then Exif (IPTC Photo Metadata Standard, mapping of XMP and
+# IIM); the moment is first that of the camera.
+FACTS = {
+    "Caption": ("xmp['dc:description']", "iptc['Caption/Abstract']", "exif.ImageDescription"),
+    "Creator": ("xmp['dc:creator']", "iptc['By-line']", "exif.Artist"),
+    "Rights": ("xmp['dc:rights']", "iptc['Copyright Notice']", "exif.Copyright"),
+    "Keywords": ("xmp['dc:subject']", "iptc.Keywords"),
+    "Taken": ("exif.DateTimeOriginal", "xmp['photoshop:DateCreated']", "iptc['Date Created']"),
+}
+
+
+def fact_lines(fields: Iterable[FieldSurvey], languages: Sequence[str]) -> list[str]:
+    """A column, as a comment, for each fact that more than one standard holds in what was met;
+    ``languages`` are the paths of texts in several."""
+    met = {field.path: field for field in fields}
+    columns = {
+        heading: [_text(met[path], languages) for path in paths if path in met]
+        for heading, paths in FACTS.items()
+    }
+    lines = [
+        f"  # - {heading}: {scalar('coalesce(' + ', '.join(texts) + ')')}"
+        for heading, texts in columns.items()
+        if len(texts) > 1
+    ]
+    says = "  # What several standards hold, in the order in which they are gone by:"
+    return ["", says, *lines] if lines else []
+
+
+def _text(field: FieldSurvey, languages: Sequence[str]) -> str:
+    if field.path in languages:
+        return f"in_language({field.path}, 'en')"
+    return f"listagg({field.path}, '; ')" if field.is_level else field.path

@@ -4,25 +4,19 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
 from lark import Token, Transformer, v_args
 from lark.tree import Meta
 
-from ..bounds import (
-    LARGEST_EXPONENT,
-    LARGEST_INDEX,
-    LONGEST_INDEX,
-    LONGEST_LITERAL,
-    LONGEST_PATH,
-)
+from ..bounds import LARGEST_EXPONENT, LARGEST_INDEX, LONGEST_INDEX, LONGEST_LITERAL, LONGEST_PATH
 from ..errors import ExpressionError
 from ..values.element_texts import LEADER
 from ..values.literals import interval, json_text, typed_text
 from ..values.periods import parse_period
 from . import nodes as n
-from .filters import check_comparable, check_test, make_call
 
 
 def at(meta: Meta) -> int:
@@ -373,3 +367,70 @@ class Actions(Transformer[Token, Any]):
     def filter_constant(self, meta: Meta, items: list[Any]) -> n.Node:
         value = {"true": True, "false": False, "null": None}[str(items[0])]
         return n.FilterLiteral(at(meta), value)
+
+
+# ---- the well-typedness rules of RFC 9535, 2.4.3: which functions there are and what fits where
+#
+# The standard has three types: a *value*, a *truth* (LogicalType), and *nodes* (NodesType).
+
+
+Fail = Callable[[str, int], ExpressionError]
+
+# name: (types of the parameters, type of the result)
+FUNCTIONS = {
+    "length": (("value",), "value"),
+    "count": (("nodes",), "value"),
+    "match": (("value", "value"), "truth"),
+    "search": (("value", "value"), "truth"),
+    "value": (("nodes",), "value"),
+}
+
+
+def make_call(position: int, name: str, arguments: tuple[n.Node, ...], fail: Fail) -> n.FilterCall:
+    """A call of a known function whose arguments fit its parameters."""
+    if name not in FUNCTIONS:
+        known = ", ".join(FUNCTIONS)
+        raise fail(f"no function `{name}` in a path; there are {known}", position)
+    parameters, _ = FUNCTIONS[name]
+    if len(arguments) != len(parameters):
+        raise fail(f"{name}() takes {len(parameters)} argument(s)", position)
+    fitted = []
+    for argument, wanted in zip(arguments, parameters, strict=True):
+        bare = argument.part if isinstance(argument, n.FilterExists) else argument
+        if not _fits(bare, wanted):
+            what = {"value": "one value", "nodes": "a path"}[wanted]
+            raise fail(f"{name}() takes {what} here", bare.position)
+        fitted.append(bare)
+    return n.FilterCall(position, name, tuple(fitted))
+
+
+def _fits(argument: n.Node, wanted: str) -> bool:
+    match argument:
+        case n.FieldPath():
+            return wanted == "nodes" or argument.is_singular()
+        case n.FilterLiteral():
+            return wanted == "value"
+        case n.FilterCall():
+            return FUNCTIONS[argument.name][1] == wanted
+        case _:
+            return False
+
+
+def check_comparable(side: n.Node, fail: Fail) -> None:
+    """Refuse a side of a comparison that is not one value."""
+    if isinstance(side, n.FieldPath) and not side.is_singular():
+        raise fail("only a path to one value can be compared", side.position)
+    if isinstance(side, n.FilterCall) and FUNCTIONS[side.name][1] != "value":
+        raise fail(f"{side.name}() is true or false already; don't compare it", side.position)
+
+
+def check_test(part: n.Node, fail: Fail) -> None:
+    """Refuse a function that is neither true nor false where a test is expected.
+
+    A call that is an argument of another comes as a test too, since both are written alike; so
+    tests are judged where they are used, not where they are read.
+    """
+    if isinstance(part, n.FilterExists) and isinstance(part.part, n.FilterCall):
+        call = part.part
+        if FUNCTIONS[call.name][1] == "value":
+            raise fail(f"{call.name}() gives a value; compare it with something", call.position)

@@ -10,8 +10,8 @@ from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
 from ..errors import ExpressionError
-from .habits import habit_in
 from .nodes import TOO_MANY_STEPS, FieldPath, Name, Node, Segment, SortKey
+from .other_words import habit_in
 from .selecting import StandardPath
 
 RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})

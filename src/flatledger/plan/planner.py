@@ -3,28 +3,23 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import msgspec
 
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
+from ..language.choosing import choice_of
 from ..layout.column import Column, Expression
-from ..layout.model import SettledLayout
+from ..layout.model import Expectation, SettledLayout
 from ..structure.known_levels import known_levels
-from ..structure.levels import (
-    Chain,
-    KnownLevels,
-    Names,
-    level_name,
-    plain_steps,
-)
+from ..structure.levels import Access, Chain, KnownLevels, Names, level_name, plain_steps
 from ..structure.missing_fields import MissingPath, judged, places_of
+from ..structure.record_types import Want
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
 from ..values.field_values import FieldDeclaration
-from .circles import referring_to_themselves
 from .draft import Draft
 from .judging import Judging
 from .keys import Keys
@@ -33,7 +28,6 @@ from .noting import MissingPaths
 from .plan import Plan, expressions_in
 from .resolver import Resolver
 from .row_type import ColumnPlan, Mark
-from .wants import wants_of
 
 
 class Supposed(NamedTuple):
@@ -350,3 +344,89 @@ class Planner:
         homes = sorted({(one.home, one.nodes) for one in above if one.once is None})
         alone = [Mark(one.home, one.slot, one.nodes) for one in above if one.once is not None]
         return (*(Mark(home, nodes=nodes) for home, nodes in homes), *alone)
+
+
+# ---- columns that refer to others, and through them back to themselves
+
+
+def referring_to_themselves(columns: Sequence[Column]) -> Iterator[Column]:
+    """The columns whose value, followed from reference to reference, is their own."""
+    referred = {
+        column.heading: {p.heading for p in column.value.node.walk() if isinstance(p, n.Heading)}
+        for column in columns
+        if column.value
+    }
+    for column in columns:
+        waiting, seen = list(referred.get(column.heading, ())), set[str]()
+        while waiting:
+            heading = waiting.pop()
+            if heading not in seen:
+                seen.add(heading)
+                waiting += referred.get(heading, ())
+        if column.heading in seen:
+            yield column
+
+
+# ---- what records are decoded for: the places whose values a plan asks for, and what for
+
+
+def wants_of(draft: Draft, expects: Iterable[Expectation]) -> Iterator[Want]:
+    """What the expressions of a plan read, and what the expected order is told by."""
+    aligned = {
+        id(one.column.value.node)
+        for one in draft.columns
+        if one.column.aligned and one.column.value
+    }
+    for node, (access, chain) in draft.accesses.items():
+        names = (*chain.levels[access.anchor], *access.names)
+        if any(_looks_up(segment) for segment in access.rest):
+            yield Want((), "plain")
+        if _is_missing(draft, names) or node in aligned or node in draft.whole:
+            yield Want(names, "plain")
+        elif node in draft.counted:
+            yield Want(names, "entries")
+        elif access.rest:
+            yield from _chosen(draft, names, access)
+        else:
+            yield Want(names)
+    for condition in draft.conditions:
+        if condition.side is not None:
+            yield Want(condition.side.levels[-1], "plain")
+    nest = draft.layout.nest
+    for field in (nest.key, nest.parent, nest.depth, nest.numbering) if nest else ():
+        if field and nest:
+            yield Want((*nest.level, field))
+    opens_by = draft.layout.opens_by
+    if opens_by is not None:
+        yield Want((*opens_by.level, *opens_by.key))
+        yield Want((opens_by.named_by,))
+    for expected in expects:
+        yield Want(expected.names, "plain")
+        yield Want(expected.after or expected.names, "plain")
+    for aggregate in draft.aggregates.values():
+        for level in aggregate.chain.levels[aggregate.base + 1 :]:
+            if level not in draft.chain.levels:
+                yield Want(level, "entries")
+
+
+def _is_missing(draft: Draft, names: Names) -> bool:
+    """Whether no record looked at has a place: what may stand there is not known."""
+    return any(names[: len(one.names)] == one.names for one in draft.missing)
+
+
+def _chosen(draft: Draft, names: Names, access: Access) -> Iterator[Want]:
+    """What selectors read: the usual choice two fields of each entry of a side level."""
+    choice = choice_of(access.rest)
+    beside = (
+        access.crossed is None and names not in draft.chain.levels and draft.chain.is_level(names)
+    )
+    if beside and choice is not None and choice.name is not None:
+        yield Want((*names, choice.key))
+        yield Want((*names, choice.name))
+    else:
+        yield Want(names, "plain")
+
+
+def _looks_up(segment: n.Segment) -> bool:
+    """Whether a filter in a path looks at the whole record ($)."""
+    return any(isinstance(part, n.FieldPath) and not part.relative for part in segment.walk())

@@ -29,11 +29,10 @@ from .decoding import decoded, structure_met
 from .line_rows import LineRows
 from .over_groups import GroupStage
 from .protocols import NOTHING_LENT, Batch, Lent, Progress, Row, Source, TextForm
-from .row_making import CellRows, RowMaking
+from .row_making import CellRows, RowMaking, TalliedRows
 from .state import RunState
 from .step import Stepper
 from .table import Table
-from .tallied_rows import TalliedRows
 
 
 def last_step(

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple, Protocol
 
-from ..compile.program import Kept, Program
-from ..compile.tallying import Tallied
+from ..compile.program import Further, Kept, Program
+from ..compile.tallying import Tallied, Tallying
 from ..compile.unfolding import Classes
+from ..plan.plan import Plan
 from ..plan.row_type import RowType
 from .protocols import Row
+from .watched_keys import watched_keys
 
 
 class Made(NamedTuple):
@@ -91,3 +93,71 @@ class CellSteps:
 def classes_of(rows: list[Row], places: Collection[int]) -> Classes:
     """The classes of the values in some places of rows, nulls left out."""
     return {place: {row[place].__class__ for row in rows} - {type(None)} for place in places}
+
+
+# ---- rows that are added up by group as they pass, without being made
+
+
+_MOST_MADE = 3  # functions, of which each knows more of the columns
+
+
+class TalliedRows:
+    """How rows are added up in a run."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan, self.row_type = plan, plan.row_type
+
+    def steps(self, program: Program) -> TallySteps:
+        """What adds them up by a program."""
+        return TallySteps(self.plan, program)
+
+    def code(self, program: Program) -> str:
+        """The text of the function that adds rows up."""
+        return _written(program, ()).written.text()
+
+
+class TallySteps:
+    """Adds rows up by one program. The first are made, since it is looked at what they hold."""
+
+    def __init__(self, plan: Plan, program: Program) -> None:
+        self._program, self._numerals = program, program.watches.numerals_of
+        self._watched = [(what, ordered) for _, what, ordered in watched_keys(plan.row_type)]
+        self._cells = CellSteps(program)
+        self._tally: Further[Tallying] | None = None
+        self._made, self._unmet = 0, 0
+        self._begun = False
+
+    def of(
+        self, records: list[Any], numbers: Sequence[int], kept: Kept, unmet: Collection[int]
+    ) -> Made:
+        """What kept records add up to; their rows, where these are looked at."""
+        if not self._begun or any(self._numerals(what, way).on for what, way in self._watched):
+            made = self._cells.of(records, numbers, kept, unmet)
+            self._begun = self._begun or bool(made.rows)
+            return made
+        tallied, entries, classes = self._tally_by(unmet).loud(records, numbers, kept)
+        return Made([], entries, classes, tallied=Tallied(*tallied))
+
+    def checked(
+        self, records: list[Any], numbers: Sequence[int], kept: Kept, unmet: Collection[int]
+    ) -> Made:
+        """The rows, and what they add up to in the other way, if that was begun."""
+        made = self._cells.of(records, numbers, kept, unmet)
+        self._begun = self._begun or bool(made.rows)
+        made = made._replace(cells=made.rows)
+        if self._tally is None:
+            return made
+        tallied, _, _ = self._tally.quiet(records, numbers, kept)
+        return made._replace(tallied=Tallied(*tallied))
+
+    def _tally_by(self, unmet: Collection[int]) -> Further[Tallying]:
+        """What adds rows up; made anew where some columns need not be looked at any more."""
+        if self._tally is None or (2 * len(unmet) <= self._unmet > 0 and self._made < _MOST_MADE):
+            self._tally = _written(self._program, unmet)
+            self._unmet, self._made = len(unmet), self._made + 1
+        return self._tally
+
+
+def _written(program: Program, unmet: Collection[int]) -> Further[Tallying]:
+    """The function that adds rows up by a program."""
+    return program.further(lambda plan, constants: Tallying(plan, constants, unmet))

@@ -12,8 +12,7 @@ from ..run.protocols import Source
 from .formats import ByteSource, format_found, format_named
 from .found_files import files_of, folders_within
 from .options import USUAL, Options
-from .python_rows import rows_of
-from .python_values import is_object
+from .python_values import is_object, rows_of
 from .reading import Bytestream, open_bytes
 from .records import PythonSource
 

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import dataclasses
 import datetime as dt
-from collections.abc import Callable, Iterable, Mapping, Sequence, Set
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from decimal import Decimal
 from enum import Enum
 from functools import lru_cache
 from math import isfinite
 from operator import attrgetter
 from pathlib import PurePath
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import msgspec
 
+from ..errors import SourceError
 from ..values.literals import Interval
 from ..values.numbers import Unreadable, read_fraction
 
@@ -120,3 +121,48 @@ def members_by(kind: Any) -> Members | None:
 def _named(names: Iterable[str]) -> Members:
     getters = [(name, attrgetter(name)) for name in names]
     return lambda value: [(name, get(value)) for name, get in getters]
+
+
+# ---- rows that a program has as a table: of a database cursor, of a data frame
+
+
+_ROWS = 500
+
+
+class Rows(NamedTuple):
+    """Records made of rows, and what is to be said of their headings."""
+
+    records: Iterable[Any]
+    manner: str
+
+
+def rows_of(source: Any) -> Rows | None:
+    """The rows of a cursor (PEP 249) or of a data frame of pandas; None for anything else.
+
+    Equal headings are numbered. What a frame misses is null. Raises SourceError where a cursor has
+    no rows.
+    """
+    if hasattr(source, "fetchmany") and hasattr(source, "description"):
+        if source.description is None:
+            raise SourceError("the cursor has no rows: execute a query with it first")
+        names, manner = _headings([column[0] for column in source.description])
+        return Rows(_fetched(source, names), manner)
+    if hasattr(source, "itertuples") and hasattr(source, "notna"):
+        names, manner = _headings(list(source.columns))
+        found = source.astype(object).where(source.notna(), None)
+        rows = found.itertuples(index=False, name=None)
+        return Rows([dict(zip(names, row, strict=True)) for row in rows], manner)
+    return None
+
+
+def _headings(given: Sequence[Any]) -> tuple[list[str], str]:
+    from .tables import headings_of
+
+    found = headings_of([[str(name) for name in given]], " ")
+    return list(found.names), "; ".join(found.notes)
+
+
+def _fetched(cursor: Any, names: Sequence[str]) -> Iterator[Any]:
+    while rows := cursor.fetchmany(_ROWS):
+        for row in rows:
+            yield row if isinstance(row, Mapping) else dict(zip(names, row, strict=True))

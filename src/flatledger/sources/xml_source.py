@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from functools import partial
@@ -9,13 +10,13 @@ from itertools import chain
 from typing import Any
 
 import msgspec
+from lxml import etree
 
 from ..errors import SourceError
 from ..run.protocols import Account, Batch
 from ..structure.levels import level_name
 from ..values.element_texts import TEXT
 from ..values.faults import Fault
-from .deep_elements import DEEPEST, deeply
 from .element_building import built
 from .element_names import ElementNames
 from .element_shapes import Shapes
@@ -25,6 +26,41 @@ from .options import Options
 from .reader import BaseReader
 from .reading import Bytes
 from .xml_elements import RecordElements, SeveralNamesError
+
+# ---- elements that are nested deeper than Python goes unasked
+
+
+DEEPEST = 1_000  # elements within each other
+_ROOM = 4 * DEEPEST  # of Python's own stack
+
+
+def deeply(step: Callable[[], Any], element: Any) -> Any:
+    """What a step makes of an element, up to 1,000 within each other.
+
+    Raises RecursionError for what is deeper.
+    """
+    try:
+        return step()
+    except RecursionError:
+        if goes_deeper(element):
+            raise
+    before = sys.getrecursionlimit()
+    sys.setrecursionlimit(max(before, _ROOM))
+    try:
+        return step()
+    finally:
+        sys.setrecursionlimit(before)
+
+
+def goes_deeper(element: Any) -> bool:
+    """Whether more than 1,000 elements stand within each other."""
+    depth = 0
+    for event, _ in etree.iterwalk(element, events=("start", "end")):
+        depth += 1 if event == "start" else -1
+        if depth > DEEPEST:
+            return True
+    return False
+
 
 _TOO_DEEP = f"more than {DEEPEST:,} elements stand within each other"
 _LEFT_OUT = "the record is left out"
