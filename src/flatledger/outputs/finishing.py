@@ -186,3 +186,10 @@ _FORMS: dict[str, Callable[[Any, str, str], Any]] = {
     "time": _as_time,
     "boolean": _as_truth,
 }
+
+
+def without_pattern(plan: ColumnPlan) -> ColumnPlan:
+    """A column whose cells are values: a workbook has formats of its own."""
+    if plan.column.datatype == "boolean":
+        return plan
+    return msgspec.structs.replace(plan, column=msgspec.structs.replace(plan.column, format=None))

@@ -14,18 +14,19 @@ from typing import IO, Any
 from zipfile import ZIP_DEFLATED, ZipFile
 
 from lxml import etree
-from msgspec.structs import replace
 
 from ..errors import FlatLedgerError, OutputError
 from ..layout.column import Column
-from ..layout.model import PublishedForm
+from ..layout.model import LayoutParts, PublishedForm, SettledLayout
 from ..plan.row_type import ColumnPlan
 from ..run.balance import Balance
 from ..run.protocols import Row
 from .digits import Digits
 from .files import Target
-from .finishing import Finisher
+from .finishing import Finisher, without_pattern
 from .form_sheet import FormSheet
+from .sheet_shape import check_columns
+from .workbook import Workbook
 from .workbook_cells import CellWriter
 from .workbook_files import DAMAGED
 from .workbook_styles import PARSER, Styles, as_bytes, tag
@@ -33,6 +34,20 @@ from .workbook_styles import PARSER, Styles, as_bytes, tag
 _OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
 _DOCUMENT, _STYLES, _TABLE, _SHEET = "/officeDocument", "/styles", "/table", "/worksheet"
 _SHOWN = 80
+
+
+def check_table(layout: LayoutParts, name: str) -> None:
+    """Raise OutputError where a sheet can't hold the table."""
+    check_columns(layout, name)
+
+
+def open_writer(
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
+) -> Workbook | FormWorkbook:
+    """A writer for a target; into a copy of the layout's form, if that is a workbook."""
+    if layout.form is not None and layout.form.workbook:
+        return FormWorkbook(layout.form, columns, layout.locale, target)
+    return Workbook(layout, target, columns, source)
 
 
 class FormWorkbook:
@@ -198,10 +213,3 @@ class FormWorkbook:
                 sheet, _, ref = (name.text or "").rpartition("!")
                 name.text = f"{sheet}!{self._sheet.drawn_out(ref, self._form.header_row)}"
         return self._book
-
-
-def without_pattern(plan: ColumnPlan) -> ColumnPlan:
-    """A column whose cells are values: a workbook has formats of its own."""
-    if plan.column.datatype == "boolean":
-        return plan
-    return replace(plan, column=replace(plan.column, format=None))

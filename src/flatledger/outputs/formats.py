@@ -41,7 +41,7 @@ FORMATS = (
     Format("csv", (".csv", ".txt"), "delimited"),
     Format("tsv", (".tsv", ".tab"), "tabbed"),
     Format("fixed-width", (), "fixed_width"),
-    Format("xlsx", (".xlsx",), "workbook"),
+    Format("xlsx", (".xlsx",), "form_workbook"),
     Format("ods", (".ods",), "opendocument"),
     Format("json", (".json",), "json_document"),
     Format("jsonl", (".jsonl", ".ndjson"), "json_lines"),

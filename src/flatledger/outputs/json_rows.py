@@ -19,8 +19,7 @@ from ..values.functions import text_of
 from ..values.literals import Interval
 from ..values.numbers import PlainDecimal
 from .files import Target
-from .finishing import Finisher
-from .form_workbook import without_pattern
+from .finishing import Finisher, without_pattern
 from .streamed import StreamedWriter
 
 _LARGEST = 1 << 63

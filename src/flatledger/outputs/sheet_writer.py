@@ -17,8 +17,7 @@ from .balance_sheets import Heading, balance_rows, fault_rows
 from .cell_values import CellValues
 from .digits import Digits
 from .files import Target
-from .finishing import Finisher
-from .form_workbook import without_pattern
+from .finishing import Finisher, without_pattern
 from .sheet_shape import LONG_TEXTS, MOST_ROWS, Folding, LongTexts, Widths, sheet_name
 
 

@@ -20,8 +20,7 @@ from ..values.literals import Interval, iso_duration
 from ..values.numbers import EXACT, read_decimal
 from .cell_values import DIGITS, LONGEST, too_long
 from .digits import Digits
-from .finishing import Finisher, formatting
-from .form_workbook import without_pattern
+from .finishing import Finisher, formatting, without_pattern
 from .read_back import Shown, ending_of, has_headings, rows_of
 
 _WORKBOOKS = ("xlsx", "ods")

@@ -10,17 +10,15 @@ from decimal import Decimal
 from typing import Any
 
 from ..layout.column import Column
-from ..layout.model import LayoutParts, SettledLayout
+from ..layout.model import SettledLayout
 from ..plan.row_type import ColumnPlan
 from ..run.protocols import Row
 from ..values.functions import text_of
 from ..values.visible import visible
-from . import form_workbook
 from .balance_sheets import Heading
 from .cell_values import FIRST_DAY, CellValues
 from .files import Target
 from .scratch import ScratchFolder
-from .sheet_shape import check_columns
 from .sheet_writer import SheetWriter
 from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format
 from .workbook_files import copy_to
@@ -50,20 +48,6 @@ _STYLES: dict[str, dict[str, Any]] = {
     "indented": {"indent": 1},
     "wrap": {"text_wrap": True, "valign": "top"},
 }
-
-
-def check_table(layout: LayoutParts, name: str) -> None:
-    """Raise OutputError where a sheet can't hold the table."""
-    check_columns(layout, name)
-
-
-def open_writer(
-    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
-) -> Workbook | form_workbook.FormWorkbook:
-    """A writer for a target; into a copy of the layout's form, if that is a workbook."""
-    if layout.form is not None and layout.form.workbook:
-        return form_workbook.FormWorkbook(layout.form, columns, layout.locale, target)
-    return Workbook(layout, target, columns, source)
 
 
 class Workbook(SheetWriter):
