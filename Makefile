@@ -63,7 +63,7 @@ mutants: $(VENV)/.ready
 	$(BIN)/python -m tests.mutants
 
 schema: $(VENV)/.ready
-	$(BIN)/flatledger schema > src/flatledger/layout/layout.schema.json
+	$(BIN)/flatledger schema > src/flatledger/layout/reading/layout.schema.json
 
 messages: $(VENV)/.ready
 	$(BIN)/python docs/list_messages.py

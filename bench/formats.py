@@ -85,7 +85,7 @@ def read_xml(path: str) -> None:
     import msgspec
 
     from flatledger.sources import open_source
-    from flatledger.sources.options import Options
+    from flatledger.sources.files.options import Options
 
     fields = [(f"f{at}", str | None, None) for at in range(len(ELEMENTS))]
     names = {f"f{at}": name for at, name in enumerate(ELEMENTS)}
@@ -139,7 +139,7 @@ def bare_read_marc(path: str) -> None:
 def read_marc(path: str) -> None:
     """All records as a layout of ten columns asks for them."""
     from flatledger.sources import open_source
-    from flatledger.sources.options import Options
+    from flatledger.sources.files.options import Options
 
     gc.disable()
     with open_source(path, Options(asked=frozenset(TAGS))).open() as reader:

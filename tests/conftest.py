@@ -19,8 +19,8 @@ import flatledger
 from flatledger import Layout
 from flatledger.api.layout import AnyLayout
 from flatledger.demo import copy_to
-from flatledger.layout.model import SettledLayout
-from flatledger.layout.settling import Given, settle
+from flatledger.layout.model.model import SettledLayout
+from flatledger.layout.settling.settling import Given, settle
 from tests.forked_tool import ForkedTool
 
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # what was last written is not the user's

@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout, SourceError
-from flatledger.layout.model import Lookup
-from flatledger.sources.ordered_entries import OrderedEntries
-from flatledger.sources.side_list import HeldEntries
+from flatledger.layout.model.model import Lookup
+from flatledger.sources.shaping.ordered_entries import OrderedEntries
+from flatledger.sources.shaping.side_list import HeldEntries
 from tests.conftest import table
 
 

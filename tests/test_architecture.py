@@ -25,6 +25,16 @@ ARROWS: dict[str, set[str]] = {
     "api": {*UNDER, *CORE, "reference", "sources", "outputs", "reports", "drafting"},
     "cli": {*UNDER, *CORE, "sources", "outputs", "reports", "demo", "api"},
 }
+# rooms within rooms, from the lowest: each may import from those before it
+WITHIN = {
+    "layout": ("model", "reading", "settling"),
+    "compile": ("runtime", "expressions", "trees", "functions"),
+    "sources": (
+        *("files", "json", "xml", "tables", "catalogues", "photographs", "objects"),
+        *("further_formats", "formats", "sets", "shaping"),
+    ),
+    "outputs": ("places", "cells", "text", "sheets", "forms", "documents", "checking", "formats"),
+}
 ALONE = {"__init__", "__main__"}  # the public names, and the way to the tool
 
 
@@ -56,7 +66,7 @@ def test_a_room_imports_only_from_the_rooms_below_it(room: str) -> None:
 
 def test_the_arrows_that_there_are_have_been_found() -> None:
     assert "language" in imported_rooms(HOUSE / "plan" / "planner.py")
-    assert "run" in imported_rooms(HOUSE / "sources" / "json_source.py")
+    assert "run" in imported_rooms(HOUSE / "sources" / "json" / "json_source.py")
 
 
 def test_every_module_is_in_a_room() -> None:
@@ -117,6 +127,23 @@ def test_no_modules_import_each_other_in_a_circle() -> None:
         for name in free:
             del left[name]
     assert not left, "these stand in circles, or need what does"
+
+
+@pytest.mark.parametrize("room", WITHIN)
+def test_rooms_within_a_room_import_only_from_those_below_them(room: str) -> None:
+    inside = f"flatledger.{room}."
+    below = {one: {*WITHIN[room][: at + 1]} for at, one in enumerate(WITHIN[room])}
+    names = [name for name in MODULES if name.startswith(inside)]
+    assert {name.removeprefix(inside).split(".")[0] for name in names} == set(below)
+    for name in names:
+        own = name.removeprefix(inside).split(".")[0]
+        others = (one for one in imported_modules(name) if one.startswith(inside))
+        assert {one.removeprefix(inside).split(".")[0] for one in others} <= below[own], name
+
+
+def test_every_room_says_what_it_is() -> None:
+    for folder in {file.parent for file in MODULES.values()} - {HOUSE}:
+        assert ast.get_docstring(ast.parse((folder / "__init__.py").read_text("utf-8"))), folder
 
 
 def lengths_of_functions() -> list[int]:

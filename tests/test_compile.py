@@ -7,8 +7,8 @@ import gc
 import linecache
 
 from flatledger import Layout
-from flatledger.compile.blocks import Block
-from flatledger.compile.program import generate
+from flatledger.compile.expressions.blocks import Block
+from flatledger.compile.functions.program import generate
 from flatledger.plan.making import make_plan
 from flatledger.structure.structure import observe
 from tests.conftest import settled

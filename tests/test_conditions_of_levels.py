@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 
 import flatledger
-from flatledger.compile import keeping
-from flatledger.compile.emitter import Emitter
-from flatledger.compile.loads_checked import LoadedTwiceError, check_loads
+from flatledger.compile.expressions.emitter import Emitter
+from flatledger.compile.functions import keeping
+from flatledger.compile.functions.loads_checked import LoadedTwiceError, check_loads
 
 
 def test_a_filter_over_three_levels_keeps_what_it_says() -> None:

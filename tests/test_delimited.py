@@ -13,11 +13,12 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.layout.source_options import TableReading
-from flatledger.sources import open_source, reading
-from flatledger.sources.dialects import Dialect
-from flatledger.sources.options import Options
-from flatledger.sources.row_texts import RowTexts
+from flatledger.layout.model.source_options import TableReading
+from flatledger.sources import open_source
+from flatledger.sources.files import reading
+from flatledger.sources.files.options import Options
+from flatledger.sources.tables.dialects import Dialect
+from flatledger.sources.tables.row_texts import RowTexts
 from tests.conftest import Tool
 
 HOSTILE = st.text(

@@ -17,9 +17,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.compile.as_they_came import walked_trees
-from flatledger.compile.level_watch import LevelsDifferError
-from flatledger.compile.plain_values import casts_to
+from flatledger.compile.expressions.as_they_came import walked_trees
+from flatledger.compile.functions.level_watch import LevelsDifferError
+from flatledger.compile.runtime.plain_values import casts_to
 from flatledger.errors import SourceError
 from flatledger.plan.making import make_plan
 from flatledger.plan.plan import Plan
@@ -28,9 +28,9 @@ from flatledger.run.pipeline import last_step
 from flatledger.run.sorting import Sorter
 from flatledger.run.state import RunState
 from flatledger.run.step import Stepper
-from flatledger.sources.json_source import JsonReader
-from flatledger.sources.options import Options
-from flatledger.sources.reading import Bytes
+from flatledger.sources.files.options import Options
+from flatledger.sources.files.reading import Bytes
+from flatledger.sources.json.json_source import JsonReader
 from flatledger.structure.structure import observe
 from flatledger.values.field_values import FieldDeclaration
 from flatledger.values.text_values import NUMERALS, TextValues

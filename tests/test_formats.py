@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from odf import opendocument, table, text
 
 import flatledger
-from flatledger.outputs import verifying
+from flatledger.outputs.checking import verifying
 from tests.conftest import Tool
 
 LETTERS = "ab,;|\t\"'\\*_`<>&[]{}=+-@#~^ é€😀\u202e\u00a0\n"
@@ -227,7 +227,7 @@ def test_what_a_sheet_cannot_hold_is_refused_or_goes_on(
         ):
             flatledger.export(layout, records, place)
         assert not place.exists()
-        monkeypatch.setattr("flatledger.outputs.sheet_writer.MOST_ROWS", 5)
+        monkeypatch.setattr("flatledger.outputs.sheets.sheet_writer.MOST_ROWS", 5)
         with pytest.raises(
             flatledger.OutputError, match="a sheet holds 5 rows, and the table has more"
         ):

@@ -23,9 +23,9 @@ from openpyxl.worksheet.table import Table
 
 import flatledger
 from flatledger import Layout, LayoutError, OutputError
-from flatledger.layout.column import Column
-from flatledger.layout.fitting import matched
-from flatledger.outputs.workbook_cells import CellWriter, number_format
+from flatledger.layout.model.column import Column
+from flatledger.layout.settling.fitting import matched
+from flatledger.outputs.sheets.workbook_cells import CellWriter, number_format
 from tests.conftest import Tool
 
 RECORDS: list[Any] = [

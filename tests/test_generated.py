@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 
 from flatledger import Layout, generated_code
-from flatledger.compile.program import generate
+from flatledger.compile.functions.program import generate
 from flatledger.plan.making import make_plan
 from flatledger.structure.structure import observe
 from tests.conftest import settled

@@ -16,10 +16,10 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.compile.lines import LineUnfolding
-from flatledger.compile.tallying import Tallying
+from flatledger.compile.functions.lines import LineUnfolding
+from flatledger.compile.functions.tallying import Tallying
 from flatledger.run import line_rows, pipeline
-from flatledger.sources import reading
+from flatledger.sources.files import reading
 from tests.random_layouts import Chance
 
 SPECIAL = ["a,b", 'a "b"', "a\r\nb", "a\nb", "=1+1", "-a", "@x", "True", "None", " ", "'=x", "\t"]

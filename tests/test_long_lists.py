@@ -12,9 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from flatledger.errors import SourceError
-from flatledger.sources import json_pieces, reading
-from flatledger.sources.json_source import JsonReader
-from flatledger.sources.options import Options
+from flatledger.sources.files import reading
+from flatledger.sources.files.options import Options
+from flatledger.sources.json import json_pieces
+from flatledger.sources.json.json_source import JsonReader
 
 
 class Record(msgspec.Struct):

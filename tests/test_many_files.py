@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from natsort import natsorted
 
 import flatledger
-from flatledger.sources.many_files import FilesSource
+from flatledger.sources.sets.many_files import FilesSource
 from tests.conftest import Tool
 from tests.test_every_source import delimited, elements, lines
 

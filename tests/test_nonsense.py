@@ -16,9 +16,9 @@ from hypothesis import strategies as st
 import flatledger
 from flatledger import LayoutError, SourceError
 from flatledger.run.protocols import Repeats
-from flatledger.sources import reading
-from flatledger.sources.json_source import JsonReader
-from flatledger.sources.options import Options
+from flatledger.sources.files import reading
+from flatledger.sources.files.options import Options
+from flatledger.sources.json.json_source import JsonReader
 from flatledger.values.periods import UNITS, parse_period, period_of
 from tests.conftest import Tool, table
 

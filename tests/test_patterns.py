@@ -28,10 +28,10 @@ MADE = {
     "values/matching.py:_words": "words as they are; those with signs at their ends are bounded",
     "values/amounts.py:__init__": "digits and one mark of a locale",
     "values/reading_texts.py:__init__": "fields of a UTS #35 pattern, each of a bounded width",
-    "outputs/formula_guard.py:__init__": "two letters, then digits that are not given back",
-    "outputs/line_texts.py:__init__": "marks as they are",
+    "outputs/cells/formula_guard.py:__init__": "two letters, then digits that are not given back",
+    "outputs/text/line_texts.py:__init__": "marks as they are",
     "drafting/wording.py:humanised": "one class of letters, between places",
-    "outputs/line_texts.py:_cells": "marks as they are",
+    "outputs/text/line_texts.py:_cells": "marks as they are",
     "structure/positions.py:has_positions": "the name of a field of a catalogue",
 }
 

@@ -14,7 +14,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.compile import program
+from flatledger.compile.functions import program
 from flatledger.plan.making import make_plan
 from flatledger.reference import exact
 from flatledger.reference.definition import defined_for

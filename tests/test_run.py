@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger.api.spilling import TemporaryRows
-from flatledger.compile.program import generate
+from flatledger.compile.functions.program import generate
 from flatledger.errors import LayoutError
 from flatledger.language import nodes as n
 from flatledger.plan.known import known_of
@@ -376,13 +376,13 @@ def kept_too(source: str) -> str:
 
 
 def mutate_keep(patch: Any) -> None:
-    honest = flatledger.compile.program.keep_source  # type: ignore[attr-defined]
+    honest = flatledger.compile.functions.program.keep_source  # type: ignore[attr-defined]
 
     def broken(*arguments: Any) -> Any:
         text, counters = honest(*arguments)
         return kept_too(text), counters
 
-    patch.setattr("flatledger.compile.program.keep_source", broken)
+    patch.setattr("flatledger.compile.functions.program.keep_source", broken)
 
 
 def keep_changed(change: Callable[[Any], Any]) -> Callable[[Any], None]:

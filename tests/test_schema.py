@@ -19,7 +19,7 @@ from tests.conftest import Tool
 
 SCHEMA = flatledger.layout_schema()
 VALIDATOR = Draft202012Validator(SCHEMA)
-SHIPPED = Path(flatledger.__file__).with_name("layout") / "layout.schema.json"
+SHIPPED = Path(flatledger.__file__).with_name("layout") / "reading" / "layout.schema.json"
 DEMO = sorted(Path(flatledger.__file__).with_name("demo").glob("layouts/*.yaml"))
 WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value can have
     "layout": "whole",

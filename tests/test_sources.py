@@ -19,8 +19,9 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger import Layout
-from flatledger.sources import open_source, reading
-from flatledger.sources.packing import LOOK
+from flatledger.sources import open_source
+from flatledger.sources.files import reading
+from flatledger.sources.files.packing import LOOK
 from tests.conftest import Tool
 
 LAYOUT = flatledger.Layout.from_data({"columns": [{"A": "a"}, {"B": "b.c"}, {"L": "l"}]})
@@ -214,7 +215,9 @@ def found_in(data: bytes, chunk: int = reading.CHUNK, **ways: Any) -> Found | st
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(reading, "CHUNK", chunk)
         if ways.get("one_by_one"):
-            patch.setattr("flatledger.sources.json_source._Decoding.lines", lambda own, text: None)
+            patch.setattr(
+                "flatledger.sources.json.json_source._Decoding.lines", lambda own, text: None
+            )
         try:
             batches = list(open_source(io.BytesIO(data)).open().batches())
         except flatledger.SourceError as error:

@@ -13,7 +13,11 @@ NOT_NEEDED = {
     *("lxml", "ssl", "email", "http", "urllib.request", "xml", "sqlite3", "asyncio"),
     *("openpyxl", "xlsxwriter", "odf", "python_calamine", "pymarc", "PIL", "babel", "ruamel"),
     *("sqlalchemy", "pyarrow", "pandas", "matplotlib", "httpx", "platformdirs.android"),
-    *("flatledger.outputs.verifying", "flatledger.sources.tables", "flatledger.drafting"),
+    *(
+        "flatledger.outputs.checking.verifying",
+        "flatledger.sources.tables.tables",
+        "flatledger.drafting",
+    ),
 }
 PROGRAM = """
 import sys

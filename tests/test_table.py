@@ -181,7 +181,7 @@ def test_days_moments_times_and_faults_in_arrow() -> None:
 
 
 def test_a_missing_extra_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.delitem(sys.modules, "flatledger.outputs.arrow", raising=False)
+    monkeypatch.delitem(sys.modules, "flatledger.outputs.documents.arrow", raising=False)
     monkeypatch.setitem(sys.modules, "pyarrow", None)
     with pytest.raises(flatledger.MissingExtraError, match=r"pip install 'flatledger\[arrow\]'"):
         flatledger.table(LAYOUT, RECORDS).__arrow_c_stream__()

@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.compile.tree import Places
+from flatledger.compile.runtime.tree import Places
 
 Node = dict[str, Any]
 SEEDS = st.integers(0, 10**9)

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 import flatledger
-from flatledger.outputs.files import Target
+from flatledger.outputs.places.files import Target
 
 LAYOUT: dict[str, Any] = {
     "columns": [

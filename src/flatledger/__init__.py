@@ -42,12 +42,12 @@ if TYPE_CHECKING:
         TableNotReadError,
         TableReadError,
     )
-    from .layout.schema import layout_schema
+    from .layout.reading.schema import layout_schema
     from .run.balance import Balance
     from .run.describing import TableColumn
     from .run.protocols import TotalRow
     from .sources.further_formats import SourceFormat
-    from .sources.records import UnreadableRecord
+    from .sources.objects.records import UnreadableRecord
     from .values.faults import Fault
     from .values.literals import Interval
 
@@ -67,12 +67,12 @@ _MODULES = {
         ("Survey", "distinct_values", "survey", "survey_kinds", "survey_positions"), "api.survey"
     ),
     **dict.fromkeys(("Table", "table"), "api.table"),
-    "layout_schema": "layout.schema",
+    "layout_schema": "layout.reading.schema",
     "Balance": "run.balance",
     "TableColumn": "run.describing",
     "TotalRow": "run.protocols",
     "SourceFormat": "sources.further_formats",
-    "UnreadableRecord": "sources.records",
+    "UnreadableRecord": "sources.objects.records",
     "Fault": "values.faults",
     "Interval": "values.literals",
 }

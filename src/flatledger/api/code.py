@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..layout.settling import output_of
+from ..layout.settling.settling import output_of
 from ..outputs.formats import is_delimited, line_form_of
 from ..sources import AnySource
 from .layout import AnyLayout, Layout

@@ -11,12 +11,12 @@ from typing import Any
 
 import msgspec
 
-from ..compile.definitions import Definitions
+from ..compile.runtime.definitions import Definitions
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.column import Column, Expression, Spread, Total
-from ..layout.model import LayoutRequest, SettledLayout, Totals
-from ..layout.settling import Given, known_keys, settle, unknown_keys
+from ..layout.model.column import Column, Expression, Spread, Total
+from ..layout.model.model import LayoutRequest, SettledLayout, Totals
+from ..layout.settling.settling import Given, known_keys, settle, unknown_keys
 from ..plan.groups import Decomposed
 from ..plan.kinds import COLLECT
 from ..plan.making import make_plan

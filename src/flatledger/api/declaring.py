@@ -7,10 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import LayoutError
-from ..layout.declared import ANY, DeclaredField
-from ..layout.read_fields import FIELDS
-from ..layout.reading import Reading
-from ..layout.text import from_data
+from ..layout.model.declared import ANY, DeclaredField
+from ..layout.model.text import from_data
+from ..layout.reading.read_fields import FIELDS
+from ..layout.reading.reading import Reading
 from ..structure.path_texts import path_of
 from ..structure.survey import FieldSurvey
 from ..values.element_texts import element_value

@@ -12,7 +12,7 @@ from ..drafting.form_draft import FormDraft
 from ..drafting.layout_draft import Draft
 from ..drafting.wording import comment
 from ..errors import LayoutError, SourceError
-from ..layout.model import FormReference
+from ..layout.model.model import FormReference
 from ..sources import AnySource
 from ..structure.survey import SurveyResult
 from .form_files import read_form

@@ -12,14 +12,14 @@ from typing import Any
 import msgspec
 
 from ..bounds import LARGEST_RECORD
-from ..compile.program import generate
+from ..compile.functions.program import generate
 from ..errors import ExpressionError, LayoutError
 from ..language import parse_expression
-from ..layout.column import Column, Expression
-from ..layout.model import SettledLayout
-from ..layout.source_options import CATALOGUE, SourceOptions
-from ..layout.text import Scalar
-from ..layout.with_files import lists_of
+from ..layout.model.column import Column, Expression
+from ..layout.model.model import SettledLayout
+from ..layout.model.source_options import CATALOGUE, SourceOptions
+from ..layout.model.text import Scalar
+from ..layout.reading.with_files import lists_of
 from ..plan.making import make_plan
 from ..plan.plan import Plan, reads_everything
 from ..run.decoding import decoded, structure_met

@@ -7,19 +7,19 @@ from contextlib import ExitStack, contextmanager
 from os import PathLike
 from typing import TYPE_CHECKING, Any, Literal, cast
 
-from ..compile.level_watch import LevelsDifferError
+from ..compile.functions.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
-from ..layout.model import SettledLayout
-from ..layout.note import note_of
-from ..layout.output_options import IfThere, Output
-from ..layout.settling import output_of
+from ..layout.model.model import SettledLayout
+from ..layout.model.note import note_of
+from ..layout.model.output_options import IfThere, Output
+from ..layout.settling.settling import output_of
 from ..outputs import Destination, Target, open_writer
-from ..outputs.csvw import SUFFIX, metadata
-from ..outputs.fault_table import fault_table
-from ..outputs.file_set import FileSet
+from ..outputs.cells.writer import LineWriter, Writer
+from ..outputs.documents.csvw import SUFFIX, metadata
+from ..outputs.documents.fault_table import fault_table
 from ..outputs.formats import format_of, is_delimited, line_form_of
-from ..outputs.names import is_file
-from ..outputs.writer import LineWriter, Writer
+from ..outputs.places.file_set import FileSet
+from ..outputs.places.names import is_file
 from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
 from ..run.protocols import Progress
@@ -31,7 +31,7 @@ from .preparing import Preparation, given_for
 from .spilling import TemporaryRows
 
 if TYPE_CHECKING:
-    from ..outputs.verifying import Verifier
+    from ..outputs.checking.verifying import Verifier
 
 Verify = bool | Literal["all"]
 
@@ -217,7 +217,7 @@ def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> No
 
 def _verifier(layout: SettledLayout, run: Run) -> Verifier:
     """What reads the finished files again; most runs need none."""
-    from ..outputs.verifying import Verifier
+    from ..outputs.checking.verifying import Verifier
 
     return Verifier(layout, run.columns, TemporaryRows())
 

@@ -11,9 +11,9 @@ from zipfile import ZipFile
 
 from ..bounds import LARGEST_UNPACKED, SMALL_UNPACKED, TIMES_UNPACKED
 from ..errors import LayoutError, Problem
-from ..layout.model import FormReference, PublishedForm
-from ..outputs.workbook_files import DAMAGED, WORKBOOK, column_letters
-from ..sources.csv_files import csv_rows, delimiter_of
+from ..layout.model.model import FormReference, PublishedForm
+from ..outputs.sheets.workbook_files import DAMAGED, WORKBOOK, column_letters
+from ..sources.tables.csv_files import csv_rows, delimiter_of
 from .files_met import reading
 
 _LOOKED_AT = 100  # rows, for headings

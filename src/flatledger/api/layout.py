@@ -12,12 +12,12 @@ from typing import Any
 import msgspec
 
 from ..errors import LayoutError, Problem
-from ..layout.assembling import assemble, with_changes
-from ..layout.model import FormReference, LayoutRequest
-from ..layout.note import note_of
-from ..layout.read_layout import LAYOUT_KEYS, read_layout
-from ..layout.text import Item, ItemMap, Scalar, from_data, read_yaml, write_yaml
-from ..layout.with_files import with_files
+from ..layout.model.model import FormReference, LayoutRequest
+from ..layout.model.note import note_of
+from ..layout.model.text import Item, ItemMap, Scalar, from_data, read_yaml, write_yaml
+from ..layout.reading.assembling import assemble, with_changes
+from ..layout.reading.read_layout import LAYOUT_KEYS, read_layout
+from ..layout.reading.with_files import with_files
 from .files_met import files_met
 from .layout_files import FilesOf, read_items
 from .shelf_folders import SUFFIXES, ShelfFolders

@@ -7,16 +7,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ..errors import LayoutError, Problem
-from ..layout.files import Kind
-from ..layout.model import FormReference, PublishedForm
-from ..layout.names import proposal
-from ..layout.text import Item, read_yaml
+from ..layout.model.model import FormReference, PublishedForm
+from ..layout.model.names import proposal
+from ..layout.model.text import Item, read_yaml
+from ..layout.reading.files import Kind
 from ..values.functions import text_of
 from .files_met import reading
 from .shelf_folders import SUFFIXES, ShelfFolders
 
 if TYPE_CHECKING:
-    from ..sources.list_files import OpenedList
+    from ..sources.sets.list_files import OpenedList
 
 # ---- reading them ----------------------------------------------------------------------------
 
@@ -52,7 +52,7 @@ def values_of(lines: Iterable[str]) -> tuple[str, ...]:
 
 
 def _opened(path: Path) -> OpenedList:
-    from ..sources.list_files import OpenedList
+    from ..sources.sets.list_files import OpenedList
 
     return OpenedList(str(path))
 

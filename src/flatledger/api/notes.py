@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from ..errors import LayoutError, Problem
-from ..layout.note import FORMER, Note, note_of, note_text, parse_note, with_more
+from ..layout.model.note import FORMER, Note, note_of, note_text, parse_note, with_more
 from .files_met import reading
 from .layout import Layout
 

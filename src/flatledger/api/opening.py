@@ -6,19 +6,19 @@ from collections.abc import Mapping
 from os import PathLike
 from typing import Any
 
-from ..compile.definitions import Definitions
+from ..compile.runtime.definitions import Definitions
 from ..errors import LayoutError, SourceError
-from ..layout.model import LayoutParts
-from ..layout.read_source import SOURCE
-from ..layout.reading import Reading
-from ..layout.source_options import CATALOGUE, SourceOptions
-from ..layout.text import from_data
+from ..layout.model.model import LayoutParts
+from ..layout.model.source_options import CATALOGUE, SourceOptions
+from ..layout.model.text import from_data
+from ..layout.reading.read_source import SOURCE
+from ..layout.reading.reading import Reading
 from ..plan.plan import expressions_in, reads_everything
 from ..run.protocols import Source
 from ..sources import AnySource, is_of_format, open_source
-from ..sources.bundled import BundledSource
-from ..sources.enriched import EnrichedSource
-from ..sources.options import Options
+from ..sources.files.options import Options
+from ..sources.shaping.bundled import BundledSource
+from ..sources.shaping.enriched import EnrichedSource
 from ..structure.known_levels import known_levels
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
@@ -95,7 +95,7 @@ def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
     with source.open() as reader:
         for batch in reader.batches():
             if by.file and batch.faults:
-                from ..sources.list_files import LEFT_OUT
+                from ..sources.sets.list_files import LEFT_OUT
 
                 raise SourceError(f"{by.file}: {batch.faults[0]}".replace(LEFT_OUT, ""))
             for record in batch.records:

@@ -16,9 +16,9 @@ from typing import Any
 
 from ..language import parser
 from ..language.plain_nodes import from_plain, to_plain
-from ..layout import plain_items
-from ..layout import text as texts
-from ..layout.text import Item
+from ..layout.model import text as texts
+from ..layout.model.text import Item
+from ..layout.reading import plain_items
 from ..values import literals
 from .kept import Kept
 

@@ -10,16 +10,16 @@ from typing import Any, NamedTuple, cast
 from msgspec.structs import replace
 
 from ..errors import OutputError
-from ..layout.note import note_of
-from ..layout.output_options import IfThere, Output
+from ..layout.model.note import note_of
+from ..layout.model.output_options import IfThere, Output
 from ..outputs import Destination, Target, check_apart, check_suffix, check_table
-from ..outputs.apart import Apart
-from ..outputs.csvw import SUFFIX
+from ..outputs.documents.csvw import SUFFIX
 from ..outputs.formats import TEXTS, format_of, is_delimited
-from ..outputs.names import aside, is_file, name_of
+from ..outputs.places.apart import Apart
+from ..outputs.places.names import aside, is_file, name_of
 from ..sources import AnySource
-from ..sources.csvw_metadata import metadata_beside
-from ..sources.found_files import inputs_of, naming
+from ..sources.sets.found_files import inputs_of, naming
+from ..sources.tables.csvw_metadata import metadata_beside
 from .layout import Layout
 
 Tables = tuple[Destination, ...]
@@ -135,7 +135,7 @@ def _metadata_of(source: AnySource) -> list[Path]:
 
 def check_verified(places: Places, output: Output) -> None:
     """Raise OutputError where a table can't be read again once it is written."""
-    from ..outputs.read_back import check_readable
+    from ..outputs.checking.read_back import check_readable
 
     for table in places.tables:
         if not _is_path(table):

@@ -6,22 +6,22 @@ import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from ..compile.definitions import Definitions
-from ..compile.level_watch import LevelsDifferError
+from ..compile.functions.level_watch import LevelsDifferError
+from ..compile.runtime.definitions import Definitions
 from ..errors import LayoutError, LevelsError, SourceError
 from ..language.nodes import FieldPath
-from ..layout.settling import Given, settle
-from ..layout.source_options import NAMED_BY_A_STANDARD
-from ..layout.text import scalar
-from ..outputs.finishing import group_wording
+from ..layout.model.source_options import NAMED_BY_A_STANDARD
+from ..layout.model.text import scalar
+from ..layout.settling.settling import Given, settle
+from ..outputs.cells.finishing import group_wording
 from ..plan.plan import Plan
 from ..reference.definition import defined_for
 from ..run.balance import Balance, BegunAgain, OpenedBy
 from ..run.pipeline import Run
 from ..run.protocols import Lent, Progress, Source, TextForm, no_lines
 from ..sources import AnySource
-from ..sources.first_records import FirstRecords
-from ..sources.remembered import RememberedSource
+from ..sources.shaping.first_records import FirstRecords
+from ..sources.shaping.remembered import RememberedSource
 from ..structure.levels import Names, level_name, named_place, plain_steps
 from ..structure.missing_fields import MissingPath, judged, named_places, nothing_met, what_is_there
 from ..structure.record_kinds import kinds_told

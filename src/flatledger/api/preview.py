@@ -9,12 +9,12 @@ from contextlib import ExitStack
 from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
-from ..compile.level_watch import LevelsDifferError
-from ..layout.output_options import Output
-from ..layout.settling import output_of
+from ..compile.functions.level_watch import LevelsDifferError
+from ..layout.model.output_options import Output
+from ..layout.settling.settling import output_of
 from ..outputs import Target, open_writer
-from ..outputs.digits import Digits
-from ..outputs.finishing import Finisher
+from ..outputs.cells.digits import Digits
+from ..outputs.cells.finishing import Finisher
 from ..outputs.formats import format_of
 from ..plan.explaining import explained
 from ..run.balance import FileCount

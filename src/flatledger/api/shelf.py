@@ -13,11 +13,11 @@ from pathlib import Path
 import msgspec
 
 from ..errors import LayoutError, OutputError, ShelfError
-from ..layout.assembling import check_conditions
-from ..layout.names import nearest
-from ..layout.text import ItemMap
+from ..layout.model.names import nearest
+from ..layout.model.text import ItemMap
+from ..layout.reading.assembling import check_conditions
 from ..outputs import Target
-from ..outputs.locks import LockedError, locked
+from ..outputs.places.locks import LockedError, locked
 from .layout import Layout
 from .layout_files import FilesOf, read_items, read_list
 from .shelf_folders import FOLDERS, SUFFIXES, ShelfFolders, files_in

@@ -12,8 +12,8 @@ from os import PathLike
 from pathlib import Path
 
 from ..errors import LayoutError, Problem, ShelfError
-from ..layout.names import nearest
-from ..layout.text import ItemList, ItemMap, Scalar, read_yaml
+from ..layout.model.names import nearest
+from ..layout.model.text import ItemList, ItemMap, Scalar, read_yaml
 
 SHELVES = "FLATLEDGER_SHELVES"  # folders, parted as in PATH
 FOLDERS = {"layout": "layouts", "conditions": "conditions", "list": "lists"}

@@ -6,15 +6,15 @@ from pathlib import Path
 
 from ..bounds import LARGEST_LIST_HELD
 from ..errors import SourceError
-from ..layout.declared import bare
-from ..layout.model import LayoutParts, Lookup
+from ..layout.model.declared import bare
+from ..layout.model.model import LayoutParts, Lookup
 from ..run.balance import LookupCount
 from ..run.protocols import Reader
-from ..sources.enriched import EnrichedReader, Enrichment
-from ..sources.list_files import OpenedList
-from ..sources.ordered_entries import ORDERED, OrderedEntries
-from ..sources.side_list import HeldEntries, SideList
-from ..sources.splitting import Splitter
+from ..sources.sets.list_files import OpenedList
+from ..sources.shaping.enriched import EnrichedReader, Enrichment
+from ..sources.shaping.ordered_entries import ORDERED, OrderedEntries
+from ..sources.shaping.side_list import HeldEntries, SideList
+from ..sources.shaping.splitting import Splitter
 from ..structure.levels import KnownLevels
 from ..values.field_values import FieldReader
 

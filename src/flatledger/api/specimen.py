@@ -9,16 +9,16 @@ from itertools import islice
 from typing import Any
 
 from ..errors import OutputError
-from ..layout.column import Column
-from ..layout.fitting import fitted
-from ..layout.model import LayoutParts, SettledLayout
-from ..layout.output_options import IfThere
+from ..layout.model.column import Column
+from ..layout.model.model import LayoutParts, SettledLayout
+from ..layout.model.output_options import IfThere
+from ..layout.settling.fitting import fitted
 from ..outputs import Destination, Target, check_apart, check_suffix
-from ..outputs.names import name_of
-from ..outputs.specimen import SUFFIXES, SpecimenColumn, write_specimen
+from ..outputs.forms.specimen import SUFFIXES, SpecimenColumn, write_specimen
+from ..outputs.places.names import name_of
 from ..run.protocols import TotalRow
 from ..sources import AnySource
-from ..sources.found_files import inputs_of
+from ..sources.sets.found_files import inputs_of
 from ..values.literals import Interval
 from .layout import AnyLayout, Layout
 from .table import table

@@ -13,16 +13,16 @@ from typing import Any
 import msgspec
 
 from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
-from ..compile.laying_flat import laid_flat
+from ..compile.trees.laying_flat import laid_flat
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath, Name
 from ..language.selecting import Selection, compile_path
-from ..layout.source_options import CATALOGUE
+from ..layout.model.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
 from ..run.protocols import Batch, Progress, Reader
 from ..sources import AnySource
-from ..sources.tables import TableReader
+from ..sources.tables.tables import TableReader
 from ..structure.path_texts import path_of
 from ..structure.positions import Positions
 from ..structure.spot_values import text_of_value

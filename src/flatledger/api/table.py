@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Generator, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Self
 
-from ..compile.level_watch import LevelsDifferError
+from ..compile.functions.level_watch import LevelsDifferError
 from ..errors import TableClosedError, TableNotReadError, TableReadError
 from ..extras import loaded
-from ..outputs.finishing import Finisher
+from ..outputs.cells.finishing import Finisher
 from ..run.balance import Balance
 from ..run.describing import TableColumn, described
 from ..run.protocols import Progress, Row, TotalRow
@@ -225,7 +225,7 @@ class Table(Iterator[Row]):
         return self._arrow(totals=False).__arrow_c_stream__(requested_schema)
 
     def _arrow(self, *, totals: bool) -> Any:
-        arrow = loaded("flatledger.outputs.arrow", "arrow", "an Arrow table")
+        arrow = loaded("flatledger.outputs.documents.arrow", "arrow", "an Arrow table")
         locale = self._prepared.layout.locale
         blocks = self._taken(lambda: arrow.finisher(self._run.columns, locale))
         rows: list[Row] = []

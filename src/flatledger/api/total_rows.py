@@ -6,9 +6,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from ..layout.text import scalar
+from ..layout.model.text import scalar
 from ..run.protocols import Batch, Source
-from ..sources.total_rows import look_at
+from ..sources.tables.total_rows import look_at
 from ..structure.total_rows import TotalRow, TotalRows, TotalRowsLook
 
 _SHOWN = 4

@@ -13,9 +13,9 @@ import click
 
 from ..api.layout_files import read_items, read_list, values_of
 from ..errors import AnswerError
-from ..layout.asking import Question, read_answer
-from ..layout.text import ItemList, ItemMap, Scalar
-from ..sources.reading import standard_input
+from ..layout.model.asking import Question, read_answer
+from ..layout.model.text import ItemList, ItemMap, Scalar
+from ..sources.files.reading import standard_input
 
 VARIABLE = "FLATLEDGER_ASK_"
 

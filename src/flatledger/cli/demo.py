@@ -13,7 +13,7 @@ from ..api.preparing import given_for
 from ..api.table import table
 from ..demo import copy_to
 from ..errors import MissingExtraError, OutputError
-from ..layout.settling import output_of
+from ..layout.settling.settling import output_of
 from ..reports.balance_text import print_balance
 from ..reports.screen import Grid
 from ..reports.table_text import print_table

@@ -11,9 +11,9 @@ import click
 from ..api.draft import draft
 from ..api.notes import learnt
 from ..api.survey import SAMPLE
-from ..layout.note import note_of
+from ..layout.model.note import note_of
 from ..outputs import Target, check_suffix
-from ..sources.found_files import inputs_of
+from ..sources.sets.found_files import inputs_of
 from .terminal import check_typed, reports
 from .typed import Source
 

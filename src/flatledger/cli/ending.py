@@ -49,7 +49,7 @@ def _stopping() -> Iterator[int]:
 
 
 def _stop(number: int, _: FrameType | None) -> None:
-    unfinished = sys.modules.get("flatledger.outputs.unfinished")
+    unfinished = sys.modules.get("flatledger.outputs.places.unfinished")
     clear = getattr(unfinished, "clear_unfinished", None)  # it may be half loaded
     placed = clear() if clear is not None else []
     if placed:

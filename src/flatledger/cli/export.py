@@ -8,7 +8,7 @@ from typing import Any, Literal, NamedTuple
 from ..api.export import export
 from ..api.layout import Layout
 from ..errors import SamePlaceError
-from ..layout.output_options import IfThere
+from ..layout.model.output_options import IfThere
 from ..run.balance import Balance
 from .progress import showing_progress
 from .typed import Source

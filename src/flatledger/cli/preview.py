@@ -9,7 +9,7 @@ from ..api.layout import Layout
 from ..api.preview import preview
 from ..reports.preview_page import preview_page
 from ..reports.preview_text import print_preview
-from ..sources.found_files import inputs_of
+from ..sources.sets.found_files import inputs_of
 from .progress import showing_progress
 from .terminal import check_page, results, write_page
 from .typed import Source

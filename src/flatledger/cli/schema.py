@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from ..layout.schema import layout_schema
+from ..layout.reading.schema import layout_schema
 from ..outputs import Target, check_suffix
 from .terminal import reports
 

@@ -10,14 +10,14 @@ import msgspec
 from ..api.opening import is_catalogue
 from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds, survey_positions
 from ..errors import ExpressionError
-from ..layout.names import proposal
-from ..layout.output_options import Output
+from ..layout.model.names import proposal
+from ..layout.model.output_options import Output
 from ..outputs import Target
-from ..outputs.delimited import DelimitedWriter
+from ..outputs.text.delimited import DelimitedWriter
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
-from ..sources.found_files import inputs_of
+from ..sources.sets.found_files import inputs_of
 from ..structure.positions import has_positions
 from ..structure.survey import SurveyResult
 from ..values.visible import steerless_json

@@ -18,10 +18,10 @@ from ..api.opening import is_catalogue
 from ..api.preparing import given_for
 from ..api.shelf_folders import SUFFIXES, ShelfFolders
 from ..errors import ShelfError
-from ..layout.settling import output_of
-from ..layout.source_options import CATALOGUE
-from ..layout.text import Item, ItemList, ItemMap, Scalar, read_yaml
-from ..sources.found_files import below as folder_below
+from ..layout.model.source_options import CATALOGUE
+from ..layout.model.text import Item, ItemList, ItemMap, Scalar, read_yaml
+from ..layout.settling.settling import output_of
+from ..sources.sets.found_files import below as folder_below
 from .asking import answers_for
 
 Source = str | list[str]

@@ -6,7 +6,7 @@ import re
 from collections.abc import Container, Iterable, Mapping
 from typing import Any
 
-from ..layout.text import from_data, scalar, write_yaml
+from ..layout.model.text import from_data, scalar, write_yaml
 from ..structure.survey import FieldSurvey
 from .wording import comment, rooted, within
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from ..layout.column import Column
-from ..layout.fitting import matched, near_ones
-from ..layout.model import PublishedForm
-from ..layout.text import scalar
+from ..layout.model.column import Column
+from ..layout.model.model import PublishedForm
+from ..layout.model.text import scalar
+from ..layout.settling.fitting import matched, near_ones
 from ..structure.survey import FieldSurvey, SurveyResult
 from .layout_draft import Draft
 from .row_level import level_of

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from ..errors import SourceError
-from ..layout.names import proposal
-from ..layout.source_options import CATALOGUE, PHOTOS
-from ..layout.text import from_data, scalar, write_yaml
+from ..layout.model.names import proposal
+from ..layout.model.source_options import CATALOGUE, PHOTOS
+from ..layout.model.text import from_data, scalar, write_yaml
 from ..reports.words import counted
 from ..structure.catalogue_names import called
 from ..structure.data_keys import MOST_KEYS

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Container, Mapping
 
-from ..layout.source_options import CATALOGUE
+from ..layout.model.source_options import CATALOGUE
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
 from .wording import is_members, path_above, within
 

@@ -10,13 +10,13 @@ from typing import Any, NamedTuple, cast
 
 from ..errors import OutputError
 from ..extras import loaded
-from ..layout.model import LayoutParts, SettledLayout
-from ..layout.names import proposal
+from ..layout.model.model import LayoutParts, SettledLayout
+from ..layout.model.names import proposal
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan
 from ..run.protocols import TextForm
-from .files import Target
-from .writer import Writer, check_suffix, suffix_of
+from .cells.writer import Writer, check_suffix, suffix_of
+from .places.files import Target
 
 
 class Format(NamedTuple):
@@ -38,15 +38,15 @@ class Format(NamedTuple):
 
 
 FORMATS = (
-    Format("csv", (".csv", ".txt"), "delimited"),
-    Format("tsv", (".tsv", ".tab"), "tabbed"),
-    Format("fixed-width", (), "fixed_width"),
-    Format("xlsx", (".xlsx",), "form_workbook"),
-    Format("ods", (".ods",), "opendocument"),
-    Format("json", (".json",), "json_document"),
-    Format("jsonl", (".jsonl", ".ndjson"), "json_lines"),
-    Format("markdown", (".md",), "markdown"),
-    Format("html", (".html", ".htm"), "web_page"),
+    Format("csv", (".csv", ".txt"), "text.delimited"),
+    Format("tsv", (".tsv", ".tab"), "text.tabbed"),
+    Format("fixed-width", (), "text.fixed_width"),
+    Format("xlsx", (".xlsx",), "forms.form_workbook"),
+    Format("ods", (".ods",), "sheets.opendocument"),
+    Format("json", (".json",), "documents.json_document"),
+    Format("jsonl", (".jsonl", ".ndjson"), "documents.json_lines"),
+    Format("markdown", (".md",), "documents.markdown"),
+    Format("html", (".html", ".htm"), "documents.web_page"),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 

@@ -12,7 +12,7 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.model import SettledLayout
+from ..layout.model.model import SettledLayout
 from ..structure.levels import Access, Chain, Names, level_name, plain_steps
 from ..structure.missing_fields import MissingPath
 from ..structure.trees import OF_AN_ARGUMENT, TREE_KINDS

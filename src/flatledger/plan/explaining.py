@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..layout.column import Column
-from ..layout.model import SettledLayout
+from ..layout.model.column import Column
+from ..layout.model.model import SettledLayout
 from ..structure.levels import level_name
 from .plan import Plan
 

@@ -16,9 +16,9 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, SUBTREES, taken_by
-from ..layout.column import Column, Expression, Total
-from ..layout.model import Grouping, SettledLayout, Sorting, Totals
-from ..layout.text import Scalar
+from ..layout.model.column import Column, Expression, Total
+from ..layout.model.model import Grouping, SettledLayout, Sorting, Totals
+from ..layout.model.text import Scalar
 from ..structure.levels import Chain, Names, level_name, plain_steps
 from ..structure.trees import IS_COUNTED
 from ..values.aggregates import AGGREGATES, SEPARATOR

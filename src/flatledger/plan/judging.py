@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ..errors import Problem
 from ..language import nodes as n
-from ..layout.model import Condition
-from ..layout.tree_options import Opening
+from ..layout.model.model import Condition
+from ..layout.model.tree_options import Opening
 from ..structure.levels import Chain, level_name, named_place, plain_steps
 from ..structure.trees import TREE_FUNCTIONS
 from .draft import Draft

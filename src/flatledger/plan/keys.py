@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ..errors import Problem
 from ..language import nodes as n
-from ..layout.column import Expression
-from ..layout.model import Sorting
+from ..layout.model.column import Expression
+from ..layout.model.model import Sorting
 from ..values.collations import collation_key
 from .draft import Draft
 from .row_type import KeyPlan

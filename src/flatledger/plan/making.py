@@ -10,8 +10,8 @@ from typing import Literal
 import msgspec
 
 from ..language import nodes as n
-from ..layout.column import Column
-from ..layout.model import SettledLayout
+from ..layout.model.column import Column
+from ..layout.model.model import SettledLayout
 from ..structure.known_levels import known_levels
 from ..structure.levels import Chain, Names
 from ..structure.structure import Place

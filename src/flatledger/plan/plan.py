@@ -14,8 +14,8 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.column import Column, Expression
-from ..layout.model import Condition, LayoutParts, SettledLayout
+from ..layout.model.column import Column, Expression
+from ..layout.model.model import Condition, LayoutParts, SettledLayout
 from ..structure.levels import Chain, KnownLevels, Names
 from ..structure.missing_fields import MissingPath
 from ..structure.record_types import RecordTypes, Want

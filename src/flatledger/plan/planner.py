@@ -11,8 +11,8 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..language.choosing import choice_of
-from ..layout.column import Column, Expression
-from ..layout.model import Expectation, SettledLayout
+from ..layout.model.column import Column, Expression
+from ..layout.model.model import Expectation, SettledLayout
 from ..structure.known_levels import known_levels
 from ..structure.levels import Access, Chain, KnownLevels, Names, level_name, plain_steps
 from ..structure.missing_fields import MissingPath, judged, places_of

@@ -12,9 +12,9 @@ from ..errors import Problem
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, EXTENTS, SUBTREES, taken_by
 from ..language.other_words import FUNCTIONS as FUNCTIONS_ELSEWHERE
-from ..layout.column import Expression
-from ..layout.names import nearest
-from ..layout.source_options import CATALOGUE
+from ..layout.model.column import Expression
+from ..layout.model.names import nearest
+from ..layout.model.source_options import CATALOGUE
 from ..structure.levels import Chain, Names, is_tag, level_name, named_place, plain_steps
 from ..structure.structure import MEMBERS
 from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS, within_a_tree

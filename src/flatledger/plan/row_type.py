@@ -8,7 +8,7 @@ from typing import Literal
 import msgspec
 
 from ..language import nodes as n
-from ..layout.column import Column
+from ..layout.model.column import Column
 from ..values.aggregates import Aggregate
 from ..values.lazily import lazily
 

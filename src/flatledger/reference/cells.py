@@ -8,7 +8,7 @@ from typing import Any
 
 from ..bounds import DEEPEST_CELL
 from ..language import nodes as n
-from ..layout.column import Column, Conversion
+from ..layout.model.column import Column, Conversion
 from ..plan.kinds import DATATYPES
 from ..values.cleaning import cleaned
 from ..values.factors import scaled

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
-from ..layout.model import SettledLayout
+from ..layout.model.model import SettledLayout
 from ..plan.plan import Plan
 from ..values.numbers import EXACT
 from .groups import Groups

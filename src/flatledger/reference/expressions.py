@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from ..language import nodes as n
-from ..layout.column import Column
+from ..layout.model.column import Column
 from ..plan.kinds import AGGREGATE_KINDS, TIMES
 from ..plan.plan import Plan
 from ..structure.levels import level_name, plain_steps

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..language import nodes as n
-from ..layout.column import Column
-from ..layout.model import SettledLayout
+from ..layout.model.column import Column
+from ..layout.model.model import SettledLayout
 from ..plan.kinds import AGGREGATE_KINDS
 from ..plan.plan import Plan
 from ..plan.row_order import pair_order

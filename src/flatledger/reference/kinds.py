@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 
 from ..language import nodes as n
-from ..layout.column import Column
+from ..layout.model.column import Column
 from ..plan.kinds import (
     AGGREGATE_KINDS,
     COLLECT,

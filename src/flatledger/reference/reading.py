@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-from ..layout.column import Column
+from ..layout.model.column import Column
 from ..plan.plan import Plan
 from ..structure.levels import Names
 from .cells import Cells

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from ..language import nodes as n
-from ..layout.column import Column
+from ..layout.model.column import Column
 from ..plan.plan import Plan
 from ..structure.structure import MEMBERS
 from .aggregates import result

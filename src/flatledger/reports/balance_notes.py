@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 
-from ..layout.fitting import ALIKE, EXACTLY, TITLE, misfits
-from ..layout.model import Fit
+from ..layout.model.model import Fit
+from ..layout.settling.fitting import ALIKE, EXACTLY, TITLE, misfits
 from ..run.balance import Balance
 from .words import amount, counted, times
 

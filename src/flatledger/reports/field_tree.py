@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ..layout.source_options import CATALOGUE
+from ..layout.model.source_options import CATALOGUE
 from ..structure.survey import FieldSurvey, SurveyResult
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from ..layout.model import Fit
+from ..layout.model.model import Fit
 from ..values.faults import Fault, FaultKind
 from ..values.numbers import digits_of
 from ..values.visible import encodable, steerless_json

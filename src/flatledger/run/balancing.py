@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.spreading import NO_COLUMN, NO_KEY
+from ..layout.reading.spreading import NO_COLUMN, NO_KEY
 from ..plan.known import Known, known_of
 from ..plan.plan import Plan
 from ..structure.levels import Chain, Names, level_name, levels_line

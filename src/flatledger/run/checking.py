@@ -8,8 +8,8 @@ from collections.abc import Iterator, Sequence
 from decimal import Decimal
 from typing import Any
 
-from ..compile.ledger import LedgerForm
-from ..compile.tallying import Tallied
+from ..compile.functions.ledger import LedgerForm
+from ..compile.functions.tallying import Tallied
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of

@@ -13,8 +13,8 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ..compile.plain_data import FaultText, is_null
-from ..compile.unfolding import Classes
+from ..compile.functions.unfolding import Classes
+from ..compile.runtime.plain_data import FaultText, is_null
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan
 from ..structure.levels import Names, level_name
@@ -92,7 +92,7 @@ class DriftWatch:
         self._known = plan.layout.known
         self._rows = self._looked_at = 0
         if self._known is not None:
-            from ..structure.spots import Spot  # only a layout with a note pays for it
+            from ..structure.spots import Spot
 
             self._spot = Spot(top=True, of_elements=plan.chain.structure.of_elements)
             self._look_at(islice(first, FIRST))

@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ..compile.plain_data import is_null
-from ..layout.model import Expectation
+from ..compile.runtime.plain_data import is_null
+from ..layout.model.model import Expectation
 from ..plan.plan import Plan
 from ..plan.row_order import Rank, ranking
 from ..plan.row_type import KeyPlan

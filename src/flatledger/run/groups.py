@@ -8,8 +8,8 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from ..compile.ledger import Ledger, Posting
-from ..compile.tallying import FIRST, Tallied, describing, parts_of
+from ..compile.functions.ledger import Ledger, Posting
+from ..compile.functions.tallying import FIRST, Tallied, describing, parts_of
 from ..plan.kinds import TIMES
 from ..plan.plan import Plan
 from ..plan.row_order import cells_at, sort_rows

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, TypeVar
 
-from ..layout.model import Take
+from ..layout.model.model import Take
 
 Thing = TypeVar("Thing")
 

@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from ..compile.lines import LineUnfolding
-from ..compile.program import Further, Kept, Program
+from ..compile.functions.lines import LineUnfolding
+from ..compile.functions.program import Further, Kept, Program
 from ..plan.line_rows import places_beside, with_lines
 from ..plan.plan import Plan
 from ..plan.row_order import cells_at

@@ -7,12 +7,12 @@ import decimal
 import time
 from collections.abc import Iterator
 
-from ..compile.tallying import takes_tallies
+from ..compile.functions.tallying import takes_tallies
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model import SettledLayout
-from ..layout.source_options import CATALOGUE
-from ..layout.spreading import without_keyless
+from ..layout.model.model import SettledLayout
+from ..layout.model.source_options import CATALOGUE
+from ..layout.reading.spreading import without_keyless
 from ..plan.line_rows import takes_lines
 from ..plan.making import make_plan
 from ..plan.plan import Plan

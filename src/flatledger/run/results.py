@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 import msgspec
 
-from ..compile.doubting import BothFigures
-from ..compile.ledger import Ledger, Sums
-from ..compile.tallying import Tallied
-from ..compile.watches import Watches
+from ..compile.functions.doubting import BothFigures
+from ..compile.functions.ledger import Ledger, Sums
+from ..compile.functions.tallying import Tallied
+from ..compile.runtime.watches import Watches
 from ..structure.levels import Names
 from ..values.faults import Fault
 from .drift import Seen

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple, Protocol
 
-from ..compile.program import Further, Kept, Program
-from ..compile.tallying import Tallied, Tallying
-from ..compile.unfolding import Classes
+from ..compile.functions.program import Further, Kept, Program
+from ..compile.functions.tallying import Tallied, Tallying
+from ..compile.functions.unfolding import Classes
 from ..plan.plan import Plan
 from ..plan.row_type import RowType
 from .protocols import Row

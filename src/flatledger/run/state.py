@@ -11,9 +11,9 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from ..compile.doubting import BothFigures
-from ..compile.ledger import Ledger, LedgerForm, Sums
-from ..compile.watches import Watches
+from ..compile.functions.doubting import BothFigures
+from ..compile.functions.ledger import Ledger, LedgerForm, Sums
+from ..compile.runtime.watches import Watches
 from ..plan.plan import Plan
 from ..plan.row_type import RowType
 from ..values.faults import Fault, FaultLog

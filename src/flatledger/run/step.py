@@ -11,11 +11,11 @@ from typing import Any
 
 import msgspec
 
-from ..compile.definitions import Definitions
-from ..compile.doubting import BothFigures, Look
-from ..compile.plain_data import below
-from ..compile.program import Kept, Program, generate, generate_doubts
-from ..compile.tallying import FIRST
+from ..compile.functions.doubting import BothFigures, Look
+from ..compile.functions.program import Kept, Program, generate, generate_doubts
+from ..compile.functions.tallying import FIRST
+from ..compile.runtime.definitions import Definitions
+from ..compile.runtime.plain_data import below
 from ..plan.plan import Plan
 from ..values.faults import Fault
 from ..values.functions import text_of

@@ -5,7 +5,7 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from ..compile.plain_data import FaultText
+from ..compile.runtime.plain_data import FaultText
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan, RowType
 from ..values.aggregates import Aggregate

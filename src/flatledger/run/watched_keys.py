@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..language.nodes import FieldPath, Node
-from ..layout.column import Column
+from ..layout.model.column import Column
 from ..plan.known import declared_of
 from ..plan.plan import Plan
 from ..plan.row_type import RowType

@@ -9,12 +9,12 @@ from typing import Any, BinaryIO, cast
 
 from ..errors import SourceError
 from ..run.protocols import Source
+from .files.options import USUAL, Options
+from .files.reading import Bytestream, open_bytes
 from .formats import ByteSource, format_found, format_named
-from .found_files import files_of, folders_within
-from .options import USUAL, Options
-from .python_values import is_object, rows_of
-from .reading import Bytestream, open_bytes
-from .records import PythonSource
+from .objects.python_values import is_object, rows_of
+from .objects.records import PythonSource
+from .sets.found_files import files_of, folders_within
 
 AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
 
@@ -44,7 +44,7 @@ def open_source(
     """
     stated = format_named(format) if format else None
     if (files := files_of(source)) is not None:
-        from .many_files import FilesSource
+        from .sets.many_files import FilesSource
 
         return FilesSource(files, options, stated, folders_within(source))
     if isinstance(source, str | PathLike) or hasattr(source, "read"):

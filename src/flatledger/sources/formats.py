@@ -14,13 +14,13 @@ import msgspec
 
 from ..errors import SourceError
 from ..extras import loaded
-from ..layout.names import proposal
-from ..layout.source_options import CATALOGUE, PHOTOS
+from ..layout.model.names import proposal
+from ..layout.model.source_options import CATALOGUE, PHOTOS
 from ..run.protocols import Reader, Source
-from .naming import never_read
-from .options import Options
-from .packing import plain_name
-from .reading import Bytes, Bytestream
+from .files.naming import never_read
+from .files.options import Options
+from .files.packing import plain_name
+from .files.reading import Bytes, Bytestream
 
 
 def _never(head: bytes) -> bool:
@@ -82,7 +82,7 @@ def _begins_workbook(head: bytes) -> bool:
 
 
 def _resembles_table(head: bytes) -> bool:
-    from .delimited_source import resembles
+    from .tables.delimited_source import resembles
 
     return resembles(head)
 
@@ -99,28 +99,39 @@ _MARCXML = re.compile(rb"http://www\.loc\.gov/MARC21/slim|info:lc/xmlns/marcxcha
 _XML = re.compile(rb"\s*<(?:[?!]|([a-zA-Z_:\x80-\xff]))|<\0|\0<")
 FORMATS = (
     Format(
-        *(CATALOGUE, (".mrc", ".marc"), _begins_marc, "marc_source"),
+        *(CATALOGUE, (".mrc", ".marc"), _begins_marc, "catalogues.marc_source"),
         extra="marc",
         keys=frozenset({"broken-records", "encoding"}),
     ),
-    Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json_source"),
+    Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json.json_source"),
     Format(
-        *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "workbook_source"),
+        *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "tables.workbook_source"),
         keys=_TABLE | {"sheet", "range", "fill-merged", "hidden-rows", "largest-unpacked"},
     ),
     Format(
-        *("csv", (".csv", ".tsv", ".tab", ".psv"), _never, "delimited_source", _resembles_table),
+        *(
+            "csv",
+            (".csv", ".tsv", ".tab", ".psv"),
+            _never,
+            "tables.delimited_source",
+            _resembles_table,
+        ),
         keys=_TABLE | _TEXT | {"delimiter", "quote-char", "escape-char", "line-terminator"},
     ),
     Format(
-        *("xml", (".xml",), _begins_xml, "xml_source"),
+        *("xml", (".xml",), _begins_xml, "xml.xml_source"),
         keys=frozenset({"namespaces", "encoding"}),
     ),
     Format(
-        *(PHOTOS, (".jpg", ".jpeg", ".tif", ".tiff", ".png", ".webp"), _never, "photo_source"),
+        *(
+            PHOTOS,
+            (".jpg", ".jpeg", ".tif", ".tiff", ".png", ".webp"),
+            _never,
+            "photographs.photo_source",
+        ),
         extra="photos",
     ),
-    Format("fixed-width", (), _never, "fixed_width_source", keys=_FIXED),
+    Format("fixed-width", (), _never, "tables.fixed_width_source", keys=_FIXED),
 )
 
 
@@ -188,7 +199,7 @@ def reading(
                 "the columns that are blank in them: `total-rows: {drop: [Part]}`"
             )
         with _begun(opened(), name, options, stated) as reader:
-            from .total_rows import settled, total_rows_in
+            from .tables.total_rows import settled, total_rows_in
 
             found = settled(options.table.total_rows, total_rows_in(reader))
         table = msgspec.structs.replace(options.table, total_rows=found)

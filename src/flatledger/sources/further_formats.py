@@ -9,9 +9,9 @@ from importlib.metadata import EntryPoint, entry_points
 from typing import Any, BinaryIO, Protocol, cast
 
 from ..errors import FlatLedgerError, SourceError
-from .options import Options
-from .reading import Bytes
-from .records import PythonReader
+from .files.options import Options
+from .files.reading import Bytes
+from .objects.records import PythonReader
 
 GROUP = "flatledger.sources"
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from ..language import nodes as n
-from ..layout.column import Expression
-from ..layout.model import LayoutParts
-from ..layout.source_options import CATALOGUE
+from ..layout.model.column import Expression
+from ..layout.model.model import LayoutParts
+from ..layout.model.source_options import CATALOGUE
 from ..values.aggregates import AGGREGATES
 from .levels import KnownLevels, Names, is_tag, named_place
 

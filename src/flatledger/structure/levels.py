@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from ..language import nodes as n
-from ..layout.text import scalar
+from ..layout.model.text import scalar
 from .path_texts import path_of
 from .structure import MEMBERS, Place
 

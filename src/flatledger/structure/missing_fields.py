@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from ..errors import Problem
 from ..language.nodes import FieldPath
-from ..layout.column import Expression
+from ..layout.model.column import Expression
 from .levels import Chain, Names, level_name, plain_steps
 from .structure import MEMBERS, Place
 

@@ -7,7 +7,7 @@ from itertools import islice
 
 import msgspec
 
-from ..layout.text import scalar
+from ..layout.model.text import scalar
 from ..values import times
 from ..values.numbers import ValueFaultError, read_decimal
 from .spots import MOST_COUNTED, Spot

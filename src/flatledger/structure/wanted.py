@@ -8,9 +8,9 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
-from ..layout.column import Expression
-from ..layout.model import Expectation, LayoutParts, Lookup, Split
-from ..layout.tree_options import Nest, OpensBy
+from ..layout.model.column import Expression
+from ..layout.model.model import Expectation, LayoutParts, Lookup, Split
+from ..layout.model.tree_options import Nest, OpensBy
 
 _PLAIN = (str, int, bool, float, type(None))
 _NAMING = (Lookup, Expectation, Split, Nest, OpensBy)  # they name fields in texts of their own

@@ -1,0 +1,1 @@
+"""Writing expressions as statements of Python."""

@@ -1,0 +1,1 @@
+"""What generated functions call as they run."""

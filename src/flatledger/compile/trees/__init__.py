@@ -1,0 +1,1 @@
+"""Trees laid flat, and how far their nodes are opened."""

@@ -1,0 +1,1 @@
+"""A layout as data, and the text that it was read from."""

@@ -1,0 +1,1 @@
+"""Reading the text of a layout by declarations."""

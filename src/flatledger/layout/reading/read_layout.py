@@ -1,0 +1,180 @@
+"""From the text of a layout to what it says: every key read, every fault told."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+from typing import Any
+
+from ...errors import LayoutError
+from ..model.column import Column
+from ..model.model import Condition, LayoutRequest
+from ..model.names import proposal
+from ..model.source_options import CATALOGUE
+from ..model.text import Item, ItemMap, Scalar
+from ..model.tree_options import WITH
+from .files import Files
+from .forms import EXPRESSION, PATHS, TEXT, choice, read_text
+from .read_additions import FIT_TO, LOOKUP, SPLIT
+from .read_columns import COLUMNS_SCHEMA, read_columns
+from .read_fields import FIELDS
+from .read_output import OUTPUT
+from .read_questions import ASK, check_asked
+from .read_rows import CALENDAR, EXPECTS_ORDER, GROUP, GROUPING, SORT, TAKE, TOTALS
+from .read_source import SOURCE
+from .read_trees import NEST, NESTS, OPEN, OPENS_BY
+from .read_values import LOCALE
+from .reading import (
+    Form,
+    Key,
+    Reading,
+    Section,
+    either,
+    items_of,
+    object_schema,
+    one_or_more,
+    pairs_of,
+    read_keys,
+)
+
+# ---- conditions ------------------------------------------------------------------------------
+
+_CONDITION_KEYS: Section = {
+    "keep": Key(EXPRESSION, "The level that is judged, where it is not on the way to the row."),
+    "when": Key(EXPRESSION, "The condition.", "value"),
+    "with": Key(choice(WITH), "What else it keeps in a tree.", "kept_with"),
+    "name": Key(TEXT, "What it is called in the balance."),
+    "because": Key(TEXT, "Why it is there."),
+}
+
+
+def _conditions(item: Item, _: str, reading: Reading) -> tuple[Condition, ...]:
+    found = [_condition(entry, reading) for entry in items_of(item)]
+    return tuple(condition for condition in found if condition is not None)
+
+
+def _condition(item: Item, reading: Reading) -> Condition | None:
+    """A condition; in braces it can have a name, a reason, and a level off the row's way."""
+    origin = _origin(item, reading)
+    if not isinstance(item, ItemMap):
+        value = EXPRESSION.read(item, "a condition", reading)
+        return Condition(value, origin=origin) if value else None
+    keys = reading.mapping(item, "a condition", _CONDITION_KEYS)
+    if "when" not in keys:
+        says = "a condition has at least `when`: {keep: payments, when: ...}"
+        reading.fault(item, says)
+        return None
+    found = read_keys(keys, _CONDITION_KEYS, reading)
+    return Condition(**found, origin=origin) if found["value"] else None
+
+
+def _origin(item: Item, reading: Reading) -> str:
+    """Where a condition came from, if not from the layout's own file."""
+    if item.file == reading.own_file:
+        return ""
+    return PurePath(item.file).stem if item.file else "command line"
+
+
+# ---- the primary key -------------------------------------------------------------------------
+
+
+def _primary_key(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
+    """The headings of the columns that identify a row."""
+    found = []
+    for entry in items_of(item):
+        heading = read_text(entry, where, reading).strip()
+        if heading and heading not in reading.headings:
+            near = proposal(heading, reading.headings)
+            reading.fault(entry, f"{where} takes headings; no column `{heading}`{near}")
+        found.append(heading)
+    return tuple(found)
+
+
+# ---- the whole -------------------------------------------------------------------------------
+
+
+def _columns(item: Item, _: str, reading: Reading) -> tuple[Column, ...]:
+    return read_columns(item, item, reading)
+
+
+_CONDITION = either(TEXT.schema, object_schema(_CONDITION_KEYS))
+LAYOUT_KEYS: Section = {
+    "layout": Key(TEXT, "The layout's name.", "name"),
+    "about": Key(TEXT, "What it is for."),
+    "locale": Key(LOCALE, "Whose way of writing numbers and dates it is (BCP 47)."),
+    "source": Key(SOURCE, "How the source is read."),
+    "fields": Key(FIELDS, "What the values of fields are, wherever these are used."),
+    "levels": Key(PATHS, "The places that repeat, all of them."),
+    "may-lack": Key(PATHS, "Paths that no record need have."),
+    "row-per": Key(EXPRESSION, "The level that a row stands for."),
+    "row-per-group": Key(GROUPING, "A row stands for a group: what these are by."),
+    "without-entries": Key(choice(("keep", "drop")), "What becomes of records without entries."),
+    "primary-key": Key(
+        Form(_primary_key, one_or_more(TEXT.schema)), "The headings that identify a row."
+    ),
+    "fit-to": Key(FIT_TO, "A published form whose headings the table is to have."),
+    "columns": Key(Form(_columns, COLUMNS_SCHEMA), "The columns, in their order."),
+    "only": Key(Form(_conditions, one_or_more(_CONDITION)), "What must be true.", "conditions"),
+    "ask": Key(ASK, "What is asked for at each run.", "questions"),
+    "expects-order": Key(EXPECTS_ORDER, "An order that the data is to have.", "expects"),
+    "take": Key(TAKE, "Only so many."),
+    "sort": Key(SORT, "What rows are sorted by: headings or expressions."),
+    "group": Key(GROUP, "What rows are grouped by."),
+    "totals": Key(TOTALS, "Where totals stand."),
+    "calendar": Key(CALENDAR, "The working calendar."),
+    "nests": Key(NESTS, "Levels that nest in themselves, with the member by which they do."),
+    "nest": Key(NEST, "Flat rows that become a tree."),
+    "open": Key(OPEN, "How far the nodes of a tree are opened.", "openings"),
+    "opens-by": Key(OPENS_BY, "Where it is defined what the nodes of a tree hold."),
+    "split": Key(SPLIT, "Levels made from cells that hold lists.", "splits"),
+    "lookup": Key(LOOKUP, "Side lists, by the fields that they become.", "lookups"),
+    "output": Key(OUTPUT, "How the table is written."),
+}
+
+
+def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
+    """What a layout says, by its items; ``files`` opens the code lists that it names.
+
+    Raises LayoutError with all faults at once.
+    """
+    reading = Reading(files, item.file)
+    reading.catalogue = _is_catalogue(item)
+    keys = reading.mapping(item, "a layout", LAYOUT_KEYS)
+    if "fields" in keys:
+        reading.fields = FIELDS.read(keys.pop("fields"), "`fields`", reading)
+    columns = read_columns(keys.pop("columns", None), item, reading)
+    reading.headings = frozenset(column.heading for column in columns)
+    found: dict[str, Any] = {"name": name, **read_keys(keys, LAYOUT_KEYS, reading)}
+    found |= dict(zip(("group", "group_order"), found.pop("group", ()), strict=False))
+    levels = tuple(reading.spread_levels)
+    found |= {"fields": reading.fields, "spread_levels": levels}
+    request = LayoutRequest(columns=columns, **found)
+    _check_together(request, keys, reading)
+    if reading.problems:
+        raise LayoutError(name, reading.problems)
+    return request
+
+
+def _is_catalogue(item: Item) -> bool:
+    """Whether a layout says that its source is a catalogue, which decides how paths are read."""
+    source = next((one for key, one in pairs_of(item) if key.text == "source"), None)
+    stated = next((one for key, one in pairs_of(source) if key.text == "format"), None)
+    return isinstance(stated, Scalar) and stated.text == CATALOGUE
+
+
+def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:
+    """What can only be told of the layout as a whole."""
+    for other in ("row-per", "group"):
+        if "row-per-group" in keys and other in keys:
+            says = f"`row-per-group` takes the place of `{other}`; keep one"
+            reading.fault(keys[other], says)
+    if request.fit_to is not None and request.output.second_header:
+        says = "a form has the rows of its header; leave out second-header"
+        reading.fault(keys["output"], says)
+    written = request.columns and not (request.group or request.row_per_group)
+    if not request.totals.detail and written and not any(one.total for one in request.columns):
+        says = "no detail and no group: only the heading would be written; add `group`"
+        reading.fault(keys["totals"], says)
+    if request.group_order.as_met and request.totals.subtotals == "before":
+        says = "subtotals before their groups need them sorted, not as-met"
+        reading.fault(keys["totals"], says)
+    check_asked(request, keys, reading)

@@ -1,0 +1,204 @@
+"""Reading what a layout says of its rows: order, groups, totals, how many of them."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from ...bounds import MOST_TAKEN
+from ...errors import ExpressionError, Problem
+from ...language import parse_sort_key
+from ...language.nodes import Collate, Node
+from ..model.column import Expression
+from ..model.model import Calendar, Expectation, Grouping, GroupOrder, Sorting, Take, Totals
+from ..model.text import Item, ItemMap, Scalar
+from .forms import (
+    EXPRESSION,
+    NAMES,
+    SWITCH,
+    TEXT,
+    amount,
+    choice,
+    choice_of,
+    names_of,
+    whole_number,
+)
+from .reading import (
+    Form,
+    Key,
+    Reading,
+    Section,
+    either,
+    items_of,
+    object_schema,
+    one_or_more,
+    read_keys,
+)
+
+_SORT_KEY = re.compile(
+    r"(?P<heading>.*?)(?:\s+collate\s+(?P<collation>\"[^\"]+\"|\S+))?(?:\s+(?P<order>asc|desc))?"
+    r"(?:\s+nulls\s+(?P<nulls>first|last))?",
+    re.IGNORECASE,
+)
+
+# ---- order -----------------------------------------------------------------------------------
+
+
+def _sorting(item: Item, _: str, reading: Reading) -> tuple[Sorting, ...]:
+    keys = [_sort_key(entry, reading, reading.headings) for entry in items_of(item)]
+    return tuple(key for key in keys if key is not None)
+
+
+def _sort_key(item: Item, reading: Reading, headings: frozenset[str]) -> Sorting | None:
+    """A heading or an expression, each with what may follow it."""
+    if not isinstance(item, Scalar):
+        reading.fault(item, "`sort` takes headings or expressions, each with `desc` if need be")
+        return None
+    text = item.text.strip()
+    if text in headings:
+        return Sorting(None, text, place=item.place(0))
+    found = _SORT_KEY.fullmatch(text)
+    if found and found["heading"] in headings:
+        return Sorting(
+            None,
+            found["heading"],
+            descending=(found["order"] or "").lower() == "desc",
+            nulls_first=(found["nulls"] or "").lower() == "first",
+            collation=(found["collation"] or "").strip('"'),
+            place=item.place(0),
+        )
+    try:
+        key = parse_sort_key(item.text, catalogue=reading.catalogue)
+    except ExpressionError as error:
+        reading.problems.append(Problem(f"`sort`: {error}", *item.place(error.position)))
+        return None
+    value: Node = key.value
+    collation = ""
+    if isinstance(value, Collate):
+        collation, value = value.collation, value.operand
+    ways = key.descending, bool(key.nulls_first), collation, item.place(0)
+    return Sorting(Expression(item, value), None, *ways)
+
+
+def _expectations(item: Item, _: str, reading: Reading) -> tuple[Expectation, ...]:
+    found = [_expectation(entry, reading) for entry in items_of(item)]
+    return tuple(one for one in found if one is not None)
+
+
+def _expectation(item: Item, reading: Reading) -> Expectation | None:
+    """A path whose values never go back, or ``{entry: …, after: …}``."""
+    if isinstance(item, ItemMap):
+        return _after(item, reading)
+    key = _sort_key(item, reading, frozenset())
+    if key is None or key.value is None:
+        return None
+    path = names_of(key.value.scalar, "`expects-order`", reading, key.value.node)
+    return Expectation(path, key.descending, key.collation) if path else None
+
+
+_AFTER_KEYS: Section = {
+    "entry": Key(NAMES, "What names an entry."),
+    "after": Key(NAMES, "What names the entries that come before it."),
+}
+
+
+def _after(item: ItemMap, reading: Reading) -> Expectation | None:
+    keys = reading.mapping(item, "`expects-order`", _AFTER_KEYS)
+    paths = read_keys(keys, _AFTER_KEYS, reading)
+    entry, after = paths.get("entry"), paths.get("after")
+    if len(keys) < len(_AFTER_KEYS):
+        reading.fault(item, "`expects-order` takes {entry: tasks.no, after: tasks.needs}")
+    elif entry and after and entry[:-1] != after[:-1]:
+        reading.fault(item, "`entry` and `after` are fields of the same entry")
+    return Expectation(entry, after=after) if entry and after else None
+
+
+SORT = Form(_sorting, one_or_more(TEXT.schema))
+EXPECTS_ORDER = Form(_expectations, one_or_more(either(TEXT.schema, object_schema(_AFTER_KEYS))))
+
+# ---- groups ----------------------------------------------------------------------------------
+
+
+def _grouping(item: Item, _: str, reading: Reading) -> tuple[Grouping, ...]:
+    keys = []
+    for entry in items_of(item):
+        text = entry.text.strip() if isinstance(entry, Scalar) else ""
+        if text in reading.headings:
+            keys.append(Grouping(None, text, text))
+        elif (expression := EXPRESSION.read(entry, "`group`", reading)) is not None:
+            keys.append(Grouping(expression, None, text))
+    return tuple(keys)
+
+
+GROUPING = Form(_grouping, one_or_more(TEXT.schema))
+_GROUP_KEYS: Section = {
+    "by": Key(GROUPING, "Headings or expressions."),
+    "order": Key(
+        choice_of({"sorted": False, "as-met": True}), "Whether groups are sorted.", "as_met"
+    ),
+    "reopened": Key(
+        choice_of({"refused": False, "allowed": True}),
+        "Whether a group may come back that has ended.",
+        "may_reopen",
+    ),
+}
+Groups = tuple[tuple[Grouping, ...], GroupOrder]
+
+
+def _groups(item: Item, where: str, reading: Reading) -> Groups:
+    """What to group by: headings and expressions, or these with the order of groups."""
+    if not isinstance(item, ItemMap):
+        return _grouping(item, where, reading), GroupOrder()
+    keys = reading.mapping(item, where, _GROUP_KEYS)
+    found = read_keys(keys, _GROUP_KEYS, reading)
+    if "by" not in found:
+        reading.fault(item, "`group` has at least `by`: {by: [Station], order: as-met}")
+    if "may_reopen" in found and not found.get("as_met"):
+        reading.fault(keys["reopened"], "`reopened` goes with `order: as-met`")
+    return found.pop("by", ()), GroupOrder(**found)
+
+
+GROUP = Form(_groups, either(GROUPING.schema, object_schema(_GROUP_KEYS)))
+
+# ---- how many, and totals --------------------------------------------------------------------
+
+_TAKE_KEYS: Section = {
+    "first": Key(whole_number(MOST_TAKEN), "So many from the start."),
+    "every": Key(whole_number(MOST_TAKEN, 1), "Every n-th."),
+    "of": Key(choice(("rows", "records")), "Of what."),
+}
+
+
+def _take(item: Item, where: str, reading: Reading) -> Take | None:
+    keys = reading.mapping(item, where, _TAKE_KEYS)
+    if "of" not in keys or not keys.keys() & {"first", "every"}:
+        reading.fault(item, "`take` says how many of what: {first: 100, of: rows}")
+        return None
+    return Take(**read_keys(keys, _TAKE_KEYS, reading))
+
+
+TAKE = Form(_take, object_schema(_TAKE_KEYS))
+_TOTALS_KEYS: Section = {
+    "subtotals": Key(choice(("after", "before", "none")), "Where a group's total stands."),
+    "detail": Key(SWITCH, "Whether the rows of groups are written."),
+    "grand-total": Key(SWITCH, "Whether there is a total of all."),
+    "label": Key(TEXT, "What stands in a group's total row; {group} is the group's value."),
+    "grand-label": Key(TEXT, "What stands in the last total row."),
+}
+_CALENDAR_KEYS: Section = {
+    "hours-per-day": Key(amount(8, 24), "How many hours a working day has."),
+    "days-per-week": Key(amount(5, 7), "How many days a working week has."),
+}
+
+
+def _struct(section: Section, make: Any) -> Form[Any]:
+    """A section that is a struct, key by key."""
+
+    def read(item: Item, where: str, reading: Reading) -> Any:
+        return make(**read_keys(reading.mapping(item, where, section), section, reading))
+
+    return Form(read, object_schema(section))
+
+
+TOTALS: Form[Totals] = _struct(_TOTALS_KEYS, Totals)
+CALENDAR: Form[Calendar] = _struct(_CALENDAR_KEYS, Calendar)

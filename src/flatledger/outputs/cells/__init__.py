@@ -1,0 +1,1 @@
+"""Cells before they are written: code lists, patterns, digits, texts, formulas."""

@@ -1,0 +1,1 @@
+"""A finished file, read back and held against what was written."""

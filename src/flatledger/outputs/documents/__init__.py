@@ -1,0 +1,1 @@
+"""Documents: JSON, Markdown, web pages, Arrow, metadata, lists of faults."""

@@ -1,0 +1,144 @@
+"""A web page: one file with the table in it, which its own script sorts, filters and folds without
+a network, and which can be printed."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from decimal import Decimal
+from functools import cache
+from html import escape
+from typing import Any
+
+from ...language import nodes as n
+from ...layout.model.model import LayoutParts, SettledLayout
+from ...plan.row_type import ColumnPlan
+from ...run.protocols import Row, TotalRow
+from ...values.functions import text_of
+from ..cells.rendering import Rendering
+from ..places.files import Target
+from ..sheets.sheet_shape import Folding
+from .streamed import StreamedWriter
+
+_ROWS = "<!--rows-->"
+
+
+def check_table(layout: LayoutParts, name: str) -> None:
+    """Every table can be written so."""
+
+
+def open_writer(
+    layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
+) -> WebPage:
+    """A writer for a target."""
+    return WebPage(layout, target, columns, source)
+
+
+class WebPage(StreamedWriter):
+    """Writes rows of a table in a page. Cells that are sorted otherwise than they read have their
+    value beside."""
+
+    def __init__(
+        self, layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
+    ) -> None:
+        super().__init__(layout, target, columns, source)
+        self._rendering = Rendering(columns, layout.locale, layout.output)
+        self._folding = Folding(layout)
+        self._numeric = [one.numeric or one.kind == "number" for one in columns]
+        self._patterned = [
+            one.column.format is not None and one.column.translate is None for one in columns
+        ]
+        self._tree = _Standing(columns if not layout.sort else ())
+        self._before, _, self._after = self._page().partition(_ROWS)
+
+    def _page(self) -> str:
+        layout = self.layout
+        page: str = _template().render(
+            title=self.fit(layout.name),
+            about=self.fit(layout.about),
+            preamble=list(map(self.fit, layout.output.preamble)),
+            source=self.fit(self.source),
+            headings=list(map(self.fit, layout.headings)),
+            further=[list(map(self.fit, row)) for row in layout.header_rows[1:]],
+            numeric=self._numeric,
+            foot="above" if self._folding.above else "below",
+        )
+        return page
+
+    def begin(self) -> None:
+        self.put(self._before)
+
+    def end(self) -> None:
+        self.put(self._after)
+
+    def notes(self) -> list[str]:
+        """What a reader of the table should know."""
+        return [*super().notes(), *self._rendering.notes()]
+
+    def write(self, rows: list[Row]) -> None:
+        """Write some rows."""
+        shown = self._rendering.careful(self._rendering.rows(rows))
+        self.put("".join(self._row(row, texts) for row, texts in zip(rows, shown, strict=True)))
+        self.rows += len(rows)
+
+    def _row(self, row: Row, texts: Row) -> str:
+        level = self._folding.level(row)
+        kind = f' class="{"total" if row.depth else "whole"}"' if isinstance(row, TotalRow) else ""
+        depth = "" if isinstance(row, TotalRow) else self._tree.depth(row)
+        return f'<tr data-level="{level}"{depth}{kind}>{"".join(self._cells(row, texts))}</tr>\n'
+
+    def _cells(self, row: Row, texts: Row) -> Iterator[str]:
+        kinds = zip(self._numeric, self._patterned, strict=True)
+        places = zip(row, texts, kinds, strict=True)
+        for at, (cell, shown, (numeric, patterned)) in enumerate(places):
+            text = "" if shown is None else text_of(shown)
+            value = ""
+            if patterned and cell is not None:
+                value = f' data-value="{self._escaped(text_of(cell))}"'
+            kind = "tree" if at == self._tree.shown_at else ""
+            if numeric or (isinstance(cell, _NUMBERS) and cell.__class__ is not bool):
+                kind = "n"
+            elif not kind and _UNBROKEN.fullmatch(text):
+                kind = "w"
+            of_kind = f' class="{kind}"' if kind else ""
+            yield f"<td{of_kind}{value}>{self._escaped(text)}</td>"
+
+    def _escaped(self, text: str) -> str:
+        return escape(self.fit(text)).replace("\r", "&#13;")
+
+
+_NUMBERS = int | Decimal  # also in a column of which it is not known beforehand
+_UNBROKEN = re.compile(r"(?=.*[-/])\S{1,30}")  # an identifier or a date, which is not broken
+
+
+class _Standing:
+    """Where the rows of a table stand in a tree, if a column tells that, so that it can be folded:
+    by their depths, or by their numbers. ``shown_at`` is the column that it is folded in."""
+
+    def __init__(self, columns: Sequence[ColumnPlan]) -> None:
+        calls = [(at, one.value) for at, one in enumerate(columns) if isinstance(one.value, n.Call)]
+        named = {call.name: at for at, call in reversed(calls)}
+        self._depths, self._numbers = named.get("depth"), named.get("numbering")
+        known = self._depths is not None or self._numbers is not None
+        texts = (at for at, one in enumerate(columns) if not one.numeric and one.kind != "number")
+        self.shown_at = named.get("indented", named.get("numbering", next(texts, None)))
+        self.shown_at = self.shown_at if known else None
+
+    def depth(self, row: Row) -> str:
+        """The depth of a row as an attribute; blank where it has none."""
+        if self._depths is not None:
+            depth = row[self._depths]
+        elif self._numbers is not None and row[self._numbers] is not None:
+            depth = text_of(row[self._numbers]).count(".") + 1
+        else:
+            depth = None
+        return "" if depth is None else f' data-depth="{depth}"'
+
+
+@cache
+def _template() -> Any:
+    import jinja2
+
+    loader = jinja2.PackageLoader("flatledger.outputs.documents")
+    ways = {"autoescape": True, "trim_blocks": True, "lstrip_blocks": True}
+    return jinja2.Environment(loader=loader, **ways).get_template("table.html")  # type: ignore[arg-type]

@@ -1,0 +1,1 @@
+"""Forms that are filled, and blank tables that people fill in."""

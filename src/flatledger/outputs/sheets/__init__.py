@@ -1,0 +1,1 @@
+"""Workbooks: XLSX and OpenDocument."""

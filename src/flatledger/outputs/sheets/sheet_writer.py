@@ -1,0 +1,163 @@
+"""What writers of workbooks have in common, whatever the format: rows go to sheets, which end where
+they are full, and what they can't hold is refused or goes on."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+from ...errors import OutputError
+from ...layout.model.model import SettledLayout
+from ...plan.row_type import ColumnPlan
+from ...run.balance import Balance
+from ...run.protocols import Row, TotalRow
+from ..cells.cell_values import CellValues
+from ..cells.digits import Digits
+from ..cells.finishing import Finisher, without_pattern
+from ..places.files import Target
+from .balance_sheets import Heading, balance_rows, fault_rows
+from .sheet_shape import LONG_TEXTS, MOST_ROWS, Folding, LongTexts, Widths, sheet_name
+
+
+class SheetWriter:
+    """Writes a table to sheets (the greater part of a Writer).
+
+    A format says how a sheet begins and ends, how a row and a further sheet are written, and how
+    the whole is put together.
+    """
+
+    def __init__(
+        self,
+        layout: SettledLayout,
+        target: Target,
+        columns: Sequence[ColumnPlan],
+        source: str,
+        earliest: dt.datetime,
+    ) -> None:
+        """``earliest`` is the first moment that cells can have."""
+        self.rows = self.bytes = 0
+        self.layout, self.target, self.source = layout, target, source
+        self.columns = [one.column for one in columns]
+        self.numeric = [one.numeric or one.kind == "number" for one in columns]
+        self.values = [CellValues(column, earliest) for column in self.columns]
+        self.widths, self.folding = Widths(self.columns), Folding(layout)
+        self.long = LongTexts(continued=layout.output.beyond == "continue")
+        self.names: list[str] = []
+        self.at = 0  # rows of the sheet so far
+        self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
+        self._digits = Digits(columns, sheets=True)
+        self._ended = False
+
+    # ---- what a format says
+
+    def begin_sheet(self) -> None:
+        """Begin a sheet, with the rows above the table."""
+        raise NotImplementedError
+
+    def end_sheet(self) -> None:
+        """End the sheet of the table."""
+        raise NotImplementedError
+
+    def row(self, row: Row, style: str, level: int) -> None:
+        """Write a row of a style that folds at a level."""
+        raise NotImplementedError
+
+    def further(self, name: str, rows: Iterable[Row]) -> None:
+        """Write a sheet beside that of the table."""
+        raise NotImplementedError
+
+    def put_together(self) -> None:
+        """Write the whole to the target, and count its bytes."""
+        raise NotImplementedError
+
+    def abandon(self) -> None:
+        """Leave what is not whole by now, and what it was made from."""
+        raise NotImplementedError
+
+    @contextmanager
+    def telling(self) -> Iterator[None]:
+        """Tell of failures as failures of the target."""
+        try:
+            yield
+        except OSError as error:
+            raise self.target.failed(error) from None
+
+    # ---- the same for all
+
+    def new_name(self, name: str) -> str:
+        """A name for a sheet that no other has."""
+        self.names.append(sheet_name(name, self.names))
+        return self.names[-1]
+
+    @property
+    def above(self) -> int:
+        """How many rows stand above the table."""
+        return len(self.layout.output.preamble) + len(self.layout.header_rows)
+
+    def write(self, rows: list[Row]) -> None:
+        """Write some rows. Raises OutputError where a sheet can't hold them."""
+        rows = self._digits.fewer(rows)
+        finished = self._finisher.finished(rows) if self._finisher.active else rows
+        self.widths.look_at(finished)
+        with self.telling():
+            for row in finished:
+                if self.at == MOST_ROWS:
+                    self._go_on()
+                style = ("subtotal" if row.depth else "whole") if isinstance(row, TotalRow) else ""
+                self.row(row, style, self.folding.level(row))
+                self.at += 1
+                self.rows += 1
+
+    def _go_on(self) -> None:
+        """Go on with another sheet. Raises OutputError where that is not wanted."""
+        if self.layout.output.beyond == "refuse":
+            raise OutputError(
+                f"{self.target.name}: a sheet holds {MOST_ROWS:,} rows, and the table has more; "
+                "`beyond: continue` under `output` goes on with another sheet"
+            )
+        self.end_sheet()
+        self.begin_sheet()
+
+    def finish(self, balance: Balance) -> None:
+        """Add sheets for the balance and the faults, if they are wanted."""
+        if not self.layout.output.with_balance:
+            return
+        with self.telling():
+            self._beside("Balance", balance_rows(balance))
+            if balance.fault_count:
+                self._beside("Faults", fault_rows(balance))
+
+    def _beside(self, name: str, rows: Iterable[Row]) -> None:
+        self._end_table()
+        self.further(self.new_name(name), rows)
+
+    def _end_table(self) -> None:
+        if not self._ended:
+            self.end_sheet()
+            self._ended = True
+
+    def __enter__(self) -> Any:
+        try:
+            with self.telling():
+                self.begin_sheet()
+        except BaseException:
+            self.abandon()
+            raise
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, *error: object) -> None:
+        try:
+            if kind is None:
+                with self.telling():
+                    self._end_table()
+                    if self.long.parts:
+                        self._beside("Long texts", [Heading(LONG_TEXTS), *self.long.parts])
+                    self.put_together()
+        finally:
+            self.abandon()
+
+    def notes(self) -> list[str]:
+        """What a reader of the workbook should know."""
+        return [*(note for values in self.values for note in values.notes()), *self.long.notes()]

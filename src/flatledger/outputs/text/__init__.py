@@ -1,0 +1,1 @@
+"""Text: delimited, tabbed, of fixed widths, and lines made straight away."""

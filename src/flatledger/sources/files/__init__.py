@@ -1,0 +1,1 @@
+"""Files: how they are opened, unpacked and decoded, and what every reader of one has."""

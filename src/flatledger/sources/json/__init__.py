@@ -1,0 +1,1 @@
+"""JSON, JSON Lines and JSON text sequences."""

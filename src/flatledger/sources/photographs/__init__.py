@@ -1,0 +1,1 @@
+"""Pictures, and what is known of them: Exif, IPTC, XMP."""

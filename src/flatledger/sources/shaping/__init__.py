@@ -1,0 +1,1 @@
+"""What is done to records as they come: fields added, texts split, rows made records."""

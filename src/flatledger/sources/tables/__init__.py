@@ -1,0 +1,1 @@
+"""Tables: delimited text, text of fixed widths, workbooks."""

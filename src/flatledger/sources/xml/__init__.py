@@ -1,0 +1,1 @@
+"""XML: elements as records."""
