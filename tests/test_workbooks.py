@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.outputs.sheets.opendocument import MANIFEST
+from flatledger.outputs.sheets.opendocument_parts import MANIFEST
 from tests.conftest import Tool
 
 

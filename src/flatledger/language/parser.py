@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import sys
 from functools import cache
-from pathlib import Path
 from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
@@ -182,20 +181,17 @@ def _check_bounds(text: str) -> None:
             raise ExpressionError("the brackets are nested too deeply", text, found.start())
 
 
-def _shipped(name: str) -> str:
-    return Path(__file__).with_name(name).read_text(encoding="utf-8")
-
-
 @cache
 def _parser(catalogue: bool) -> Any:
     """The parser, of a ``catalogue`` one that takes its notation too."""
     import lark
 
     from .built_grammar import from_plain, to_plain
+    from .grammar import CATALOGUE, GRAMMAR
 
-    grammar = _shipped("grammar.lark")
+    grammar = GRAMMAR
     if catalogue:
-        paths, _, others = _shipped("catalogue.lark").partition("\n\n")
+        paths, _, others = CATALOGUE.lstrip("\n").partition("\n\n")
         grammar = grammar.replace(_ADDED_HERE, paths) + others
     made_by = f"lark {lark.__version__}, Python {sys.version}\n{grammar}"
     for kept in _grammars:

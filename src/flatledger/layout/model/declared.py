@@ -33,7 +33,7 @@ def place_of(node: n.Node) -> tuple[str, ...] | None:
     """The place that a path of names and wildcards leads to; None where a selector chooses, or
     nothing is named.
 
-    >>> from ..language import parse_expression
+    >>> from flatledger.language import parse_expression
     >>> place_of(parse_expression("lines[*].price")), place_of(parse_expression("lines[0]"))
     (('lines', '*', 'price'), None)
     """

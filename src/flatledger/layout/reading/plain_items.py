@@ -1,6 +1,6 @@
 """Items of a layout's text as plain data, which JSON can hold, and back.
 
->>> from .text import read_yaml
+>>> from ..model.text import read_yaml
 >>> to_plain(read_yaml("row-per: no", "a layout"))
 ['map', 1, 1, [[['', 'row-per', 1, 1], ['', 'no', 1, 10]]]]
 """

@@ -1,3 +1,6 @@
+"""The grammar of paths and expressions, in the notation of the package `lark`."""
+
+GRAMMAR = r"""
 // One LALR(1) grammar for both languages. The contextual lexer keeps them apart: inside brackets
 // only RFC 9535's terminals can follow, outside only SQL's.
 
@@ -61,7 +64,9 @@ when: _WHEN expression _THEN expression
 call: NAME "(" ")"
     | NAME "(" [DISTINCT] expression ("," expression)* ")"
     | NAME "(" STAR ")"                                         -> call_of_star
-    | NAME "(" [DISTINCT] expression ("," expression)* ")" _WITHIN "(" _ORDER sort_key ")"  -> ordered_call
+    | NAME "(" [DISTINCT] expression ("," expression)* ")" _within_group -> ordered_call
+
+_within_group: _WITHIN "(" _ORDER sort_key ")"
 
 // ---- paths: RFC 9535 -----------------------------------------------------------------------
 
@@ -108,7 +113,7 @@ filter_literal: QUOTED                                          -> filter_text
 
 // ---- terminals -----------------------------------------------------------------------------
 
-// a letter, _ or what is not ASCII; said by what it is not, since so large a set takes long to build
+// a letter, _ or what is not ASCII; said by what it is not, since so large a set takes long
 NAME: /[^\x00-@\[-\^`{-\x7f][^\x00-\x2f:-@\[-\^`{-\x7f]*/
 DOT_NAME: /\.[^\x00-@\[-\^`{-\x7f][^\x00-\x2f:-@\[-\^`{-\x7f]*/
 DESCENDANT_NAME: /\.\.[^\x00-@\[-\^`{-\x7f][^\x00-\x2f:-@\[-\^`{-\x7f]*/
@@ -129,7 +134,8 @@ NUMBER: /(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?/
 TEXT: /'(?:[^']|'')*'/
 HEADING: /"(?:[^"]|"")*"/
 ASKED: /:[A-Za-z_][A-Za-z0-9_]*/
-COMPARISON: "==" | "!=" | "<>" | "<=" | ">=" | "=" | "<" | ">" // each language has its own; the actions tell
+// each language has its own; the actions tell
+COMPARISON: "==" | "!=" | "<>" | "<=" | ">=" | "=" | "<" | ">"
 SIGN: "+" | "-"
 STAR: "*"
 SLASH: "/"
@@ -176,3 +182,19 @@ _EXTRACT.2: /extract(?=\s*\()/i
 _TRIM.2: /trim(?=\s*\()/i
 
 %ignore /[ \t\r\n]+/
+"""
+
+CATALOGUE = r"""
+    | TAG tag_segment* [CODES]                                  -> tag_path
+    | TAG SPAN                                                  -> tag_span
+
+// The two lines above are added to the paths, and what follows to the grammar, where a layout says
+// that its source is a catalogue: 245$a, 700$a$e, 020, 020[1]$a, 245[?@.ind1=='1']$a, 008/07-10.
+
+tag_segment: _OPEN selectors "]"                                -> child
+    | DOT_NAME                                                  -> child_name
+
+TAG.4: /(?:[0-9]{3}|LDR)(?!\w|\.(?![^\W\d]))/
+CODES: /(?:\$[a-z0-9])+(?![a-z0-9$])/
+SPAN.4: /\/[0-9]{2}(?:-[0-9]{2})?(?![0-9])/
+"""
