@@ -15,10 +15,12 @@ $(VENV)/.ready: pyproject.toml constraints.txt
 demo: $(VENV)/.ready
 	@$(BIN)/flatledger demo
 
+# what is compiled once need not be by each of the processes that tests start
 test: $(VENV)/.ready
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	@$(BIN)/python -m compileall -q src tests
 	$(BIN)/pytest -n 3 --dist worksteal
 
 # the newest versions of all packages; they are noted once the tests pass with them
