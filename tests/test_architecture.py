@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -194,3 +195,31 @@ def test_files_and_functions_are_short() -> None:
     lengths = lengths_of_functions()
     assert lengths[len(lengths) // 2] <= 7
     assert lengths[len(lengths) * 95 // 100] <= 25
+
+
+def test_one_name_is_one_thing() -> None:
+    """No two classes are called the same; those of the reference are called as what they define."""
+    found = Counter(
+        node.name
+        for file in MODULES.values()
+        if "reference" not in file.parts and file.name != "by_definition.py"
+        for node in ast.parse(file.read_text(encoding="utf-8")).body
+        if isinstance(node, ast.ClassDef) and not node.name.startswith("_")
+    )
+    assert len(found) > 400
+    assert [name for name, count in found.items() if count > 1] == []
+
+
+def test_words_that_have_a_class_have_it() -> None:
+    page = (HOUSE.parents[1] / "CONTRIBUTING.md").read_text("utf-8")
+    rows = re.findall(r"^\| ([a-z ]+) \| (.+) \| (?:`(\w+)`)? *\|$", page, re.MULTILINE)
+    assert len(rows) > 20
+    words = Counter(word for word, _, _ in rows)
+    assert max(words.values()) == 1
+    classes = {
+        node.name
+        for file in MODULES.values()
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8")))
+        if isinstance(node, ast.ClassDef)
+    }
+    assert {name for _, _, name in rows if name} <= classes

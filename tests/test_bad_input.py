@@ -142,14 +142,14 @@ def test_a_table_that_does_not_balance_exits_4(
     folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     """A fault in the totalling itself: one cell is lost between the rows and the total."""
-    from flatledger.cli.export import Ways, run_export
+    from flatledger.cli.export import ExportWays, run_export
     from flatledger.run.tallies import Tally
 
     honest = Tally.add
     monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     source, to = str(folder / "good.jsonl"), str(folder / "out.csv")
     layout = flatledger.Layout.from_file(folder / "layout.yaml")
-    assert run_export(layout, source, {}, Ways(to)) == 4
+    assert run_export(layout, source, {}, ExportWays(to)) == 4
     assert "Does not balance: Quantity (see above)" in capsys.readouterr().err
 
 

@@ -127,13 +127,13 @@ def test_faults_of_filtered_records_count_as_any_others() -> None:
 def test_a_run_that_does_not_balance_says_so_last(
     folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    from flatledger.cli.export import Ways, run_export
+    from flatledger.cli.export import ExportWays, run_export
     from flatledger.run.tallies import Tally
 
     honest = Tally.add
     monkeypatch.setattr(Tally, "add", lambda own, cells: honest(own, cells[1:]))
     layout = Layout.from_file(folder / "l.yaml")
-    assert run_export(layout, str(folder / "s.jsonl"), {}, Ways(str(folder / "t.csv"))) == 4
+    assert run_export(layout, str(folder / "s.jsonl"), {}, ExportWays(str(folder / "t.csv"))) == 4
     assert capsys.readouterr().err.splitlines()[-1].startswith("\u2717 Does not balance: Qty (")
 
 

@@ -31,13 +31,13 @@ from flatledger.plan.row_type import KeyPlan
 from flatledger.run.balancing import balance_of
 from flatledger.run.decoding import convert
 from flatledger.run.pipeline import last_step
-from flatledger.run.protocols import Batch, Lent, RowStore, TotalRow
+from flatledger.run.protocols import Batch, RowStore, RunServices, TotalRow
 from flatledger.run.sorting import Sorter
 from flatledger.run.state import RunState
 from flatledger.run.step import Stepper
-from flatledger.run.table import Table
+from flatledger.run.table import TableSteps
 from flatledger.run.tallies import Tally
-from flatledger.run.totalling import Detail, TotalRows
+from flatledger.run.totalling import Detail, TotalRowMaker
 from flatledger.structure.structure import observe
 from flatledger.values.faults import Fault, FaultLog
 from tests.conftest import settled, table
@@ -93,7 +93,9 @@ def _run_in_parts(
         store = TemporaryRows()
         sink = None if states else told.append
         state = RunState(plan, begins=not states, store=store, sink=sink)
-        state.gathered = last_step(plan, state, Lent(store=store)).gathers() or SmallSorter(())
+        state.gathered = last_step(plan, state, RunServices(store=store)).gathers() or SmallSorter(
+            ()
+        )
         stepper = Stepper(plan)
         inner = [start, *sorted(cut for cut in small if start < cut < end), end]
         for first, last in pairwise(inner):
@@ -466,17 +468,17 @@ def _joined_groups(patch: Any) -> None:
 
 
 def wrong_parts(name: str, place: int) -> Callable[[Any], None]:
-    return changing(TotalRows, name, lambda total: total._replace(row=other(total.row, place)))
+    return changing(TotalRowMaker, name, lambda total: total._replace(row=other(total.row, place)))
 
 
 MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
     "a finished cell": (
         DETAIL,
-        changing(Table, "_given", lambda rows: [other(row, 2) for row in rows]),
+        changing(TableSteps, "_given", lambda rows: [other(row, 2) for row in rows]),
     ),
     "a cell of an entry shown first": (
         DETAIL,
-        changing(Table, "_given", lambda rows: [other(row, 3) for row in rows]),
+        changing(TableSteps, "_given", lambda rows: [other(row, 3) for row in rows]),
     ),
     "a total row": (DETAIL, wrong_parts("grand", 2)),
     "a group's total": (DETAIL, wrong_parts("subtotal", 2)),
@@ -502,7 +504,7 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
     ),
     "a row of a group that names another": (
         SUMMARY,
-        changing(TotalRows, "group", lambda total: total._replace(row=named(total.row))),
+        changing(TotalRowMaker, "group", lambda total: total._replace(row=named(total.row))),
     ),
     "an outer total lost": (
         {**SUMMARY, "group": ["St", "P"], "only": []},
@@ -514,7 +516,7 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
     ),
     "a cell where no total is shown": (
         {"columns": [{"St": "st"}, {"Fee": FEE}], "totals": {"grand-total": "no"}},
-        changing(Table, "_given", lambda rows: [other(row, 1) for row in rows]),
+        changing(TableSteps, "_given", lambda rows: [other(row, 1) for row in rows]),
     ),
     "a cell of an exact total that is not rounded": (
         {
@@ -556,7 +558,7 @@ MUTANTS: dict[str, tuple[dict[str, Any], Callable[[Any], None]]] = {
     ),
     "a group's cell": (
         OF_GROUPS,
-        changing(Table, "_given", lambda rows: [other(row, 2) for row in rows]),
+        changing(TableSteps, "_given", lambda rows: [other(row, 2) for row in rows]),
     ),
     "a group lost": (
         OF_GROUPS,

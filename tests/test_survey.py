@@ -21,7 +21,7 @@ import flatledger
 from flatledger.reports.screen import Screen
 from flatledger.reports.survey_text import print_survey
 from flatledger.reports.words import if_empty
-from flatledger.structure import data_keys, spots
+from flatledger.structure import data_keys, profiles
 from tests.conftest import Tool
 
 RECORDS: list[Any] = [
@@ -367,16 +367,16 @@ nested = st.recursive(
 )
 
 
-def as_data(spot: spots.Spot | None) -> Any:
-    """All that a spot holds, its children in their order."""
-    if spot is None:
+def as_data(profile: profiles.PlaceProfile | None) -> Any:
+    """All that a profile holds, its children in their order."""
+    if profile is None:
         return None
-    plainly = {name: getattr(spot, name) for name in spot.__slots__}
-    plainly["nested"] = None if spot.nested is spot else as_data(spot.nested)
+    plainly = {name: getattr(profile, name) for name in profile.__slots__}
+    plainly["nested"] = None if profile.nested is profile else as_data(profile.nested)
     plainly |= {name: list(plainly[name].items()) for name in ("kinds", "values")}
-    plainly["children"] = [(key, as_data(child)) for key, child in spot.children.items()]
+    plainly["children"] = [(key, as_data(child)) for key, child in profile.children.items()]
     plainly |= {name: as_data(plainly[name]) for name in ("others", "members")}
-    return {**plainly, "keys": list(spot.keys)}
+    return {**plainly, "keys": list(profile.keys)}
 
 
 @settings(max_examples=150)
@@ -388,10 +388,10 @@ def test_many_records_at_once_are_what_they_are_one_by_one(records: Any, sizes: 
     bounds = {"MOST_VALUES": 6, "FIRST_LOOK": 4, "FEWEST_KEYED": 6, "FEWEST_PLAIN": 9}
     with ExitStack() as patched:
         for name, value in (bounds | {"MOST_KEYS": 14, "LONGEST_VALUE": 5}).items():
-            for module in (spots, data_keys):
+            for module in (profiles, data_keys):
                 if hasattr(module, name):
                     patched.enter_context(patch.object(module, name, value))
-        one_by_one, together = spots.Spot(top=True), spots.Spot(top=True)
+        one_by_one, together = profiles.PlaceProfile(top=True), profiles.PlaceProfile(top=True)
         for record in records:
             one_by_one.add(record)
         rest = list(records)

@@ -185,7 +185,7 @@ def test_a_missing_extra_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -
     monkeypatch.setitem(sys.modules, "pyarrow", None)
     with pytest.raises(flatledger.MissingExtraError, match=r"pip install 'flatledger\[arrow\]'"):
         flatledger.table(LAYOUT, RECORDS).__arrow_c_stream__()
-    wanting = formats.Format("arrow", (), "documents.arrow", "arrow")
+    wanting = formats.TableFormat("arrow", (), "documents.arrow", "arrow")
     with pytest.raises(flatledger.MissingExtraError, match="writing ARROW needs a package"):
         wanting.load()
     with pytest.raises(flatledger.SourceError, match="no format `cvs`; there are"):

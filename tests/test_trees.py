@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
-from flatledger.compile.runtime.tree import Places
+from flatledger.compile.runtime.tree import NodePlaces
 
 Node = dict[str, Any]
 SEEDS = st.integers(0, 10**9)
@@ -362,7 +362,7 @@ def test_a_wrong_choice_of_nodes_does_not_balance(
     assert table(layout, source)[1].balanced
     names = {"leaves": ("leaves", "childless"), "tops": ("tops", "parentless")}
     wrong = names["tops" if which == "leaves" else "leaves"][side]
-    monkeypatch.setattr(Places, names[which][side], property(lambda self: getattr(self, wrong)))
+    monkeypatch.setattr(NodePlaces, names[which][side], property(lambda self: getattr(self, wrong)))
     rows = flatledger.table(layout, source)
     list(rows)
     assert not rows.balance.balanced

@@ -11,10 +11,10 @@ from typing import Any
 
 import msgspec
 
-from ..compile.runtime.definitions import Definitions
+from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
-from ..layout.model.column import Column, Expression, Spread, Total
+from ..layout.model.column import Column, ColumnTotal, Expression, Spread
 from ..layout.model.model import LayoutRequest, SettledLayout, Totals
 from ..layout.settling.settling import Given, known_keys, settle, unknown_keys
 from ..plan.groups import Decomposed
@@ -59,7 +59,7 @@ class KeySearch:
         self._wanted = names_wanted(request)
 
     def found(
-        self, source: Source, structure: Place | None, definitions: Definitions | None = None
+        self, source: Source, structure: Place | None, definitions: NodeDefinitions | None = None
     ) -> dict[str, list[str]]:
         """The keys for each column, by its heading: the known ones, then others as they are met.
 
@@ -78,7 +78,7 @@ class KeySearch:
         return {seeker.column.heading: seeker.keys() for seeker in seekers}
 
     def _rows(
-        self, source: Source, structure: Place | None, definitions: Definitions | None
+        self, source: Source, structure: Place | None, definitions: NodeDefinitions | None
     ) -> Iterator[list[tuple[Any, ...]]]:
         """What the entries that are kept have: for each row and column their keys, or how many."""
         with source.open() as reader:
@@ -100,7 +100,7 @@ class KeySearch:
             keys = Decomposed(bare, Chain.of((), *with_trees(met, known))).inner_layout()
             bare = msgspec.structs.replace(keys, group=(), totals=Totals())
         seen = [
-            Column(f"keys {at}", _keys_of(column.spread), total=Total("first", part=True))
+            Column(f"keys {at}", _keys_of(column.spread), total=ColumnTotal("first", part=True))
             for at, column in enumerate(self._columns)
             if column.spread is not None
         ]

@@ -14,7 +14,7 @@ import msgspec
 from ..drafting.wording import last_name
 from ..sources import AnySource
 from ..structure.path_texts import path_of
-from ..structure.spots import Spot
+from ..structure.profiles import PlaceProfile
 from ..structure.survey import FieldSurvey, SurveyResult, settle
 from ..values.visible import shell_quoted
 
@@ -35,19 +35,19 @@ def may_be_document(
     return isinstance(source, str | PathLike | IOBase) and not name.endswith(LINES)
 
 
-def records_within(top: Spot) -> tuple[str, Spot] | None:
+def records_within(top: PlaceProfile) -> tuple[str, PlaceProfile] | None:
     """The one list of objects in a document, with its path; None where there is none, or another,
     or a tree."""
     found = list(islice(_lists_of_objects(top, ""), 2))
     if len(found) != 1:
         return None
-    path, spot = found[0]
-    return (path, spot) if spot.entries > 1 and not spot.depths else None
+    path, profile = found[0]
+    return (path, profile) if profile.entries > 1 and not profile.depths else None
 
 
-def _lists_of_objects(spot: Spot, path: str) -> Iterator[tuple[str, Spot]]:
+def _lists_of_objects(profile: PlaceProfile, path: str) -> Iterator[tuple[str, PlaceProfile]]:
     """The outermost lists of objects."""
-    for name, child in spot.children.items():
+    for name, child in profile.children.items():
         below = path_of(path, name)
         settle(child)
         if child.lists and child.kinds["object"]:
@@ -56,21 +56,21 @@ def _lists_of_objects(spot: Spot, path: str) -> Iterator[tuple[str, Spot]]:
             yield from _lists_of_objects(child, below)
 
 
-def as_records(found: Result, path: str, spot: Spot) -> Result:
+def as_records(found: Result, path: str, profile: PlaceProfile) -> Result:
     """The survey of the records that lie at a path in a document."""
-    spot.top = True
-    where, whole = typed_records(path, spot.of_elements), "'$'"
+    profile.top = True
+    where, whole = typed_records(path, profile.of_elements), "'$'"
     states, manner = {**found.states, "records": path}, found.manner
-    if spot.of_elements:
+    if profile.of_elements:
         whole, manner = str(found.states.get("records", "")), f"XML, each <{where}> a record"
         states["records"] = last_name(path)
     notice = (
-        f"the records are taken to be the {spot.objects:,} of {where}, the only list of objects "
+        f"the records are taken to be the {profile.objects:,} of {where}, the only list of objects "
         f"in the document; --records {whole} takes the document as one record"
     )
     notices = [*found.notices, notice]
     return msgspec.structs.replace(
-        found, records=spot.objects, states=states, notices=notices, manner=manner
+        found, records=profile.objects, states=states, notices=notices, manner=manner
     )
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..bounds import LARGEST_RECORD
 from ..drafting.form_draft import FormDraft
-from ..drafting.layout_draft import Draft
+from ..drafting.layout_draft import LayoutDraft
 from ..drafting.wording import comment
 from ..errors import LayoutError, SourceError
 from ..layout.model.model import FormReference
@@ -153,10 +153,10 @@ def _writer(
     row_per: str | None,
     source: Mapping[str, Any],
     fit_to: str | PathLike[str] | None,
-) -> Draft:
+) -> LayoutDraft:
     """What writes the layout; for a form, a row stands for what its deepest field is of."""
     if fit_to is None:
-        return Draft(result, row_per, source)
+        return LayoutDraft(result, row_per, source)
     form = read_form(Path(fit_to), FormReference(fspath(fit_to)))
     writer = FormDraft(result, row_per, source, form)
     if row_per is None and writer.found:

@@ -26,7 +26,7 @@ from ..run.protocols import Progress
 from ..sources import AnySource
 from .layout import AnyLayout, Layout
 from .notes import learnt
-from .places import Places, check_places, check_verified, tables_of
+from .places import OutputPlaces, check_places, check_verified, tables_of
 from .preparing import Preparation, given_for
 from .spilling import TemporaryRows
 
@@ -81,7 +81,7 @@ def export(
     stated = Layout.of(layout).declaring(fields)
     given = given_for(stated, ask, learn=learn, strict=strict)
     output = output_of(stated.request, given)
-    places = Places(
+    places = OutputPlaces(
         tables_of(to, output),
         faults_to,
         report_to,
@@ -108,7 +108,7 @@ def _is_stream(place: Destination | None) -> bool:
 
 def _exported(
     prepared: Preparation,
-    places: Places,
+    places: OutputPlaces,
     files: FileSet,
     progress: Progress | None,
     learning: Layout | None,

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from os import PathLike
 from typing import Any
 
-from ..compile.runtime.definitions import Definitions
+from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, SourceError
 from ..layout.model.model import LayoutParts
 from ..layout.model.source_options import CATALOGUE, SourceOptions
@@ -80,13 +80,13 @@ def open_plain(
     return opened
 
 
-def definitions_of(request: LayoutParts, source: Source) -> Definitions | None:
+def definitions_of(request: LayoutParts, source: Source) -> NodeDefinitions | None:
     """The definitions by which nodes of a tree are opened, with what the layout adds to them: of a
     file, or the records themselves. Raises SourceError where none has the name it is named by."""
     by = request.opens_by
     if by is None:
         return None
-    found = Definitions(by.file)
+    found = NodeDefinitions(by.file)
     if by.file:
         how = by.reading or SourceOptions()
         options = Options.of(how, asked=names_wanted(request), reads_all=reads_everything(request))

@@ -25,7 +25,7 @@ from .layout import Layout
 Tables = tuple[Destination, ...]
 
 
-class Places(NamedTuple):
+class OutputPlaces(NamedTuple):
     """The places of a run, and what becomes of files that are there."""
 
     tables: tuple[Destination, ...]
@@ -72,7 +72,7 @@ def _own_place(file: str) -> str:
 
 
 def check_places(
-    places: Places, source: AnySource, layout: Layout, output: Output, *, learn: bool = False
+    places: OutputPlaces, source: AnySource, layout: Layout, output: Output, *, learn: bool = False
 ) -> Apart:
     """What the run reads, apart from what it writes.
 
@@ -133,7 +133,7 @@ def _metadata_of(source: AnySource) -> list[Path]:
     return metadata_beside(fspath(source)) if isinstance(source, str | PathLike) else []
 
 
-def check_verified(places: Places, output: Output) -> None:
+def check_verified(places: OutputPlaces, output: Output) -> None:
     """Raise OutputError where a table can't be read again once it is written."""
     from ..outputs.checking.read_back import check_readable
 
@@ -150,7 +150,7 @@ def check_own_place(layout: Layout, source: AnySource, output: Output) -> None:
     if not output.files:
         return
     tables = own_places(output)
-    places = Places(tables, None, None, output.if_there)
+    places = OutputPlaces(tables, None, None, output.if_there)
     check_places(places, source, layout, output)
     for table in tables:
         if is_file(table) or Path(table).is_dir():

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from ..compile.functions.level_watch import LevelsDifferError
-from ..compile.runtime.definitions import Definitions
+from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, LevelsError, SourceError
 from ..language.nodes import FieldPath
 from ..layout.model.source_options import NAMED_BY_A_STANDARD
@@ -18,7 +18,7 @@ from ..plan.plan import Plan
 from ..reference.definition import defined_for
 from ..run.balance import Balance, BegunAgain, OpenedBy
 from ..run.pipeline import Run
-from ..run.protocols import Lent, Progress, Source, TextForm, no_lines
+from ..run.protocols import Progress, RunServices, Source, TextForm, no_lines
 from ..sources import AnySource
 from ..sources.shaping.first_records import FirstRecords
 from ..sources.shaping.remembered import RememberedSource
@@ -71,7 +71,7 @@ class Preparation:
         self._whole: Place | None = None  # of all records, looked at when a run has ended
         self._told: set[Names] = set()  # places that no record had, and that were pointed out
         self._begun_again: list[BegunAgain] = []
-        self._definitions: Definitions | None = None
+        self._definitions: NodeDefinitions | None = None
         self._seeking = keys_sought(layout.request, given, learn=learn)
         self._plain = self._opened(layout, source, given, most)
         self._request, self._given = layout.request, given
@@ -113,7 +113,7 @@ class Preparation:
         ``lines`` says how these are made.
         """
         self._definitions = definitions_of(self._request, self.source)
-        lent = Lent(
+        lent = RunServices(
             TemporaryRows(),
             faults,
             group_wording,
@@ -313,7 +313,7 @@ def _message(wrong: BegunAgain, names: Names, given: bool) -> str:
 SHOWN = 5
 
 
-def opened_by(definitions: Definitions | None) -> OpenedBy | None:
+def opened_by(definitions: NodeDefinitions | None) -> OpenedBy | None:
     """What became of the definitions, once a run has ended."""
     if definitions is None:
         return None

@@ -25,8 +25,8 @@ from ..sources import AnySource
 from ..sources.tables.tables import TableReader
 from ..structure.path_texts import path_of
 from ..structure.positions import Positions
-from ..structure.spot_values import text_of_value
-from ..structure.spots import Spot
+from ..structure.profile_values import text_of_value
+from ..structure.profiles import PlaceProfile
 from ..structure.survey import TOTAL, FieldSurvey, SurveyResult, fields_of, in_notation, unfilled
 from ..structure.trees import holds_objects
 from ..values.element_texts import TEXT, element_value
@@ -103,7 +103,7 @@ def survey(
     if totals is not None:
         found.total_rows = totals.found()
     found.notices += _of_rows(found, equal, reading or {})
-    top = tops.get("", Spot())
+    top = tops.get("", PlaceProfile())
     within = records_within(top) if may_be_document(source, found, records, fields) else None
     if within is not None:
         path, top = within
@@ -204,7 +204,7 @@ def _entries(value: Any) -> list[Any]:
     return value if isinstance(value, list) else [] if value is None else [value]
 
 
-def _fields(top: Spot, found: Survey) -> list[FieldSurvey]:
+def _fields(top: PlaceProfile, found: Survey) -> list[FieldSurvey]:
     """The places of records, as a layout over them calls them."""
     fields = fields_of(top)
     return in_notation(fields) if found.states.get("format") == CATALOGUE else fields
@@ -219,7 +219,7 @@ def _gathered(
     largest_record: int,
     reading: Mapping[str, Any] | None,
     looking: Callable[[Reader], Looks] = lambda _: (),
-) -> tuple[dict[str, Spot], Survey]:
+) -> tuple[dict[str, PlaceProfile], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
     catalogue = is_catalogue(source, reading)
     kinds = _path(kind_path, catalogue) if kind_path else None
@@ -233,7 +233,7 @@ def _gathered(
         asked=_names_in(kinds) if kinds else None,
         reads_all=True,
     )
-    tops: dict[str, Spot] = {}
+    tops: dict[str, PlaceProfile] = {}
     found = Survey(opened.name, 0, True, 0, [])
     with opened.open() as reader:
         looks = looking(reader)
@@ -245,7 +245,7 @@ def _gathered(
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
                 with at_rest():
                     if kind not in tops:
-                        tops[kind] = Spot(top=True, of_elements=reader.of_elements)
+                        tops[kind] = PlaceProfile(top=True, of_elements=reader.of_elements)
                     tops[kind].add_many(alike)
     return tops, found
 

@@ -9,7 +9,7 @@ from typing import Any
 from ..layout.model.text import scalar
 from ..run.protocols import Batch, Source
 from ..sources.tables.total_rows import look_at
-from ..structure.total_rows import TotalRow, TotalRows, TotalRowsLook
+from ..structure.total_rows import TotalCandidate, TotalRowsLook, TotalsFound
 
 _SHOWN = 4
 
@@ -27,17 +27,17 @@ class TotalRowsSeen:
         at = batch.origin.file, batch.origin.before
         look_at(self._looks.setdefault(at, TotalRowsLook()), records, batch.origin)
 
-    def found(self) -> TotalRows:
+    def found(self) -> TotalsFound:
         """What was found in all of them."""
         return _together([look.found() for look in self._looks.values()])
 
 
-def _together(found: Sequence[TotalRows]) -> TotalRows:
+def _together(found: Sequence[TotalsFound]) -> TotalsFound:
     """What was found in several tables; the columns are blank in the total rows of each."""
     having = [one for one in found if one.rows]
     first = having[0].blank if having else ()
     blank = [name for name in first if all(name in one.blank for one in having)]
-    return TotalRows(
+    return TotalsFound(
         tuple(row for one in found for row in one.rows),
         tuple(blank),
         bool(having) and all(one.before for one in having),
@@ -45,7 +45,7 @@ def _together(found: Sequence[TotalRows]) -> TotalRows:
     )
 
 
-def total_rows_of(source: Source) -> TotalRows:
+def total_rows_of(source: Source) -> TotalsFound:
     """The total rows of a source, all of which is read."""
     seen = TotalRowsSeen()
     with source.open() as reader:
@@ -56,13 +56,13 @@ def total_rows_of(source: Source) -> TotalRows:
     return seen.found()
 
 
-def drop_line(found: TotalRows) -> str:
+def drop_line(found: TotalsFound) -> str:
     """What leaves total rows out, as it stands under `source`."""
     names = ", ".join(map(scalar, found.blank))
     return f"{{drop: [{names}]" + (", subtotals: before}" if found.before else "}")
 
 
-def notices_of(found: TotalRows, *, unlabelled: bool) -> list[str]:
+def notices_of(found: TotalsFound, *, unlabelled: bool) -> list[str]:
     """What is pointed out: of rows without a label only where that is asked for."""
     sums = [one for one in found.rows if one.rows]
     others = [one for one in found.rows if not one.rows]
@@ -77,7 +77,7 @@ def notices_of(found: TotalRows, *, unlabelled: bool) -> list[str]:
     return told
 
 
-def _added_in(found: TotalRows, sums: Sequence[TotalRow]) -> str:
+def _added_in(found: TotalsFound, sums: Sequence[TotalCandidate]) -> str:
     """That rows are totals of others, and what to do about it."""
     one = len(sums) == 1
     what = f"{rows_told(sums)} {'sums' if one else 'sum'} up others"
@@ -89,7 +89,7 @@ def _added_in(found: TotalRows, sums: Sequence[TotalRow]) -> str:
     return f"{what}, and {counted}; {leaves}, `total-rows: keep` says that it is right"
 
 
-def rows_told(rows: Iterable[TotalRow]) -> str:
+def rows_told(rows: Iterable[TotalCandidate]) -> str:
     """Rows with their labels, the first of them."""
     rows = list(rows)
     shown = [f"{one.number:,}" + (f" ({one.label})" if one.label else "") for one in rows[:_SHOWN]]

@@ -18,7 +18,7 @@ FAULTS_UNDER_STRICT = 3
 DOES_NOT_BALANCE = 4
 
 
-class Ways(NamedTuple):
+class ExportWays(NamedTuple):
     """How an export is to go, as it was typed."""
 
     to: tuple[str, ...] = ()
@@ -31,7 +31,7 @@ class Ways(NamedTuple):
     verify: bool | Literal["all"] = False
 
 
-def run_export(layout: Layout, source: Source, ask: Mapping[str, Any], ways: Ways) -> int:
+def run_export(layout: Layout, source: Source, ask: Mapping[str, Any], ways: ExportWays) -> int:
     """Export, show the balance on standard error, and give the exit code."""
     own = layout.request.output.files
     try:

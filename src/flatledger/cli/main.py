@@ -191,7 +191,7 @@ def export(
     with_balance: bool,
     **typed: Any,
 ) -> None:
-    from .export import Ways, run_export
+    from .export import ExportWays, run_export
     from .typed import layout_and_source
 
     output: dict[str, Any] = {
@@ -207,7 +207,7 @@ def export(
     typed["output"] = {key: value for key, value in output.items() if value}
     again: Any = "all" if verify_all else verify
     with layout_and_source(places, **typed) as (layout, source, answers):
-        ways = Ways(to, report_to, faults_to, if_there, strict, quiet, learn, again)
+        ways = ExportWays(to, report_to, faults_to, if_there, strict, quiet, learn, again)
         code = run_export(layout, source, answers, ways)
     raise SystemExit(code)
 

@@ -10,14 +10,14 @@ from ..layout.model.model import PublishedForm
 from ..layout.model.text import scalar
 from ..layout.settling.fitting import matched, near_ones
 from ..structure.survey import FieldSurvey, SurveyResult
-from .layout_draft import Draft
+from .layout_draft import LayoutDraft
 from .row_level import level_of
 from .wording import comment, humanised, names_of
 
 _PROPOSED = 3
 
 
-class FormDraft(Draft):
+class FormDraft(LayoutDraft):
     """Writes the layout for a survey and a form: what has no match is blank, with proposals."""
 
     def __init__(

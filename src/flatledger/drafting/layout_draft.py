@@ -13,8 +13,8 @@ from ..layout.model.text import from_data, scalar, write_yaml
 from ..reports.words import counted
 from ..structure.catalogue_names import called
 from ..structure.data_keys import MOST_KEYS
+from ..structure.profiles import DEEPEST
 from ..structure.recognising import DEEPER
-from ..structure.spots import DEEPEST
 from ..structure.survey import FURTHER, FieldSurvey, SurveyResult
 from ..values.code_lists import LANGUAGES
 from ..values.field_values import NUMBERS
@@ -33,7 +33,7 @@ _ADDS_UP = re.compile(
 _EACH = re.compile(r"(?:^|_)(?:unit|each|rate|ratio|percent|per)(?:$|_)", re.IGNORECASE)
 
 
-class Draft:
+class LayoutDraft:
     """Writes the layout for a survey."""
 
     def __init__(

@@ -19,7 +19,7 @@ from .cells.writer import Writer, check_suffix, suffix_of
 from .places.files import Target
 
 
-class Format(NamedTuple):
+class TableFormat(NamedTuple):
     """A format of tables: its name, how names of its files end, its module, and its extra.
 
     The module has ``check_table``, which raises OutputError where a layout can't be written so, and
@@ -38,20 +38,20 @@ class Format(NamedTuple):
 
 
 FORMATS = (
-    Format("csv", (".csv", ".txt"), "text.delimited"),
-    Format("tsv", (".tsv", ".tab"), "text.tabbed"),
-    Format("fixed-width", (), "text.fixed_width"),
-    Format("xlsx", (".xlsx",), "forms.form_workbook"),
-    Format("ods", (".ods",), "sheets.opendocument"),
-    Format("json", (".json",), "documents.json_document"),
-    Format("jsonl", (".jsonl", ".ndjson"), "documents.json_lines"),
-    Format("markdown", (".md",), "documents.markdown"),
-    Format("html", (".html", ".htm"), "documents.web_page"),
+    TableFormat("csv", (".csv", ".txt"), "text.delimited"),
+    TableFormat("tsv", (".tsv", ".tab"), "text.tabbed"),
+    TableFormat("fixed-width", (), "text.fixed_width"),
+    TableFormat("xlsx", (".xlsx",), "forms.form_workbook"),
+    TableFormat("ods", (".ods",), "sheets.opendocument"),
+    TableFormat("json", (".json",), "documents.json_document"),
+    TableFormat("jsonl", (".jsonl", ".ndjson"), "documents.json_lines"),
+    TableFormat("markdown", (".md",), "documents.markdown"),
+    TableFormat("html", (".html", ".htm"), "documents.web_page"),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 
 
-def format_of(name: str, stated: str = "", formats: Sequence[Format] = FORMATS) -> Format:
+def format_of(name: str, stated: str = "", formats: Sequence[TableFormat] = FORMATS) -> TableFormat:
     """The format of a table in a file of this name; that of a stream is the first.
 
     Raises OutputError where there is none such.

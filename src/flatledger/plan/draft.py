@@ -34,7 +34,7 @@ from .row_type import ColumnPlan, KeyPlan
 
 
 @dataclass(slots=True)
-class Draft:
+class PlanDraft:
     """What the planner and the resolver know so far."""
 
     layout: SettledLayout

@@ -16,7 +16,7 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, SUBTREES, taken_by
-from ..layout.model.column import Column, Expression, Total
+from ..layout.model.column import Column, ColumnTotal, Expression
 from ..layout.model.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.model.text import Scalar
 from ..structure.levels import Chain, Names, level_name, plain_steps
@@ -29,7 +29,7 @@ from .reaching import is_of_some_node, reach, tree_meant
 from .row_order import in_order, pair_order
 
 
-class Tallied(Protocol):
+class TalliedValues(Protocol):
     """What is known of the values of one column of a group."""
 
     state: Any
@@ -39,7 +39,7 @@ class Tallied(Protocol):
 
 
 def group_record(
-    over: OverGroups, key: Sequence[Any], headings: Sequence[str], tallies: Sequence[Tallied]
+    over: OverGroups, key: Sequence[Any], headings: Sequence[str], tallies: Sequence[TalliedValues]
 ) -> dict[str, Any]:
     """A group as a record; without a key, everything. ``headings`` name the tallies."""
     found = dict(zip(headings, tallies, strict=True))
@@ -175,7 +175,7 @@ class Decomposed:
                 whole = n.Call(call.position, ALL_NODES, (argument,)) if extent else argument
                 node = n.Call(call.position, inner, (whole,), inner=True)
             gathered = not here and inner in GATHERING
-            ways = Total(total, part=True, distinct=call.distinct, gathered=gathered)
+            ways = ColumnTotal(total, part=True, distinct=call.distinct, gathered=gathered)
             return Column(heading, Expression(expression.scalar, node), total=ways)
 
         if here:
@@ -265,7 +265,7 @@ class Decomposed:
         return None
 
 
-def _value(part: Part, tallies: list[Tallied]) -> Any:
+def _value(part: Part, tallies: list[TalliedValues]) -> Any:
     """What an aggregate is for one group."""
     call, first = part.call, tallies[0]
     if len(tallies) > 1:  # a mean, of sums and counts of what is a number

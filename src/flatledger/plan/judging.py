@@ -8,7 +8,7 @@ from ..layout.model.model import Condition
 from ..layout.model.tree_options import Opening
 from ..structure.levels import Chain, level_name, named_place, plain_steps
 from ..structure.trees import TREE_FUNCTIONS
-from .draft import Draft
+from .draft import PlanDraft
 from .kinds import a_kind
 from .plan import ConditionPlan, OpeningPlan
 from .resolver import Resolver
@@ -18,7 +18,7 @@ class Judging:
     """Plans the conditions of a draft, and how far trees are opened; what can't be done is added to
     the ``problems``."""
 
-    def __init__(self, draft: Draft, problems: list[Problem]) -> None:
+    def __init__(self, draft: PlanDraft, problems: list[Problem]) -> None:
         self._draft, self._problems = draft, problems
         self.resolved: set[int] = set()  # expressions, by their identity
 

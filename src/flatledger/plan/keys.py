@@ -7,14 +7,14 @@ from ..language import nodes as n
 from ..layout.model.column import Expression
 from ..layout.model.model import Sorting
 from ..values.collations import collation_key
-from .draft import Draft
+from .draft import PlanDraft
 from .row_type import KeyPlan
 
 
 class Keys:
     """Plans the keys of a draft; what can't be done is added to the ``problems``."""
 
-    def __init__(self, draft: Draft, problems: list[Problem]) -> None:
+    def __init__(self, draft: PlanDraft, problems: list[Problem]) -> None:
         self._draft, self._problems = draft, problems
 
     def plan(self) -> None:

@@ -9,7 +9,7 @@ from ..structure.levels import Names, plain_steps
 from ..structure.missing_fields import TREE_FIELD, MissingPath
 from ..structure.structure import MEMBERS, Place
 from ..values.element_texts import TEXT
-from .draft import Draft
+from .draft import PlanDraft
 from .plan import expressions_in
 
 
@@ -17,7 +17,7 @@ class MissingPaths:
     """Notes in a draft what it uses, and which of it the records lack; ``given`` is their structure
     before trees are one level in it."""
 
-    def __init__(self, draft: Draft, structure: Place, given: Place) -> None:
+    def __init__(self, draft: PlanDraft, structure: Place, given: Place) -> None:
         self._draft, self._structure, self._given = draft, structure, given
 
     def note(self, level: MissingPath | None) -> None:

@@ -20,7 +20,7 @@ from ..structure.record_types import Want
 from ..structure.structure import MEMBERS, Place
 from ..structure.trees import with_trees, within_a_tree
 from ..values.field_values import FieldDeclaration
-from .draft import Draft
+from .draft import PlanDraft
 from .judging import Judging
 from .keys import Keys
 from .kinds import DATATYPES, a_kind
@@ -69,7 +69,7 @@ class Planner:
         self.given = structure
         self.structure, self.known = with_trees(structure, known)
         self.planned = False  # whether there is a result yet
-        self.result = Draft(layout, self._chain())
+        self.result = PlanDraft(layout, self._chain())
         self.result.fields = self._declared_places()
         self.planned = True
 
@@ -370,7 +370,7 @@ def referring_to_themselves(columns: Sequence[Column]) -> Iterator[Column]:
 # ---- what records are decoded for: the places whose values a plan asks for, and what for
 
 
-def wants_of(draft: Draft, expects: Iterable[Expectation]) -> Iterator[Want]:
+def wants_of(draft: PlanDraft, expects: Iterable[Expectation]) -> Iterator[Want]:
     """What the expressions of a plan read, and what the expected order is told by."""
     aligned = {
         id(one.column.value.node)
@@ -409,12 +409,12 @@ def wants_of(draft: Draft, expects: Iterable[Expectation]) -> Iterator[Want]:
                 yield Want(level, "entries")
 
 
-def _is_missing(draft: Draft, names: Names) -> bool:
+def _is_missing(draft: PlanDraft, names: Names) -> bool:
     """Whether no record looked at has a place: what may stand there is not known."""
     return any(names[: len(one.names)] == one.names for one in draft.missing)
 
 
-def _chosen(draft: Draft, names: Names, access: Access) -> Iterator[Want]:
+def _chosen(draft: PlanDraft, names: Names, access: Access) -> Iterator[Want]:
     """What selectors read: the usual choice two fields of each entry of a side level."""
     choice = choice_of(access.rest)
     beside = (

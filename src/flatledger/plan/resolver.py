@@ -22,7 +22,7 @@ from ..values.collations import collation_key
 from ..values.functions import CAST_KINDS, FUNCTIONS, IN_LANGUAGE
 from ..values.patterns import interoperable
 from ..values.periods import UNITS
-from .draft import Draft
+from .draft import PlanDraft
 from .kinds import AGGREGATE_KINDS, INNER, OF_THE_SOURCE, TIMES, a_kind, fits
 from .plan import AggregatePlan
 from .reaching import places_crossed, reach
@@ -36,7 +36,7 @@ FEW_LISTS = 9  # times as many values that stand alone
 class Resolver:
     """Resolves the expressions of one layout; what can't be is added to ``problems``."""
 
-    def __init__(self, plan: Draft, headings: set[str]) -> None:
+    def __init__(self, plan: PlanDraft, headings: set[str]) -> None:
         self.plan = plan
         self.problems: list[Problem] = []
         self._headings = headings
@@ -367,7 +367,7 @@ Tell = Callable[[str, n.Node], None]  # what is wrong, and with which node
 class KindChecks:
     """Checks one expression; ``factors_of`` says of columns how many values they are made of."""
 
-    def __init__(self, plan: Draft, tell: Tell, factors_of: dict[str, int]) -> None:
+    def __init__(self, plan: PlanDraft, tell: Tell, factors_of: dict[str, int]) -> None:
         self.plan, self._tell, self._factors_of = plan, tell, factors_of
 
     def check(self, node: n.Node) -> None:

@@ -64,7 +64,7 @@ class CheckedAgain(msgspec.Struct):
     differences: int = 0
 
 
-class Asked(msgspec.Struct):
+class GivenAnswer(msgspec.Struct):
     """A value that was asked for, in full and as it was given (`today`)."""
 
     name: str
@@ -269,7 +269,7 @@ class Balance(msgspec.Struct):
     dropped: int = 0
     not_taken: int = 0
     rows_not_taken: int = 0
-    asked: list[Asked] = []
+    asked: list[GivenAnswer] = []
     periods: list[PeriodDays] = []
     conditions: list[ConditionCount] = []
     levels: list[LevelCount] = []

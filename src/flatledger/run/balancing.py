@@ -17,10 +17,10 @@ from ..structure.trees import IS_COUNTED
 from ..values.faults import FaultKind
 from ..values.functions import text_of
 from .balance import (
-    Asked,
     Balance,
     ColumnBalance,
     ConditionCount,
+    GivenAnswer,
     Keyless,
     LevelCount,
     ListCount,
@@ -51,7 +51,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         not_taken=state.not_taken,
         rows_not_taken=proof.rows_cut,
         reopening_allowed=plan.layout.group_order.may_reopen,
-        asked=[Asked(one.name, one.text, one.given) for one in plan.layout.answers],
+        asked=[GivenAnswer(one.name, one.text, one.given) for one in plan.layout.answers],
         periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
         conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
         repeating=[level_name(names) for names in sorted(state.levels_met)],

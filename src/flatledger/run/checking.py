@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..compile.functions.ledger import LedgerForm
-from ..compile.functions.tallying import Tallied
+from ..compile.functions.tallying import GroupTallies
 from ..plan.groups import group_record
 from ..plan.plan import Plan
 from ..values.functions import text_of
@@ -237,7 +237,9 @@ class Checker:
                     f"{shown(_figure(tally))}, and by definition it is {shown(own)}"
                 )
 
-    def _tallies_differ(self, numbers: str, rows: Sequence[Any], tallied: Tallied) -> Iterator[str]:
+    def _tallies_differ(
+        self, numbers: str, rows: Sequence[Any], tallied: GroupTallies
+    ) -> Iterator[str]:
         """What was added up without making the rows."""
         made, added = Groups(self._plan), Groups(self._plan)
         made.add(list(rows))

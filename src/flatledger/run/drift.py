@@ -92,9 +92,9 @@ class DriftWatch:
         self._known = plan.layout.known
         self._rows = self._looked_at = 0
         if self._known is not None:
-            from ..structure.spots import Spot
+            from ..structure.profiles import PlaceProfile
 
-            self._spot = Spot(top=True, of_elements=plan.chain.structure.of_elements)
+            self._profile = PlaceProfile(top=True, of_elements=plan.chain.structure.of_elements)
             self._look_at(islice(first, FIRST))
 
     def absorb(self, seen: Seen) -> None:
@@ -116,7 +116,7 @@ class DriftWatch:
         self._rows += later._rows
         self._looked_at += later._looked_at
         if self._known is not None:
-            self._spot.merge(later._spot)
+            self._profile.merge(later._profile)
 
     def unmet(self) -> set[Names]:
         """The paths that no record had."""
@@ -137,7 +137,7 @@ class DriftWatch:
     def _look_at(self, records: Iterable[Any]) -> None:
         for record in records:
             if isinstance(record, dict):
-                self._spot.add(record)
+                self._profile.add(record)
                 self._looked_at += 1
 
     def _new_fields(self) -> list[str]:
@@ -146,7 +146,7 @@ class DriftWatch:
             return []
         from ..structure.survey import fields_of
 
-        paths = [field.path for field in fields_of(self._spot)]
+        paths = [field.path for field in fields_of(self._profile)]
         return [path for path in paths if path not in known and not _in_mapping(path, known)]
 
 

@@ -9,7 +9,7 @@ from operator import itemgetter
 from typing import Any
 
 from ..compile.functions.ledger import Ledger, Posting
-from ..compile.functions.tallying import FIRST, Tallied, describing, parts_of
+from ..compile.functions.tallying import FIRST, GroupTallies, describing, parts_of
 from ..plan.kinds import TIMES
 from ..plan.plan import Plan
 from ..plan.row_order import cells_at, sort_rows
@@ -93,7 +93,7 @@ class Groups:
         if len(self._waiting) >= _TOGETHER:
             self._take_in()
 
-    def add_tallied(self, tallied: Tallied) -> None:
+    def add_tallied(self, tallied: GroupTallies) -> None:
         """Take in what further rows add up to."""
         self._take_in()
         self._differ |= tallied.differ

@@ -20,13 +20,13 @@ from .balance import Balance, TotalApart
 from .balancing import shown_parts
 from .groups import Groups, Key
 from .proof import Proof
-from .protocols import Batch, Lent, Row, TotalRow
+from .protocols import Batch, Row, RunServices, TotalRow
 from .sorting import Sorter
 from .state import Gathered, RunState
 from .step import Stepper
-from .table import Table
+from .table import TableSteps
 from .tallies import Tallies, cells_of, goes_by_order
-from .totalling import Total
+from .totalling import TotalMade
 
 TOGETHER = 2_000  # groups that are taken through the plan at once
 
@@ -37,7 +37,7 @@ class GroupStage:
     ``state`` is that of the records.
     """
 
-    def __init__(self, plan: Plan, state: RunState, lent: Lent) -> None:
+    def __init__(self, plan: Plan, state: RunState, lent: RunServices) -> None:
         assert plan.over is not None
         self._over, self._rows_plan = plan.over, plan
         self.plan = plan.over.plan
@@ -79,7 +79,7 @@ class GroupStage:
             self._rows_plan, self.plan, self._records, self._state, known, self._again
         )
         self.proof.grand(groups.whole)
-        table = Table(self.plan, self._state, self._lent, self._given)
+        table = TableSteps(self.plan, self._state, self._lent, self._given)
         gathered, made = table.gathers(), self._rows(keys)
         if gathered is not None:
             for block in made:
@@ -242,7 +242,7 @@ class GroupProof(Proof):
         for row, again, number, key in zip(given, self._again(keys), numbers, keys, strict=True):
             if list(map(told_apart, row)) != list(map(told_apart, again[: len(row)])):
                 self._wrong.append("the row of a group is not what its parts make")
-            self.parts.total(Total((), key, self._known[number - 1][1], innermost=True))
+            self.parts.total(TotalMade((), key, self._known[number - 1][1], innermost=True))
         self.numbers += numbers
         for place, column in enumerate(self.plan.written):
             if column.numeric:

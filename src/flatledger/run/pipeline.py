@@ -28,21 +28,21 @@ from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
 from .line_rows import LineRows
 from .over_groups import GroupStage
-from .protocols import NOTHING_LENT, Batch, Lent, Progress, Row, Source, TextForm
+from .protocols import NOTHING_LENT, Batch, Progress, Row, RunServices, Source, TextForm
 from .row_making import CellRows, RowMaking, TalliedRows
 from .state import RunState
 from .step import Stepper
-from .table import Table
+from .table import TableSteps
 
 
 def last_step(
-    plan: Plan, state: RunState, lent: Lent = NOTHING_LENT, row_type: RowType | None = None
-) -> Table | GroupStage:
+    plan: Plan, state: RunState, lent: RunServices = NOTHING_LENT, row_type: RowType | None = None
+) -> TableSteps | GroupStage:
     """What makes the table of rows: with one step more where a row stands for a group. ``row_type``
     says what these are made of, where that is other than the plan's."""
     if plan.over is not None:
         return GroupStage(plan, state, lent)
-    return Table(plan, state, lent, row_type=row_type)
+    return TableSteps(plan, state, lent, row_type=row_type)
 
 
 def _check_paths(layout: SettledLayout) -> None:
@@ -78,7 +78,7 @@ class Run:
         self,
         layout: SettledLayout,
         source: Source,
-        lent: Lent = NOTHING_LENT,
+        lent: RunServices = NOTHING_LENT,
         *,
         progress: Progress | None = None,
         structure: Place | None = None,
@@ -95,7 +95,7 @@ class Run:
             self.reader.close()
             raise
 
-    def _begin(self, layout: SettledLayout, lent: Lent, structure: Place | None) -> None:
+    def _begin(self, layout: SettledLayout, lent: RunServices, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         self.first = first = self.reader.peek()
         if self.reader.states.get("format") == CATALOGUE != layout.source.format:

@@ -19,7 +19,7 @@ from .balance import ColumnBalance
 from .groups import GroupKeys, Key
 from .protocols import Row
 from .tallies import Tallies, Tally, cells_of, is_value, tally_of
-from .totalling import Total
+from .totalling import TotalMade
 
 
 class SourceSide(Protocol):
@@ -58,7 +58,7 @@ class Proof:
         depths = range(len(plan.group) + 1)
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
-        self._waiting: list[Total | None] = [None for _ in depths]  # a total before its rows
+        self._waiting: list[TotalMade | None] = [None for _ in depths]  # a total before its rows
         totals = plan.layout.totals
         ends = totals.subtotals == "after" and plan.shows_totals  # groups tell when they end
         self._inner = len(plan.group) if ends else 0
@@ -104,7 +104,7 @@ class Proof:
             self._wrong.append("a row stands in a group that is not its own")
         self._group = met[-1] if met else self._group
 
-    def total(self, total: Total) -> None:
+    def total(self, total: TotalMade) -> None:
         """Take note of a total row, or of the row of a group whose rows are not shown."""
         depth, before = len(total.group), self.plan.layout.totals.subtotals == "before"
         group = tuple(map(told_apart, total.group))
@@ -118,7 +118,7 @@ class Proof:
             else:
                 self._end(total, depth, group)
 
-    def _of_group(self, total: Total, depth: int, group: Key) -> None:
+    def _of_group(self, total: TotalMade, depth: int, group: Key) -> None:
         """The row of a group is what its parts make; it is part of the groups around it."""
         self.rows += 1
         if total.row:  # else it is shown by another proof
@@ -138,7 +138,7 @@ class Proof:
             if place < len(total.row) and told_apart(total.row[place]) != told_apart(value):
                 self._wrong.append("a row names a group that is not its own")
 
-    def _begin(self, total: Total, depth: int, group: Key) -> None:
+    def _begin(self, total: TotalMade, depth: int, group: Key) -> None:
         """A total before its rows: those of the groups that end here are held against theirs."""
         self._settle(depth)
         self._once(group)
@@ -155,7 +155,7 @@ class Proof:
                 self._open[at] = self._empty()
             self._waiting[at] = None
 
-    def _end(self, total: Total, depth: int, group: Key) -> None:
+    def _end(self, total: TotalMade, depth: int, group: Key) -> None:
         """A total after its rows, or beside the rows of its groups."""
         if self.plan.layout.totals.detail:
             if depth and self._group is not None and self._group[:depth] != group:
@@ -180,7 +180,7 @@ class Proof:
             self._wrong.append("a group comes in pieces")
         self._ended.add(group)
 
-    def _add_shown(self, total: Total, depth: int) -> None:
+    def _add_shown(self, total: TotalMade, depth: int) -> None:
         for index, tally in enumerate(total.tallies.tallies):
             self._shown[depth][index].merge(tally)
 
@@ -188,7 +188,7 @@ class Proof:
         for column in self._columns:
             column.add_straight(row)
 
-    def _agree(self, total: Total, parts: list[Tally]) -> None:
+    def _agree(self, total: TotalMade, parts: list[Tally]) -> None:
         """Each cell of a total row is what its parts make, worked out again."""
         for column, tally in zip(self._columns, parts, strict=True):
             if column.plan.slot < len(total.row):
@@ -347,7 +347,7 @@ class _Watched:
         """A number as the column shows it, worked out again."""
         return round_to(value, unit_of(self.plan.column.decimals or 0), self.plan.column.rounding)
 
-    def shown(self, total: Total) -> None:
+    def shown(self, total: TotalMade) -> None:
         """Take note of the cell of a group whose rows are not shown."""
         if self._exact and total.innermost:
             self.shown_sum += _sum([total.row], self.plan.slot)

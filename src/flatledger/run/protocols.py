@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, Protocol, Self
 from msgspec.structs import replace
 
 from ..compile.functions.lines import LineForm
-from ..compile.runtime.definitions import Definitions
+from ..compile.runtime.definitions import NodeDefinitions
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault
@@ -140,7 +140,7 @@ def no_lines(_: Plan) -> TextForm | None:
     return None
 
 
-class Lent(NamedTuple):
+class RunServices(NamedTuple):
     """What a run is lent, since it opens and writes nothing itself: a place for rows that do not
     fit into memory, what takes each fault, how the values of groups are called in total rows, and
     what the nodes of a tree are opened by. ``define`` says what records are by definition; with
@@ -151,13 +151,13 @@ class Lent(NamedTuple):
     store: RowStore | None = None
     faults: Callable[[Fault], None] | None = None
     wording: Callable[[Plan], Wording] = as_it_is
-    definitions: Definitions | None = None
+    definitions: NodeDefinitions | None = None
     define: Define | None = None
     verify_all: bool = False
     lines: Callable[[Plan], TextForm | None] = no_lines
 
 
-NOTHING_LENT = Lent()
+NOTHING_LENT = RunServices()
 
 
 class FileRead(NamedTuple):

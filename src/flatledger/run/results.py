@@ -10,7 +10,7 @@ import msgspec
 
 from ..compile.functions.doubting import BothFigures
 from ..compile.functions.ledger import Ledger, Sums
-from ..compile.functions.tallying import Tallied
+from ..compile.functions.tallying import GroupTallies
 from ..compile.runtime.watches import Watches
 from ..structure.levels import Names
 from ..values.faults import Fault
@@ -68,4 +68,4 @@ class BatchResult(msgspec.Struct):
     repeats: Repeats = Repeats()
     checked: Sequence[Checked] = ()
     cells: list[Row] | None = None
-    tallied: Tallied | None = None
+    tallied: GroupTallies | None = None

@@ -6,7 +6,7 @@ from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple, Protocol
 
 from ..compile.functions.program import Further, Kept, Program
-from ..compile.functions.tallying import Tallied, Tallying
+from ..compile.functions.tallying import GroupTallies, Tallying
 from ..compile.functions.unfolding import Classes
 from ..plan.plan import Plan
 from ..plan.row_type import RowType
@@ -23,7 +23,7 @@ class Made(NamedTuple):
     entries: tuple[int, ...]
     classes: Classes
     cells: list[Row] | None = None
-    tallied: Tallied | None = None
+    tallied: GroupTallies | None = None
 
 
 class RowSteps(Protocol):
@@ -136,7 +136,7 @@ class TallySteps:
             self._begun = self._begun or bool(made.rows)
             return made
         tallied, entries, classes = self._tally_by(unmet).loud(records, numbers, kept)
-        return Made([], entries, classes, tallied=Tallied(*tallied))
+        return Made([], entries, classes, tallied=GroupTallies(*tallied))
 
     def checked(
         self, records: list[Any], numbers: Sequence[int], kept: Kept, unmet: Collection[int]
@@ -148,7 +148,7 @@ class TallySteps:
         if self._tally is None:
             return made
         tallied, _, _ = self._tally.quiet(records, numbers, kept)
-        return made._replace(tallied=Tallied(*tallied))
+        return made._replace(tallied=GroupTallies(*tallied))
 
     def _tally_by(self, unmet: Collection[int]) -> Further[Tallying]:
         """What adds rows up; made anew where some columns need not be looked at any more."""

@@ -25,7 +25,7 @@ class Sample:
 
     def __init__(self, plan: Plan, everything: bool) -> None:
         self._everything = everything
-        self._shapes = Shapes(plan)
+        self._shapes = RecordShapes(plan)
         self._met: set[int] = set()
 
     def keeps(self, number: int) -> bool:
@@ -115,7 +115,7 @@ def _plain_of(batch: Batch, start: int, place: int) -> Any:
 ALL_UP_TO, EVERY = 5_000, 50  # which records are looked at: all of the first, then every n-th
 
 
-class Shapes:
+class RecordShapes:
     """Tells the shapes of records by what the plan knew of them when it was made."""
 
     def __init__(self, plan: Plan) -> None:

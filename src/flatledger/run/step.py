@@ -14,7 +14,7 @@ import msgspec
 from ..compile.functions.doubting import BothFigures, Look
 from ..compile.functions.program import Kept, Program, generate, generate_doubts
 from ..compile.functions.tallying import FIRST
-from ..compile.runtime.definitions import Definitions
+from ..compile.runtime.definitions import NodeDefinitions
 from ..compile.runtime.plain_data import below
 from ..plan.plan import Plan
 from ..values.faults import Fault
@@ -35,7 +35,7 @@ class Stepper:
         self,
         plan: Plan,
         program: Program | None = None,
-        definitions: Definitions | None = None,
+        definitions: NodeDefinitions | None = None,
         making: RowMaking | None = None,
     ) -> None:
         """``definitions`` are those by which nodes of a tree are opened; ``making`` says how rows

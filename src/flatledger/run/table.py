@@ -14,17 +14,17 @@ from .balance import Balance, Differing
 from .groups import Groups
 from .limiting import Limiter
 from .proof import Proof
-from .protocols import Lent, Row
+from .protocols import Row, RunServices
 from .sorting import BLOCK, Sorter
 from .state import Gathered, RunState
 from .tallies import Tallies, is_value
-from .totalling import Detail, Total, TotalRows, group_rows
+from .totalling import Detail, TotalMade, TotalRowMaker, group_rows
 
 Rounding = Callable[[Any], Any]
 _SMALL = 200  # rows of a block that does not go out by itself
 
 
-class Table:
+class TableSteps:
     """The steps after the records: rows in, the blocks that an output is given out.
 
     The proof follows what is given. ``groups`` counts the groups of the table.
@@ -34,7 +34,7 @@ class Table:
         self,
         plan: Plan,
         state: RunState,
-        lent: Lent,
+        lent: RunServices,
         proof: Proof | None = None,
         row_type: RowType | None = None,
     ) -> None:
@@ -47,7 +47,7 @@ class Table:
         self.detail: Detail | None = None
         self.differing: dict[str, int] = {}
         self._store = lent.store
-        self._make = TotalRows(plan, lent.wording(plan))
+        self._make = TotalRowMaker(plan, lent.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
@@ -121,12 +121,12 @@ class Table:
             given = [_rounded(row, self._roundings) for row in given]
         return given
 
-    def _with_totals(self, block: list[Row], totals: list[Total]) -> list[Row]:
+    def _with_totals(self, block: list[Row], totals: list[TotalMade]) -> list[Row]:
         """Rows as they are given, and the totals after them."""
         given = self._rows(block) if block else block
         return given + self._totals(totals) if totals else given
 
-    def _totals(self, totals: list[Total]) -> list[Row]:
+    def _totals(self, totals: list[TotalMade]) -> list[Row]:
         for total in totals:
             self.proof.total(total)
         return [total.row for total in totals]

@@ -17,7 +17,7 @@ BLANK_GROUP = "(blank)"
 MOST_REOPENED = 100  # so many are listed, all are counted
 
 
-class Total(NamedTuple):
+class TotalMade(NamedTuple):
     """A row of totals with what it is made of: its group (of all rows, none) and their tallies.
 
     ``innermost``: it stands for a group whose rows are not shown.
@@ -29,7 +29,7 @@ class Total(NamedTuple):
     innermost: bool = False
 
 
-class TotalRows:
+class TotalRowMaker:
     """Builds total rows: labels, group values and totals under the written headings.
 
     ``wording`` says what a group's value is called in the column at a place.
@@ -43,7 +43,7 @@ class TotalRows:
         self._free = [i for i, one in enumerate(self._columns) if one.column.total is None]
         self._totalled = [one.slot for one in plan.totalled]
 
-    def subtotal(self, group: Key, tallies: Tallies) -> Total:
+    def subtotal(self, group: Key, tallies: Tallies) -> TotalMade:
         """The total of one group; its label stands in the column of the innermost key."""
         row = self._figures(tallies)
         for place, value in zip(self._places, group, strict=False):
@@ -53,22 +53,22 @@ class TotalRows:
         value = self._wording(place, value)
         name = BLANK_GROUP if value is None else text_of(value)
         self._put_label(row, place, self._plan.layout.totals.label.replace("{group}", name))
-        return Total(TotalRow(row).with_depth(len(group)), group, tallies)
+        return TotalMade(TotalRow(row).with_depth(len(group)), group, tallies)
 
-    def group(self, group: Key, first: Row, tallies: Tallies) -> Total:
+    def group(self, group: Key, first: Row, tallies: Tallies) -> TotalMade:
         """The row of a group whose rows are not shown: its values, totals, what describes it."""
         row = self._figures(tallies, first)
         for place, value in zip(self._places, group, strict=True):
             if place < len(row):
                 row[place] = value
-        return Total(tuple(row), group, tallies, innermost=True)
+        return TotalMade(tuple(row), group, tallies, innermost=True)
 
-    def grand(self, tallies: Tallies) -> Total:
+    def grand(self, tallies: Tallies) -> TotalMade:
         """The total of all rows."""
         row = self._figures(tallies)
         first = self._places[0] if self._places else 0
         self._put_label(row, first, self._plan.layout.totals.grand_label)
-        return Total(TotalRow(row), (), tallies)
+        return TotalMade(TotalRow(row), (), tallies)
 
     def _figures(self, tallies: Tallies, first: Row = ()) -> list[Any]:
         """The cells of totals, among those of a row or among blanks."""
@@ -93,7 +93,7 @@ class Detail:
     With subtotals before the groups, the rows are gone through twice.
     """
 
-    def __init__(self, plan: Plan, row_type: RowType, make: TotalRows) -> None:
+    def __init__(self, plan: Plan, row_type: RowType, make: TotalRowMaker) -> None:
         self.whole = Tallies(row_type, 0)
         self.groups = 0
         self.first_reopened: list[Reopened] = []
@@ -107,7 +107,7 @@ class Detail:
         self._starts: dict[Key, int] | None = {} if plan.layout.group_order.as_met else None
         self._row = 0
 
-    def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[Total]]]:
+    def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[TotalMade]]]:
         """Pairs of rows and the totals that follow them."""
         open_groups: list[tuple[Key, Key, Tallies]] = []
         for block in blocks:
@@ -128,7 +128,7 @@ class Detail:
 
     def before(
         self, blocks: Iterable[list[Row]], again: Iterable[list[Row]]
-    ) -> Iterator[tuple[list[Row], list[Total]]]:
+    ) -> Iterator[tuple[list[Row], list[TotalMade]]]:
         """Pairs of rows and the totals that go before them.
 
         ``again`` are the same rows, gone through once the totals are known.
@@ -162,7 +162,7 @@ class Detail:
             if len(self.first_reopened) < MOST_REOPENED:
                 self.first_reopened.append(Reopened(list(shown), first, self._row + 1))
 
-    def _close(self, open_groups: list[tuple[Key, Key, Tallies]], common: int) -> list[Total]:
+    def _close(self, open_groups: list[tuple[Key, Key, Tallies]], common: int) -> list[TotalMade]:
         """Close the groups deeper than ``common``, the innermost first."""
         made = []
         while len(open_groups) > common:
@@ -183,7 +183,7 @@ def _common(open_groups: list[tuple[Key, Key, Tallies]], key: Key) -> int:
     return depth
 
 
-def group_rows(plan: Plan, groups: Groups, make: TotalRows) -> Iterator[Total]:
+def group_rows(plan: Plan, groups: Groups, make: TotalRowMaker) -> Iterator[TotalMade]:
     """The rows of groups whose own rows are not shown, with totals of the groups around them."""
     rows = {
         key: make.group(groups.shown(key), groups.first(key), groups.tallies(key))

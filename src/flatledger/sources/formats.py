@@ -27,7 +27,7 @@ def _never(head: bytes) -> bool:
     return False
 
 
-class Format(NamedTuple):
+class RecordFormat(NamedTuple):
     """A format of records: its name, how names of its files end, whether a source that begins so is
     of it, the module whose ``open_reader`` reads it, whether a source that begins so is probably of
     it where no name tells, the extra that it needs, and which keys under `source` it takes beside
@@ -98,17 +98,17 @@ _MARC = re.compile(rb"\s*\d{5}[ -~]{5}\d\d\d{5}[ -~]{3}45")
 _MARCXML = re.compile(rb"http://www\.loc\.gov/MARC21/slim|info:lc/xmlns/marcxchange")
 _XML = re.compile(rb"\s*<(?:[?!]|([a-zA-Z_:\x80-\xff]))|<\0|\0<")
 FORMATS = (
-    Format(
+    RecordFormat(
         *(CATALOGUE, (".mrc", ".marc"), _begins_marc, "catalogues.marc_source"),
         extra="marc",
         keys=frozenset({"broken-records", "encoding"}),
     ),
-    Format("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json.json_source"),
-    Format(
+    RecordFormat("json", (".json", ".jsonl", ".ndjson"), _begins_json, "json.json_source"),
+    RecordFormat(
         *("xlsx", (".xlsx", ".xlsm", ".ods"), _begins_workbook, "tables.workbook_source"),
         keys=_TABLE | {"sheet", "range", "fill-merged", "hidden-rows", "largest-unpacked"},
     ),
-    Format(
+    RecordFormat(
         *(
             "csv",
             (".csv", ".tsv", ".tab", ".psv"),
@@ -118,11 +118,11 @@ FORMATS = (
         ),
         keys=_TABLE | _TEXT | {"delimiter", "quote-char", "escape-char", "line-terminator"},
     ),
-    Format(
+    RecordFormat(
         *("xml", (".xml",), _begins_xml, "xml.xml_source"),
         keys=frozenset({"namespaces", "encoding"}),
     ),
-    Format(
+    RecordFormat(
         *(
             PHOTOS,
             (".jpg", ".jpeg", ".tif", ".tiff", ".png", ".webp"),
@@ -131,11 +131,11 @@ FORMATS = (
         ),
         extra="photos",
     ),
-    Format("fixed-width", (), _never, "tables.fixed_width_source", keys=_FIXED),
+    RecordFormat("fixed-width", (), _never, "tables.fixed_width_source", keys=_FIXED),
 )
 
 
-def format_named(name: str, formats: Sequence[Format] = FORMATS) -> Format:
+def format_named(name: str, formats: Sequence[RecordFormat] = FORMATS) -> RecordFormat:
     """The format of this name. Raises SourceError.
 
     >>> format_named("json").suffixes
@@ -151,7 +151,7 @@ def format_named(name: str, formats: Sequence[Format] = FORMATS) -> Format:
     return formats[names.index(name)]
 
 
-def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) -> Format:
+def format_found(head: bytes, name: str, formats: Sequence[RecordFormat] = FORMATS) -> RecordFormat:
     """The format of a source by how it begins, by its name, by what it is probably, or the first.
 
     >>> format_found(b'{"no": 1}', "orders.txt").name
@@ -170,7 +170,7 @@ def format_found(head: bytes, name: str, formats: Sequence[Format] = FORMATS) ->
     return found[0] if found else format_named("json", formats)
 
 
-def _with_further(formats: Sequence[Format]) -> list[Format]:
+def _with_further(formats: Sequence[RecordFormat]) -> list[RecordFormat]:
     """Formats, and those of other packages after them. Raises SourceError where two have one name,
     or one can't be loaded."""
     from .further_formats import further_formats
@@ -179,7 +179,9 @@ def _with_further(formats: Sequence[Format]) -> list[Format]:
     for one in further_formats():
         if one.name in [known.name for known in found]:
             raise SourceError(f"there are two formats called `{one.name}`; uninstall one of them")
-        found.append(Format(one.name, one.suffixes, one.recognises, "", of_another=one.reader))
+        found.append(
+            RecordFormat(one.name, one.suffixes, one.recognises, "", of_another=one.reader)
+        )
     return found
 
 
@@ -187,7 +189,7 @@ def reading(
     opened: Callable[[], Bytes],
     name: str,
     options: Options,
-    stated: Format | None,
+    stated: RecordFormat | None,
     again: bool = True,
 ) -> Reader:
     """A reading of the bytes that are ``opened`` for it; where total rows are to be found first,
@@ -207,7 +209,7 @@ def reading(
     return _begun(opened(), name, options, stated)
 
 
-def _begun(data: Bytes, name: str, options: Options, stated: Format | None) -> Reader:
+def _begun(data: Bytes, name: str, options: Options, stated: RecordFormat | None) -> Reader:
     try:
         if kind := never_read(data.head):
             others = "delimited text, JSON, XML and workbooks are"
@@ -221,7 +223,9 @@ def _begun(data: Bytes, name: str, options: Options, stated: Format | None) -> R
 class ByteSource:
     """Records in the bytes of a file or a stream, which are opened for each reading."""
 
-    def __init__(self, stream: Bytestream, options: Options, stated: Format | None = None) -> None:
+    def __init__(
+        self, stream: Bytestream, options: Options, stated: RecordFormat | None = None
+    ) -> None:
         self.name, self.again = stream.name, stream.again
         self._stream, self._options = stream, options
         self._stated = stated

@@ -19,7 +19,7 @@ _COUNTED = re.compile(r"v?\d[\w.:/+-]*|-\d+")  # numbers, versions, dates
 _CODE = re.compile(r"(?![a-z_]+\d*$)(?=.*\d)[\w.:/+-]+|[A-Z]{2,6}")  # no numbered name: line2
 
 
-class Place(Protocol):
+class KeyedPlace(Protocol):
     """What is known of a place: its objects, and the places below it by their keys."""
 
     top: bool
@@ -30,40 +30,40 @@ class Place(Protocol):
     filled: int
 
 
-def keys_are_data(spot: Place) -> bool:
+def keys_are_data(profile: KeyedPlace) -> bool:
     """Whether the members of a place look alike, and its keys like data; or whether they are very
     many of one shape."""
-    count = len(spot.children)
+    count = len(profile.children)
     if count < FEWEST_CODED:
         return False
-    looked_at = list(islice(spot.children.values(), _LOOKED_AT))
+    looked_at = list(islice(profile.children.values(), _LOOKED_AT))
     objects = [child for child in looked_at if child.kinds["object"] * 2 > child.kinds.total()]
     if len(objects) >= 0.9 * len(looked_at):
-        if _all_look(_COUNTED, spot) or count >= FEWEST_KEYED:
+        if _all_look(_COUNTED, profile) or count >= FEWEST_KEYED:
             return _same_names(objects) or _same_kinds_below(objects)
-        return _all_look(_CODE, spot) and _same_names(objects)
-    if spot.top:
-        return count >= MOST_KEYS and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
-    if _all_look(_COUNTED, spot) and _one_kind(looked_at):
+        return _all_look(_CODE, profile) and _same_names(objects)
+    if profile.top:
+        return count >= MOST_KEYS and profile.objects < FEW_OBJECTS and _one_kind(looked_at)
+    if _all_look(_COUNTED, profile) and _one_kind(looked_at):
         return True
-    if count >= FEWEST_KEYED and _is_sparse(spot):
-        return spot.objects >= FEW_OBJECTS
-    return count >= FEWEST_PLAIN and spot.objects < FEW_OBJECTS and _one_kind(looked_at)
+    if count >= FEWEST_KEYED and _is_sparse(profile):
+        return profile.objects >= FEW_OBJECTS
+    return count >= FEWEST_PLAIN and profile.objects < FEW_OBJECTS and _one_kind(looked_at)
 
 
-def _all_look(pattern: re.Pattern[str], spot: Place) -> bool:
+def _all_look(pattern: re.Pattern[str], profile: KeyedPlace) -> bool:
     """Whether the keys of a place look like that."""
-    return all(map(pattern.fullmatch, islice(spot.children, _LOOKED_AT)))
+    return all(map(pattern.fullmatch, islice(profile.children, _LOOKED_AT)))
 
 
-def _same_names(objects: Sequence[Place]) -> bool:
+def _same_names(objects: Sequence[KeyedPlace]) -> bool:
     """Whether most of what objects hold has names that half of them have."""
     names = Counter(name for one in objects for name in one.children)
     common = sum(count for count in names.values() if 2 * count >= len(objects))
     return 2 * common >= names.total() > 0
 
 
-def _same_kinds_below(objects: Sequence[Place]) -> bool:
+def _same_kinds_below(objects: Sequence[KeyedPlace]) -> bool:
     """Whether all that objects hold is of one kind, or their own keys are data already."""
     keyed = [one for one in objects if one.members is not None]
     if 2 * len(keyed) >= len(objects):
@@ -71,14 +71,14 @@ def _same_kinds_below(objects: Sequence[Place]) -> bool:
     return _one_kind([below for one in objects for below in one.children.values()])
 
 
-def _one_kind(spots: Sequence[Place]) -> bool:
+def _one_kind(profiles: Sequence[KeyedPlace]) -> bool:
     kinds: Counter[str] = Counter()
-    for one in spots:
+    for one in profiles:
         kinds.update(one.kinds)
     return bool(kinds) and kinds.most_common(1)[0][1] >= 0.95 * kinds.total()
 
 
-def _is_sparse(spot: Place) -> bool:
+def _is_sparse(profile: KeyedPlace) -> bool:
     """Whether most objects lack most of the keys."""
-    filled = sum(child.filled for child in spot.children.values())
-    return filled < spot.objects * len(spot.children) / 5
+    filled = sum(child.filled for child in profile.children.values())
+    return filled < profile.objects * len(profile.children) / 5

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 from ..values.element_texts import LEADER
 from .catalogue_names import CODED, POSITIONS, called
-from .spots import MOST_VALUES
+from .profiles import MOST_VALUES
 from .survey import EXAMPLES, FieldSurvey
 
 MOST_SHOWN = 12  # values of a position, with their counts

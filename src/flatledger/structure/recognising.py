@@ -10,7 +10,7 @@ import msgspec
 from ..layout.model.text import scalar
 from ..values import times
 from ..values.numbers import ValueFaultError, read_decimal
-from .spots import MOST_COUNTED, Spot
+from .profiles import MOST_COUNTED, PlaceProfile
 from .text_types import ENOUGH, LOOKED_AT, TextType, text_type
 from .typings import Typing
 
@@ -48,40 +48,40 @@ class Recognised(msgspec.Struct):
         return [*self.mixed, *identifier, *self.holds]
 
 
-def recognise(spot: Spot, path: str) -> Recognised:
+def recognise(profile: PlaceProfile, path: str) -> Recognised:
     """What a place holds, with the path or key of a layout that suits it."""
-    found = Recognised(mixed=_mixed(spot), texts_are=_type_of(spot))
-    duration = found.texts_are.typing is None and _are_durations(spot)
+    found = Recognised(mixed=_mixed(profile), texts_are=_type_of(profile))
+    duration = found.texts_are.typing is None and _are_durations(profile)
     if duration:
         found.texts_are = TextType(f"durations: working_time({path}, 'hours')")
-    found.holds = [found.texts_are.said] if found.texts_are.said else _lists(spot)
-    found.members = _members(spot)
+    found.holds = [found.texts_are.said] if found.texts_are.said else _lists(profile)
+    found.members = _members(profile)
     if found.members == "language tags":
         found.holds.append(
             f"its keys are language tags: in_language({path}, 'en'), or {path}.* for all"
         )
-    elif found.members and spot.members is not None:
-        found.holds.append(f"its keys are data ({key_words(spot)}): {path}.* is each value")
-    if spot.of_elements and not {"@xml:lang", "@lang"}.isdisjoint(spot.children):
+    elif found.members and profile.members is not None:
+        found.holds.append(f"its keys are data ({key_words(profile)}): {path}.* is each value")
+    if profile.of_elements and not {"@xml:lang", "@lang"}.isdisjoint(profile.children):
         found.holds.append(f"texts with their language: in_language({path}, 'en')")
-    if spot.depths:
-        counts = [f"{spot.depths[at]:,}" for at in sorted(spot.depths)[:MOST_DEPTHS]]
-        deepest = max(spot.depths)
+    if profile.depths:
+        counts = [f"{profile.depths[at]:,}" for at in sorted(profile.depths)[:MOST_DEPTHS]]
+        deepest = max(profile.depths)
         more = ", …" if deepest > MOST_DEPTHS else ""
-        itself = f"{spot.name} holds {spot.inner}, to {deepest:,} levels"
+        itself = f"{profile.name} holds {profile.inner}, to {deepest:,} levels"
         found.holds.insert(0, f"{itself} ({', '.join(counts)}{more})")
-        if spot.inner != spot.name:
-            one = f"`nests: {{{path}: {scalar(spot.inner)}}}`"
+        if profile.inner != profile.name:
+            one = f"`nests: {{{path}: {scalar(profile.inner)}}}`"
             found.holds.insert(1, f"both have the same fields: {one} makes one level of them")
-    if spot.deeper:
+    if profile.deeper:
         found.mixed.append(DEEPER)
-    single = not spot.lists and spot.kinds.total() == spot.filled
+    single = not profile.lists and profile.kinds.total() == profile.filled
     found.identifies = (
         single
-        and spot.filled > 1
-        and spot.seen is not None
-        and len(spot.seen) == spot.filled
-        and _may_identify(spot)
+        and profile.filled > 1
+        and profile.seen is not None
+        and len(profile.seen) == profile.filled
+        and _may_identify(profile)
     )
     return found
 
@@ -95,40 +95,40 @@ def is_identifier(name: str) -> bool:
     return _LAST_WORD.split(name)[-1].casefold() in _IDENTIFIERS
 
 
-def _may_identify(spot: Spot) -> bool:
+def _may_identify(profile: PlaceProfile) -> bool:
     """Whether values that are all different are names of something: texts without blanks, or whole
     numbers of a field that is called like one. Other numbers are measurements."""
-    if set(spot.kinds) == {"integer"} or Typing("decimal") in spot.typings:
-        return is_identifier(spot.name)
-    return set(spot.kinds) == {"text"} and not any(" " in text for text in spot.values)
+    if set(profile.kinds) == {"integer"} or Typing("decimal") in profile.typings:
+        return is_identifier(profile.name)
+    return set(profile.kinds) == {"text"} and not any(" " in text for text in profile.values)
 
 
-def _mixed(spot: Spot) -> list[str]:
+def _mixed(profile: PlaceProfile) -> list[str]:
     """Shapes and kinds that differ from entry to entry."""
     remarks: list[str] = []
-    if spot.of_elements:  # elements repeat as they come, and have a text or not
+    if profile.of_elements:  # elements repeat as they come, and have a text or not
         return remarks
-    if spot.lists and spot.lone and spot.kinds["object"]:
+    if profile.lists and profile.lone and profile.kinds["object"]:
         remarks.append(
-            f"a list {_times(spot.lists)} and a lone object {_times(spot.lone)}: "
+            f"a list {_times(profile.lists)} and a lone object {_times(profile.lone)}: "
             "a layout takes both alike"
         )
-    elif spot.lists and spot.lone:
-        remarks.append(f"a list {_times(spot.lists)} and one value {_times(spot.lone)}")
-    numbers = spot.kinds["integer"] + spot.kinds["decimal"]
+    elif profile.lists and profile.lone:
+        remarks.append(f"a list {_times(profile.lists)} and one value {_times(profile.lone)}")
+    numbers = profile.kinds["integer"] + profile.kinds["decimal"]
     groups = {
         "number": numbers,
-        "text": spot.kinds["text"],
-        "object": spot.kinds["object"],
-        "truth value": spot.kinds["truth"],
+        "text": profile.kinds["text"],
+        "object": profile.kinds["object"],
+        "truth value": profile.kinds["truth"],
     }
     present = {name: count for name, count in groups.items() if count}
     if len(present) > 1:
         parts = sorted(present.items(), key=lambda item: -item[1])
         counts = (f"{count:,} {name}{'s' * (count > 1)}" for name, count in parts)
         remarks.append("mixed: " + ", ".join(counts))
-        odd = next((text for text in spot.values if read_decimal(text) is None), "")
-        if numbers > spot.kinds["text"] > 0 and odd:
+        odd = next((text for text in profile.values if read_decimal(text) is None), "")
+        if numbers > profile.kinds["text"] > 0 and odd:
             remarks[-1] += f" (such as {odd[:30]!r})"
     return remarks
 
@@ -137,28 +137,28 @@ def _times(count: int) -> str:
     return "once" if count == 1 else f"{count:,} times"
 
 
-def _type_of(spot: Spot) -> TextType:
+def _type_of(profile: PlaceProfile) -> TextType:
     """What the texts of a place are."""
-    if not spot.values or spot.kinds["text"] < spot.kinds.total() * ENOUGH:
+    if not profile.values or profile.kinds["text"] < profile.kinds.total() * ENOUGH:
         return TextType()
     return text_type(
-        list(islice(spot.values, LOOKED_AT)),
-        spot.typings,
-        all_texts=set(spot.kinds) == {"text"},
-        identifier=is_identifier(spot.name),
+        list(islice(profile.values, LOOKED_AT)),
+        profile.typings,
+        all_texts=set(profile.kinds) == {"text"},
+        identifier=is_identifier(profile.name),
     )
 
 
-def _are_durations(spot: Spot) -> bool:
-    texts = list(islice(spot.values, LOOKED_AT))
-    most = spot.kinds["text"] >= spot.kinds.total() * ENOUGH
+def _are_durations(profile: PlaceProfile) -> bool:
+    texts = list(islice(profile.values, LOOKED_AT))
+    most = profile.kinds["text"] >= profile.kinds.total() * ENOUGH
     return bool(texts) and most and sum(map(_is_duration, texts)) >= len(texts) * ENOUGH
 
 
-def _lists(spot: Spot) -> list[str]:
+def _lists(profile: PlaceProfile) -> list[str]:
     """Texts that are lists, in words."""
-    texts = list(islice(spot.values, LOOKED_AT))
-    if spot.kinds["text"] < spot.kinds.total() * ENOUGH:
+    texts = list(islice(profile.values, LOOKED_AT))
+    if profile.kinds["text"] < profile.kinds.total() * ENOUGH:
         return []
     for delimiter, name in _DELIMITERS.items():
         if sum(delimiter in text for text in texts) > len(texts) / 2 and len(texts) > 1:
@@ -176,25 +176,25 @@ def _is_duration(text: str) -> bool:
     return True
 
 
-def _members(spot: Spot) -> str:
+def _members(profile: PlaceProfile) -> str:
     """What the keys of an object are, where they are data rather than names of fields."""
-    keys = list(spot.keys if spot.members is not None else spot.children)
-    below = [spot.members] if spot.members is not None else list(spot.children.values())
+    keys = list(profile.keys if profile.members is not None else profile.children)
+    below = [profile.members] if profile.members is not None else list(profile.children.values())
     tags = all(key == _ANY_LANGUAGE or _LANGUAGE.fullmatch(key) for key in keys) and all(
         set(one.kinds) <= {"text"} for one in below
     )
     common = sum(key.split("-")[0] in _COMMON_LANGUAGES or key == _ANY_LANGUAGE for key in keys)
-    if tags and common * 2 > len(keys) and not spot.top:
+    if tags and common * 2 > len(keys) and not profile.top:
         return "language tags"
-    return "data" if spot.members is not None or spot.other_keys else ""
+    return "data" if profile.members is not None or profile.other_keys else ""
 
 
-def key_words(spot: Spot) -> str:
+def key_words(profile: PlaceProfile) -> str:
     """How many different keys a place has that are data, and a few of them."""
-    bound = "or more " if len(spot.keys) >= MOST_COUNTED else ""
-    shown = ", ".join(key if len(key) <= _SHOWN else f"{key[:_SHOWN]}…" for key in _first(spot))
-    return f"{len(spot.keys):,} {bound}different, such as {shown}"
+    bound = "or more " if len(profile.keys) >= MOST_COUNTED else ""
+    shown = ", ".join(key if len(key) <= _SHOWN else f"{key[:_SHOWN]}…" for key in _first(profile))
+    return f"{len(profile.keys):,} {bound}different, such as {shown}"
 
 
-def _first(spot: Spot) -> list[str]:
-    return list(islice(spot.keys, _EXAMPLES))
+def _first(profile: PlaceProfile) -> list[str]:
+    return list(islice(profile.keys, _EXAMPLES))

@@ -15,10 +15,10 @@ from .catalogue_names import CODED
 from .catalogue_names import called as catalogue_name
 from .data_keys import keys_are_data
 from .path_texts import path_of
+from .profiles import PlaceProfile
 from .recognising import key_words, recognise
-from .spots import Spot
 from .text_types import Proposal
-from .total_rows import TotalRows
+from .total_rows import TotalsFound
 from .typings import Typing
 
 EXAMPLES = 3
@@ -140,7 +140,7 @@ class SurveyResult(msgspec.Struct):
     manner: str = ""
     headings: list[str] = []
     states: dict[str, Any] = {}
-    total_rows: TotalRows = TotalRows()
+    total_rows: TotalsFound = TotalsFound()
     short_rows: int = 0
 
     def field(self, path: str) -> FieldSurvey:
@@ -163,34 +163,34 @@ class SurveyResult(msgspec.Struct):
 
 
 def fields_of(
-    spot: Spot, path: str = "", depth: int = 0, around: int | None = None
+    profile: PlaceProfile, path: str = "", depth: int = 0, around: int | None = None
 ) -> list[FieldSurvey]:
     """The places below one, each before what lies below it, in the order they were met. ``around``
     are the entries of the level that all this belongs to: what identifies them is in each."""
     fields: list[FieldSurvey] = []
-    settle(spot)
-    if around is None or spot.lists or spot.most > 1 or spot.depths:
-        around = spot.objects
-    if spot.members is not None:
+    settle(profile)
+    if around is None or profile.lists or profile.most > 1 or profile.depths:
+        around = profile.objects
+    if profile.members is not None:
         together = f"{path or '$'}.*"
-        settle(spot.members)
-        members = _field(spot.members, together, depth, spot.objects)
-        members.filled, members.lists, members.lone, members.most = spot.objects, 0, 0, 0
-        if spot.top:
-            members.remarks.append(f"the keys are data ({key_words(spot)})")
+        settle(profile.members)
+        members = _field(profile.members, together, depth, profile.objects)
+        members.filled, members.lists, members.lone, members.most = profile.objects, 0, 0, 0
+        if profile.top:
+            members.remarks.append(f"the keys are data ({key_words(profile)})")
         fields.append(members)
-        fields += fields_of(spot.members, together, depth + 1)
-    parents = dict(parents_among(spot)) if not spot.depths else {}
-    for name, child in spot.children.items():
+        fields += fields_of(profile.members, together, depth + 1)
+    parents = dict(parents_among(profile)) if not profile.depths else {}
+    for name, child in profile.children.items():
         below = path_of(path, name)
         settle(child)
-        field = _field(child, below, depth, spot.objects, around)
+        field = _field(child, below, depth, profile.objects, around)
         if name in parents:
             field.remarks.insert(0, _as_a_tree(name, parents[name], path))
         fields.append(field)
         fields += fields_of(child, below, depth + 1, around)
-    if spot.others is not None:
-        others = _field(spot.others, f"{path or '$'}.*", depth, spot.objects)
+    if profile.others is not None:
+        others = _field(profile.others, f"{path or '$'}.*", depth, profile.objects)
         others.remarks.append(FURTHER)
         fields.append(others)
     return fields
@@ -203,21 +203,21 @@ def _as_a_tree(parent: str, key: str, path: str) -> str:
     return f"names another entry by its {key}: {nest} makes a tree"
 
 
-def settle(spot: Spot) -> None:
+def settle(profile: PlaceProfile) -> None:
     """Decide, when all has been met, whether a place nests in itself, and its keys are data."""
-    spot.fold()
-    if not spot.top and (spot.lists or spot.most > 1):
-        for child in spot.children.values():
+    profile.fold()
+    if not profile.top and (profile.lists or profile.most > 1):
+        for child in profile.children.values():
             child.fold()
-        spot.join()
-    told = spot.members is None and spot.children
-    if told and (recognise(spot, "").members == "language tags" or keys_are_data(spot)):
-        spot.gather()
+        profile.join()
+    told = profile.members is None and profile.children
+    if told and (recognise(profile, "").members == "language tags" or keys_are_data(profile)):
+        profile.gather()
 
 
-def _noise(spot: Spot) -> list[str]:
+def _noise(profile: PlaceProfile) -> list[str]:
     """That numbers show the noise of binary fractions, and to how many decimals they are right."""
-    known = spot.values if spot.kinds["decimal"] else ()
+    known = profile.values if profile.kinds["decimal"] else ()
     noisy = [text for text in known if len(text) > _EXACT and _NOISE.search(text)]
     if not noisy:
         return []
@@ -227,30 +227,30 @@ def _noise(spot: Spot) -> list[str]:
 
 
 def _field(
-    spot: Spot, path: str, depth: int, parents: int, around: int | None = None
+    profile: PlaceProfile, path: str, depth: int, parents: int, around: int | None = None
 ) -> FieldSurvey:
-    found = recognise(spot, path)
-    remarks = [*found.texts(around or parents, spot.filled), *_noise(spot)]
+    found = recognise(profile, path)
+    remarks = [*found.texts(around or parents, profile.filled), *_noise(profile)]
     return FieldSurvey(
         path=path,
         depth=depth,
         parents=parents,
-        filled=spot.filled,
-        lists=spot.lists,
-        lone=spot.lone,
-        entries=spot.entries,
-        least=min(spot.least or 0, 1) if spot.lone else spot.least or 0,
-        most=max(spot.most, min(spot.lone, 1)),
-        kinds=dict(spot.kinds.most_common()),
-        distinct=len(spot.values),
-        distinct_is_bound=spot.overflow,
-        longest=spot.longest,
-        examples=list(spot.values)[:EXAMPLES],
+        filled=profile.filled,
+        lists=profile.lists,
+        lone=profile.lone,
+        entries=profile.entries,
+        least=min(profile.least or 0, 1) if profile.lone else profile.least or 0,
+        most=max(profile.most, min(profile.lone, 1)),
+        kinds=dict(profile.kinds.most_common()),
+        distinct=len(profile.values),
+        distinct_is_bound=profile.overflow,
+        longest=profile.longest,
+        examples=list(profile.values)[:EXAMPLES],
         remarks=remarks,
-        inner=spot.inner if spot.depths else "",
+        inner=profile.inner if profile.depths else "",
         typing=found.texts_are.typing,
         proposal=found.texts_are.proposal,
-        nested=[spot.depths[depth] for depth in range(1, max(spot.depths, default=0) + 1)],
+        nested=[profile.depths[depth] for depth in range(1, max(profile.depths, default=0) + 1)],
     )
 
 
@@ -261,17 +261,17 @@ MOST = 0.8  # of the names have an entry; the others are faults where a tree is 
 _NAMED = re.compile(r"parent|within|above|upper|belong|super|part.?of|child.?of", re.IGNORECASE)
 
 
-def parents_among(spot: Spot) -> Iterator[tuple[str, str]]:
+def parents_among(profile: PlaceProfile) -> Iterator[tuple[str, str]]:
     """Pairs of fields of the entries of a place: one that names another entry, and the identifier
     by which it does.
 
     Numbers name others only where the field is called so: small numbers are among any others.
     """
-    own = {name: child for name, child in spot.children.items() if _is_plain(child)}
+    own = {name: child for name, child in profile.children.items() if _is_plain(child)}
     keys = [name for name, child in own.items() if recognise(child, name).identifies]
     for name, child in own.items():
         numbers = all(text.isdigit() for text in child.values)
-        roots = child.filled < spot.objects
+        roots = child.filled < profile.objects
         if name in keys or not child.values or not roots or (numbers and not _NAMED.search(name)):
             continue
         wanted = MOST * len(child.values)
@@ -281,6 +281,6 @@ def parents_among(spot: Spot) -> Iterator[tuple[str, str]]:
             yield name, key
 
 
-def _is_plain(spot: Spot) -> bool:
+def _is_plain(profile: PlaceProfile) -> bool:
     """Whether a place holds texts or whole numbers only, and all of them are known."""
-    return not spot.lists and not spot.overflow and set(spot.kinds) <= {"text", "integer"}
+    return not profile.lists and not profile.overflow and set(profile.kinds) <= {"text", "integer"}

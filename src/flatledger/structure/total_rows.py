@@ -47,7 +47,7 @@ _CODE = re.compile(r"0\d")
 _TOLERANCE = Decimal("1e-9")
 
 
-class TotalRow(NamedTuple):
+class TotalCandidate(NamedTuple):
     """A candidate: the ``number`` of its row, its ``label``, and how many ``rows`` it sums up, 0
     being none."""
 
@@ -56,14 +56,14 @@ class TotalRow(NamedTuple):
     rows: int
 
 
-class TotalRows(msgspec.Struct, frozen=True):
+class TotalsFound(msgspec.Struct, frozen=True):
     """What was found: the candidates, and the columns that are ``blank`` in each of them; whether
     they stand ``before`` what they sum up. ``unlabelled`` rows have sums, and no word for it."""
 
-    rows: tuple[TotalRow, ...] = ()
+    rows: tuple[TotalCandidate, ...] = ()
     blank: tuple[str, ...] = ()
     before: bool = False
-    unlabelled: tuple[TotalRow, ...] = ()
+    unlabelled: tuple[TotalCandidate, ...] = ()
 
     @property
     def all_sum_up(self) -> bool:
@@ -138,7 +138,7 @@ class Running:
     def __init__(self, width: int) -> None:
         self.rows = 0
         self.sums = [Decimal(0)] * width
-        self.marks: list[Mark] = [Mark(0, tuple(self.sums))]
+        self.marks: list[RunningMark] = [RunningMark(0, tuple(self.sums))]
 
     def add(self, numbers: Iterable[tuple[int, Decimal]]) -> None:
         """Take in the numbers of a row, by their places."""
@@ -147,27 +147,29 @@ class Running:
             self.sums[at] += number
 
     @property
-    def here(self) -> Mark:
+    def here(self) -> RunningMark:
         """What it is now."""
-        return Mark(self.rows, tuple(self.sums))
+        return RunningMark(self.rows, tuple(self.sums))
 
     def mark(self) -> None:
         """Take note of a candidate."""
         self.marks.append(self.here)
 
 
-class Mark(NamedTuple):
+class RunningMark(NamedTuple):
     """How many rows of data stand before a place, and the sums of their columns."""
 
     rows: int
     sums: Sequence[Decimal]
 
 
-def explained(here: Mark, marks: Iterable[Mark], figures: Mapping[int, Decimal]) -> int:
+def explained(
+    here: RunningMark, marks: Iterable[RunningMark], figures: Mapping[int, Decimal]
+) -> int:
     """How many rows between a place and one of some others have certain figures as their sums; 0
     where there are none.
 
-    >>> here, start = Mark(2, [Decimal(5)]), Mark(0, [Decimal(0)])
+    >>> here, start = RunningMark(2, [Decimal(5)]), RunningMark(0, [Decimal(0)])
     >>> explained(here, [start], {0: Decimal(5)}), explained(here, [start], {0: Decimal(6)})
     (2, 0)
     """
@@ -193,7 +195,7 @@ class _Labelled(NamedTuple):
     label: str
     cells: tuple[Any, ...]
     numbers: dict[int, Decimal]
-    before: Mark
+    before: RunningMark
 
 
 class _Column:
@@ -274,13 +276,13 @@ class TotalRowsLook:
         sums = self._since.sums
         return len(figures) > 1 and all(_alike(sums[at], number) for at, number in figures)
 
-    def found(self) -> TotalRows:
+    def found(self) -> TotalsFound:
         """What was found, once all rows have been given."""
         columns, rows = self._columns, self._data.rows
         describing = [at for at, column in enumerate(columns) if column.describes(rows)]
         figures = {at for at, column in enumerate(columns) if column.is_figure}
         candidates, marks, end = self._candidates([at for at in describing if at not in figures])
-        start = Mark(0, [Decimal(0)] * len(columns))
+        start = RunningMark(0, [Decimal(0)] * len(columns))
         after, before = list[int](), list[int]()
         for at, (one, here) in enumerate(zip(candidates, marks, strict=True)):
             own = {place: n for place, n in one.numbers.items() if place in figures}
@@ -288,7 +290,7 @@ class TotalRowsLook:
             before.append(explained(here, [*marks[at + 1 :], end], own))
         turned = sum(map(bool, before)) > sum(map(bool, after))
         told = [
-            TotalRow(one.number, one.label, count)
+            TotalCandidate(one.number, one.label, count)
             for one, count in zip(candidates, before if turned else after, strict=True)
         ]
         blank = [
@@ -296,13 +298,15 @@ class TotalRowsLook:
             for at in describing
             if all(is_blank(one.cells[at]) for one in candidates)
         ]
-        alone = [TotalRow(one, "", 1) for one in self._unlabelled if len(figures) > 1]
-        return TotalRows(tuple(told), tuple(blank if told else ()), turned, tuple(alone))
+        alone = [TotalCandidate(one, "", 1) for one in self._unlabelled if len(figures) > 1]
+        return TotalsFound(tuple(told), tuple(blank if told else ()), turned, tuple(alone))
 
-    def _candidates(self, describing: Sequence[int]) -> tuple[list[_Labelled], list[Mark], Mark]:
+    def _candidates(
+        self, describing: Sequence[int]
+    ) -> tuple[list[_Labelled], list[RunningMark], RunningMark]:
         """The candidates, with what data stands before each, and at the end. Other rows with a word
         for a total are data."""
-        found, marks = list[_Labelled](), list[Mark]()
+        found, marks = list[_Labelled](), list[RunningMark]()
         added = Running(len(self._columns))
         for one in self._labelled:
             first = next(at for at, cell in enumerate(one.cells) if not is_blank(cell))
@@ -314,6 +318,6 @@ class TotalRowsLook:
         return found, marks, _together(self._data.here, added.here)
 
 
-def _together(one: Mark, other: Mark) -> Mark:
+def _together(one: RunningMark, other: RunningMark) -> RunningMark:
     sums = [a + b for a, b in zip(one.sums, other.sums, strict=True)]
-    return Mark(one.rows + other.rows, sums)
+    return RunningMark(one.rows + other.rows, sums)

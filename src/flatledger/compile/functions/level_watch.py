@@ -65,7 +65,7 @@ class Watched(NamedTuple):
         return cls(lists, frozenset(several - lists), frozenset(plain - lists - several))
 
 
-class ListWatch:
+class LevelListWatch:
     """What the generated function calls: it raises LevelsDifferError for a list that matters, and
     takes note of others (``met``)."""
 

@@ -31,7 +31,7 @@ from ...values.times import days
 from ...values.visible import visible
 from ..expressions.as_they_came import keeps_all, walked_trees
 from ..expressions.constants import Constants
-from ..runtime.definitions import Definitions
+from ..runtime.definitions import NodeDefinitions
 from ..runtime.plain_data import REPEAT, FaultText
 from ..runtime.runtime import Runtime
 from ..runtime.watches import ListsMet, Watches
@@ -41,7 +41,7 @@ from .control_sums import control_sums_source
 from .doubting import BothFigures, Look, doubts_source, looked_at_whole
 from .keeping import keep_source
 from .ledger import Ledger, Sums
-from .level_watch import ListWatch, NestWatch, Watched, watch_source
+from .level_watch import LevelListWatch, NestWatch, Watched, watch_source
 from .loads_checked import check_loads
 from .unfolding import Classes, Unfolding, identify_source, unfold_source
 
@@ -146,7 +146,9 @@ class Program:
     further: Callable[[Callable[[Plan, Constants], Any]], Further[Any]]
 
 
-def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None = None) -> Program:
+def generate(
+    plan: Plan, *, raw: bool = False, definitions: NodeDefinitions | None = None
+) -> Program:
     """Generate the functions for a plan; ``definitions`` are those by which nodes are opened.
 
     Raises msgspec.ValidationError where these do not fit the exact types of a plan. With ``raw``
@@ -174,12 +176,12 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     source = "\n\n\n".join(filter(None, functions)) + "\n"
     name = _file_name(plan.layout.name, source)
     code = _compiled(source, name)
-    lists_watch, trees = ListWatch(Watched.of(plan)), Flattener(plan, faults, definitions)
+    lists_watch, trees = LevelListWatch(Watched.of(plan)), Flattener(plan, faults, definitions)
     nests = NestWatch(plan)
     told = {"source_file": origins.source_file, "source_row": origins.source_row}
     loud = told | _namespace(constants, Runtime(faults, lists), lists_watch, trees, quiet=False)
     quiet = told | _namespace(
-        constants, Runtime(Unheard(), ListsMet()), lists_watch, trees, quiet=True
+        constants, Runtime(DiscardedFaults(), ListsMet()), lists_watch, trees, quiet=True
     )
     exec(code, loud)
     exec(code, quiet)
@@ -221,17 +223,20 @@ def generate(plan: Plan, *, raw: bool = False, definitions: Definitions | None =
     return program
 
 
-def generate_doubts(plan: Plan, definitions: Definitions | None = None) -> Look | None:
+def generate_doubts(plan: Plan, definitions: NodeDefinitions | None = None) -> Look | None:
     """The function that looks for records in which an aggregate would be another one if a place
     were a level; None where there can be none."""
     if not plan.doubts:
         return None
     whole, constants = looked_at_whole(plan), Constants(Watches())
     source = doubts_source(whole, constants)
-    trees, quiet = Flattener(whole, Unheard(), definitions), Runtime(Unheard(), ListsMet())
+    trees, quiet = (
+        Flattener(whole, DiscardedFaults(), definitions),
+        Runtime(DiscardedFaults(), ListsMet()),
+    )
     origins = RecordOrigins()
     told = {"source_file": origins.source_file, "source_row": origins.source_row}
-    watch = ListWatch(Watched.of(whole))
+    watch = LevelListWatch(Watched.of(whole))
     names = told | _namespace(constants, quiet, watch, trees, quiet=True)
     exec(_compiled(source, _file_name(plan.layout.name, source)), names)
     keep, doubts = names.get("keep", _all_kept), names["doubts"]
@@ -279,7 +284,7 @@ def _file_name(layout: str, source: str) -> str:
     return name
 
 
-class Unheard(FaultNotes):
+class DiscardedFaults(FaultNotes):
     """Takes no note: the second walk meets the same faults as the first."""
 
     def add(self, fault: Fault) -> None:
@@ -293,7 +298,11 @@ def _unwatched(values: dict[str, Any]) -> dict[str, Any]:
 
 
 def _namespace(
-    constants: Constants, runtime: Runtime, lists_watch: ListWatch, trees: Flattener, quiet: bool
+    constants: Constants,
+    runtime: Runtime,
+    lists_watch: LevelListWatch,
+    trees: Flattener,
+    quiet: bool,
 ) -> dict[str, Any]:
     fixed: dict[str, Any] = {"Decimal": Decimal, "FaultText": FaultText, "date": date}
     fixed["days"], fixed["numerals"] = days(), NUMERALS

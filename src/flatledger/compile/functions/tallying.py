@@ -59,7 +59,7 @@ def describing(plan: Plan) -> list[int]:
     ]
 
 
-class Tallied(NamedTuple):
+class GroupTallies(NamedTuple):
     """What some rows add up to: a list for each group, how many rows there are, and the groups in
     which a column that describes them differs, with its slot."""
 

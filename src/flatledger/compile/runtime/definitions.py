@@ -13,7 +13,7 @@ from ...values.functions import text_of
 from .plain_data import is_null, siblings, walk
 
 
-class Definitions:
+class NodeDefinitions:
     """What nodes hold that say it by a name: the nodes by the name of each definition.
 
     Of names that come twice the first is taken. ``used`` are the names that were asked for;

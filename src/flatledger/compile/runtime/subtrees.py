@@ -8,7 +8,7 @@ from typing import Any
 from ...plan.row_order import in_order
 from ...values.aggregates import Aggregate, Distinct
 from ...values.ordering import distinct_key
-from .tree import Places
+from .tree import NodePlaces
 
 
 class Subtrees:
@@ -20,7 +20,7 @@ class Subtrees:
 
     def __init__(
         self,
-        places: Places,
+        places: NodePlaces,
         aggregate: Aggregate,
         found: list[list[Any]],
         from_here: bool,

@@ -110,7 +110,7 @@ class _Numbers(dict[int, str]):
 class _Trails(dict[int, Any]):
     """Trails by the place of a node, put together when they are asked for."""
 
-    def __init__(self, places: Places, values: list[Any], separator: str) -> None:
+    def __init__(self, places: NodePlaces, values: list[Any], separator: str) -> None:
         super().__init__()
         self._places, self._values, self._separator = places, values, separator
 
@@ -118,7 +118,7 @@ class _Trails(dict[int, Any]):
         return self._places.trail(place, self._values, self._separator)
 
 
-class Places:
+class NodePlaces:
     """The places of the nodes of a tree that are left, in their order.
 
     ``matched`` are those for which a condition is true that keeps more than these.
@@ -130,7 +130,7 @@ class Places:
         self.tree, self._places, self.matched = tree, places, matched
 
     @classmethod
-    def of(cls, tree: Tree) -> Places:
+    def of(cls, tree: Tree) -> NodePlaces:
         """All places of a tree."""
         return cls(tree, range(1, len(tree.depths) + 1))
 
@@ -145,10 +145,10 @@ class Places:
         tree = self.tree
         return ((tree.nodes[place - 1], tree.depths[place - 1]) for place in self._places)
 
-    def left(self, places: Sequence[int], matched: Iterable[int] | None = None) -> Places:
+    def left(self, places: Sequence[int], matched: Iterable[int] | None = None) -> NodePlaces:
         """Some of them, in their order."""
         found = self.matched if matched is None else frozenset(matched)
-        return Places(self.tree, places, found)
+        return NodePlaces(self.tree, places, found)
 
     @property
     def all_left(self) -> bool:

@@ -22,21 +22,21 @@ from ...structure.structure import MEMBERS
 from ...values.faults import Fault, FaultNotes, shown
 from ...values.functions import text_of
 from ...values.numbers import read_decimal
-from ..runtime.definitions import Definitions, name_of
+from ..runtime.definitions import NodeDefinitions, name_of
 from ..runtime.level_entries import NO_FIELDS
 from ..runtime.plain_data import as_structs, is_null, siblings
 from ..runtime.subtrees import Subtrees
-from ..runtime.tree import Places, Tree
+from ..runtime.tree import NodePlaces, Tree
 from .opening import Closed, Opener, pruned
 
-NONE = Places.of(Tree((), ()))
+NONE = NodePlaces.of(Tree((), ()))
 
 
 class Flattener:
     """Lays the trees of one plan flat, and knows where the nodes of each list stand."""
 
     def __init__(
-        self, plan: Plan, faults: FaultNotes, definitions: Definitions | None = None
+        self, plan: Plan, faults: FaultNotes, definitions: NodeDefinitions | None = None
     ) -> None:
         """``definitions`` are there where nodes are opened by them."""
         self._plan, self._definitions = plan, definitions
@@ -49,9 +49,11 @@ class Flattener:
         self._levels = [names for names in plan.repeating if names in trees]
         self._inner = trees
         self.nested: set[Names] = set()  # members by which levels were met to nest
-        self._places: dict[int, tuple[Places, Any]] = {}  # by the identity of a list, which is held
+        self._places: dict[
+            int, tuple[NodePlaces, Any]
+        ] = {}  # by the identity of a list, which is held
         self._depths: dict[int, int] = {}  # of nodes, by their identity
-        self._noted: list[Places] = []  # those whose depths are not among these yet
+        self._noted: list[NodePlaces] = []  # those whose depths are not among these yet
 
     @property
     def needed(self) -> bool:
@@ -138,7 +140,7 @@ class Flattener:
         """A list in the place of another: of nodes it keeps where they stand."""
         if id(former) in self._places:
             depths = self._places[id(former)][0].tree.depths
-            self.note(changed, Places.of(Tree(changed, depths)))
+            self.note(changed, NodePlaces.of(Tree(changed, depths)))
         return changed
 
     def _below(self, value: Any, rest: Names, level: Names, place: Field | None) -> Any:
@@ -165,7 +167,7 @@ class Flattener:
             struct = place.struct if place is not None and typed else None
             below = place.below if place is not None else ""
             nodes, depths = laid_flat(value, self._inner[level], below, struct)
-        self.note(nodes, Places.of(Tree(nodes, depths)))
+        self.note(nodes, NodePlaces.of(Tree(nodes, depths)))
         inner = (*level, self._inner[level])
         if inner not in self.nested and max(depths, default=1) > 1:
             self.nested.add(inner)
@@ -184,12 +186,12 @@ class Flattener:
         order, depths = arranged(rows, nest, get, tell)
         return [rows[index] for index in order], depths
 
-    def note(self, nodes: list[Any], places: Places) -> None:
+    def note(self, nodes: list[Any], places: NodePlaces) -> None:
         """Remember where the nodes of a list stand."""
         self._places[id(nodes)] = places, nodes
         self._noted.append(places)
 
-    def places_of(self, nodes: Any) -> Places:
+    def places_of(self, nodes: Any) -> NodePlaces:
         """Where the nodes of a list stand."""
         if not nodes:
             return NONE
@@ -199,14 +201,14 @@ class Flattener:
             self._noted.clear()
             entries = nodes if nodes.__class__ is list else list(siblings(nodes))
             tree = Tree(entries, [self._depths.get(id(node), 1) for node in entries])
-            self.note(nodes, Places.of(tree))
+            self.note(nodes, NodePlaces.of(tree))
         return self._places[id(nodes)][0]
 
     def chosen(
         self,
         nodes: list[Any],
         at: Sequence[int],
-        places: Places,
+        places: NodePlaces,
         left: frozenset[int],
         matched: frozenset[int],
     ) -> list[Any]:
@@ -227,7 +229,7 @@ class Flattener:
                 fault = Fault(where[0], path, shown(node), reason, ordinals=tuple(where[1:]))
                 self._faults.add(fault)
 
-    def object_places(self, nodes: Any) -> Places:
+    def object_places(self, nodes: Any) -> NodePlaces:
         """Where they stand."""
         places = self.places_of(nodes)
         if {*map(type, nodes or ())} <= {dict}:
@@ -236,7 +238,7 @@ class Flattener:
         left = [at for at, node in pairs if isinstance(node, dict | msgspec.Struct)]
         return places if len(left) == len(places) else places.left(left)
 
-    def standing(self, nodes: Any, ordinals: Sequence[int]) -> Places:
+    def standing(self, nodes: Any, ordinals: Sequence[int]) -> NodePlaces:
         """The same of those nodes of a list that can be read, by their places in it."""
         places = self.places_of(nodes)
         return places if len(places) == len(ordinals) else places.left(ordinals)

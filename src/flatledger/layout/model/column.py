@@ -40,7 +40,7 @@ class Expression(msgspec.Struct, frozen=True):
         return Problem(message, *self.scalar.place(position))
 
 
-class Total(msgspec.Struct, frozen=True):
+class ColumnTotal(msgspec.Struct, frozen=True):
     """How a column is totalled: by which aggregate. ``exact``: rounded once at the end, not entry
     by entry. ``part``: it is no total of a layout's, but a part of an aggregate over a group, which
     may be of ``distinct`` values, and may be ``gathered`` in lists. ``nodes`` are those of a tree
@@ -165,7 +165,7 @@ class Column(msgspec.Struct, frozen=True):
     text: str | None = None
     decimals: int | None = None
     rounding: str = "ROUND_HALF_EVEN"
-    total: Total | None = None
+    total: ColumnTotal | None = None
     separator: str = DEFAULT_SEPARATOR
     joined: bool = False  # a separator is stated
     separator_in_value: Literal["report", "quote", "replace"] = "report"

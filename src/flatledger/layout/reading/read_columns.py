@@ -13,7 +13,7 @@ from ...language.nodes import Call, Cast, Concatenation, FieldPath
 from ...values.aggregates import AGGREGATES
 from ...values.field_values import NUMBERS
 from ...values.functions import FUNCTIONS
-from ..model.column import Column, Expression, Spread, Total
+from ..model.column import Column, ColumnTotal, Expression, Spread
 from ..model.declared import as_declared, field_at
 from ..model.text import Item, ItemMap, Scalar
 from .forms import (
@@ -57,11 +57,11 @@ def total_kinds() -> tuple[str, ...]:
     return tuple(name for name, aggregate in AGGREGATES.items() if aggregate.totals)
 
 
-def _total(item: Item, where: str, reading: Reading) -> Total:
+def _total(item: Item, where: str, reading: Reading) -> ColumnTotal:
     """The aggregate of a total, or that and how it is rounded."""
     kinds = choice(total_kinds())
     if not pairs_of(item):
-        return Total(kinds.read(item, where, reading))
+        return ColumnTotal(kinds.read(item, where, reading))
     (kind, how), *others = pairs_of(item)
     for extra, _ in others:
         reading.fault(extra, "`total` takes one kind of total")
@@ -72,7 +72,7 @@ def _total(item: Item, where: str, reading: Reading) -> Total:
     if len(nodes) > 1 or len(ways) > len({*ways}):
         reading.fault(how, f"`{kind.text}` takes leaves, tops or all, one of them")
     name = kinds.read(kind, where, reading)
-    return Total(name, exact="exact" in ways, nodes=nodes[0] if nodes else "")
+    return ColumnTotal(name, exact="exact" in ways, nodes=nodes[0] if nodes else "")
 
 
 def _values(item: Item, where: str, reading: Reading) -> list[tuple[str, Expression | None]]:

@@ -17,7 +17,7 @@ from ...errors import LayoutError, Problem
 from ...language import nodes as n
 from ...language.extents import with_argument
 from ...values.aggregates import AGGREGATES
-from ..model.column import Column, Expression, Spread, Total, Translation
+from ..model.column import Column, ColumnTotal, Expression, Spread, Translation
 from ..model.model import SettledLayout
 
 KEY = "{key}"
@@ -85,7 +85,7 @@ def _keyless(column: Column, how: Spread) -> list[Column]:
         ways: dict[str, Any] = {"suppressed": True, "checks": True, "spread": None}
         return msgspec.structs.replace(of, heading=heading, value=value, **ways)
 
-    counted = Column("", total=Total("sum"), place=column.place)
+    counted = Column("", total=ColumnTotal("sum"), place=column.place)
     count = n.Call(at, "sum", (of_none(n.Literal(at, 1)),))
     name = f"{' '.join(how.level.text.split())} ({column.heading})"
     columns = [hidden(f"{name}{NO_KEY}", counted, count)]

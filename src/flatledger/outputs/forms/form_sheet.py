@@ -14,7 +14,7 @@ from ...layout.model.model import PublishedForm
 from ...run.protocols import Row
 from ..sheets.workbook_cells import CellWriter
 from ..sheets.workbook_files import column_letters
-from ..sheets.workbook_styles import Styles, as_bytes, tag
+from ..sheets.workbook_styles import WorkbookStyles, as_bytes, tag
 
 _MOST_ROWS = 1_048_576
 _MARK = b"<!--table-->"
@@ -34,7 +34,7 @@ class FormSheet:
         tree: Any,
         form: PublishedForm,
         cells: Sequence[CellWriter],
-        styles: Styles | None,
+        styles: WorkbookStyles | None,
     ) -> None:
         self._tree, self._form, self._cells, self._styles = tree, form, cells, styles
         self._row = form.first_row  # the next one

@@ -28,7 +28,7 @@ from ..sheets.sheet_shape import check_columns
 from ..sheets.workbook import Workbook
 from ..sheets.workbook_cells import CellWriter
 from ..sheets.workbook_files import DAMAGED
-from ..sheets.workbook_styles import PARSER, Styles, as_bytes, tag
+from ..sheets.workbook_styles import PARSER, WorkbookStyles, as_bytes, tag
 from .form_sheet import FormSheet
 
 _OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
@@ -79,7 +79,7 @@ class FormWorkbook:
         self._tables = self._related(self._sheet_part, _TABLE)
         styles = self._related(self._workbook, _STYLES)
         self._styles_part = styles[0] if styles else ""
-        self._styles = Styles(self._old.read(self._styles_part)) if styles else None
+        self._styles = WorkbookStyles(self._old.read(self._styles_part)) if styles else None
         properties = self._book.find(tag("workbookPr"))
         days = properties is not None and properties.get("date1904") in ("1", "true")
         self._cells = [CellWriter(column, from_1904=days) for column in columns]

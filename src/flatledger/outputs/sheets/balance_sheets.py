@@ -10,11 +10,11 @@ from ...run.balance import Balance
 from ...run.protocols import Row
 
 
-class Heading(tuple[Any, ...]):
+class SheetHeading(tuple[Any, ...]):
     """A row of headings."""
 
 
-_FAULTS = Heading(("Record", "Identifier", "Path", "Value", "Reason", "In file"))
+_FAULTS = SheetHeading(("Record", "Identifier", "Path", "Value", "Reason", "In file"))
 
 
 _TOTALS = ("Column", "Total", "Counted once for each", "In the source", "In the table", "Agrees")
@@ -27,7 +27,7 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     >>> rows[1], rows[4]
     (('Source', 'lines.jsonl'), ('Records read', 2))
     """
-    yield Heading((f"Balance of {balance.layout}", "", ""))
+    yield SheetHeading((f"Balance of {balance.layout}", "", ""))
     yield "Source", balance.source
     yield "A row for each", balance.row_per
     for asked in balance.asked:
@@ -44,16 +44,16 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Faults", balance.fault_count
     if len(balance.files_read) > 1:
         yield ()
-        yield Heading(("File", "Records", "Unreadable", "Passed over, since"))
+        yield SheetHeading(("File", "Records", "Unreadable", "Passed over, since"))
         yield from balance.files_read
     if balance.conditions:
         yield ()
-        yield Heading(("Condition", "Passed", "Filtered out", "Unknown", "Remaining"))
+        yield SheetHeading(("Condition", "Passed", "Filtered out", "Unknown", "Remaining"))
         for one in balance.conditions:
             yield one.text, one.passed, one.filtered_out, one.unknown, one.remaining
     if balance.columns:
         yield ()
-        yield Heading(_TOTALS)
+        yield SheetHeading(_TOTALS)
         for column in balance.columns:
             agrees = "yes" if column.balanced else "no"
             yield (

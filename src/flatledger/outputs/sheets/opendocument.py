@@ -24,8 +24,8 @@ from ...values.literals import Interval
 from ..cells.cell_values import CellValues
 from ..places.files import Target
 from . import opendocument_parts as parts
-from .balance_sheets import Heading
-from .opendocument_styles import Styles
+from .balance_sheets import SheetHeading
+from .opendocument_styles import OpenDocumentStyles
 from .sheet_shape import check_columns
 from .sheet_writer import SheetWriter
 from .workbook_files import copy_to
@@ -40,17 +40,18 @@ _LINE_BREAK = re.compile(r"\r\n|[\r\n]")
 _SPACES = re.compile(r"(?:^| ) +|^ | $|\t")
 
 
-class Cells:
+class OpenDocumentCells:
     """Makes cells. Characters that XML can't hold are replaced, and counted."""
 
-    def __init__(self, styles: Styles) -> None:
+    def __init__(self, styles: OpenDocumentStyles) -> None:
         self._styles = styles
         self._replaced = 0
 
     def cell(self, value: Any, column: Column, style: str) -> str:
         """One cell.
 
-        >>> Cells(Styles()).cell(True, Column("Sent"), "wrap").partition(" office")[2]
+        >>> cells = OpenDocumentCells(OpenDocumentStyles())
+        >>> cells.cell(True, Column("Sent"), "wrap").partition(" office")[2]
         ':value-type="boolean" office:boolean-value="true"/>'
         """
         if value is None:
@@ -150,8 +151,8 @@ class OpenDocument(SheetWriter):
         self, layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
     ) -> None:
         super().__init__(layout, target, columns, source, EARLIEST)
-        self._styles = Styles()
-        self._cells = Cells(self._styles)
+        self._styles = OpenDocumentStyles()
+        self._cells = OpenDocumentCells(self._styles)
         self._body = TemporaryFile("w+b", prefix="flatledger-")  # noqa: SIM115 (kept open)
         self._ranges: list[str] = []
         self._level = 0
@@ -188,7 +189,7 @@ class OpenDocument(SheetWriter):
         self._put(parts.table_start(name))
         self._put(parts.columns([_FIRST_WIDTH, *[_FURTHER_WIDTH] * _FURTHER], self._styles))
         for row in rows:
-            style = "title" if isinstance(row, Heading) else ""
+            style = "title" if isinstance(row, SheetHeading) else ""
             plain = (_PLAIN.of(cell) for cell in row)
             self._put(parts.row([self._cells.cell(cell, _PLAIN_COLUMN, style) for cell in plain]))
         self._put(parts.TABLE_END)

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
 from ...values.visible import visible
-from .opendocument_styles import Styles
+from .opendocument_styles import OpenDocumentStyles
 from .workbook_files import column_letters
 
 MIME_TYPE = "application/vnd.oasis.opendocument.spreadsheet"
@@ -42,7 +42,7 @@ def table_start(name: str) -> str:
     return f"<table:table table:name={quoteattr(name)}>\n"
 
 
-def columns(widths: Sequence[int], styles: Styles) -> str:
+def columns(widths: Sequence[int], styles: OpenDocumentStyles) -> str:
     """The columns of a sheet by their widths in characters."""
     return "".join(
         f'<table:table-column table:style-name="{styles.column(width)}"/>' for width in widths

@@ -34,7 +34,7 @@ _FIELDS = {
 _ISO = {"date": "yyyy-MM-dd", "dateTime": "yyyy-MM-dd HH:mm:ss", "time": "HH:mm:ss"}
 
 
-class Styles:
+class OpenDocumentStyles:
     """The styles that the cells of a workbook use, made as they are wanted."""
 
     def __init__(self) -> None:

@@ -17,7 +17,7 @@ from ..cells.cell_values import CellValues
 from ..cells.digits import Digits
 from ..cells.finishing import Finisher, without_pattern
 from ..places.files import Target
-from .balance_sheets import Heading, balance_rows, fault_rows
+from .balance_sheets import SheetHeading, balance_rows, fault_rows
 from .sheet_shape import LONG_TEXTS, MOST_ROWS, Folding, LongTexts, Widths, sheet_name
 
 
@@ -153,7 +153,7 @@ class SheetWriter:
                 with self.telling():
                     self._end_table()
                     if self.long.parts:
-                        self._beside("Long texts", [Heading(LONG_TEXTS), *self.long.parts])
+                        self._beside("Long texts", [SheetHeading(LONG_TEXTS), *self.long.parts])
                     self.put_together()
         finally:
             self.abandon()

@@ -18,7 +18,7 @@ from ...values.visible import visible
 from ..cells.cell_values import FIRST_DAY, CellValues
 from ..places.files import Target
 from ..places.scratch import ScratchFolder
-from .balance_sheets import Heading
+from .balance_sheets import SheetHeading
 from .sheet_writer import SheetWriter
 from .workbook_cells import cell_text, days_in_16_digits, moment_format, number_format
 from .workbook_files import copy_to
@@ -126,7 +126,7 @@ class Workbook(SheetWriter):
         self._sheet.set_paper(_A4)
         self._sheet.fit_to_pages(1, 0)
         for at, row in enumerate(rows):
-            style = "title" if isinstance(row, Heading) else ""
+            style = "title" if isinstance(row, SheetHeading) else ""
             for place, cell in enumerate(row):
                 value = _PLAIN.of(cell)
                 if isinstance(value, int | Decimal) and not isinstance(value, bool):

@@ -23,7 +23,7 @@ def as_bytes(tree: Any) -> bytes:
     return data
 
 
-class Styles:
+class WorkbookStyles:
     """The styles part. ``tree`` is its XML, with what was added."""
 
     def __init__(self, data: bytes) -> None:

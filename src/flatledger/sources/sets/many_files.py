@@ -16,7 +16,7 @@ from ...run.protocols import Account, Batch, FileRead, Origin, Reader, RowsLeftO
 from ...values.faults import Fault
 from ..files.options import Options
 from ..files.reader import BaseReader
-from ..formats import PICTURES, Format, format_found, reading
+from ..formats import PICTURES, RecordFormat, format_found, reading
 from ..json.json_values import LOOK_AHEAD
 from ..tables.tables import TableReader
 from .found_files import SourceFile, called, in_natural_order
@@ -40,7 +40,7 @@ class FilesSource:
         self,
         files: list[SourceFile],
         options: Options,
-        stated: Format | None,
+        stated: RecordFormat | None,
         notices: Sequence[str] = (),
     ) -> None:
         """``notices`` are to be pointed out, whatever is read."""

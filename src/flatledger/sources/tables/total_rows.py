@@ -12,8 +12,8 @@ from ...layout.model.source_options import TotalRowReading
 from ...run.protocols import Origin, Reader, RowsLeftOut
 from ...structure.total_rows import (
     Running,
-    TotalRows,
     TotalRowsLook,
+    TotalsFound,
     explained,
     is_blank,
     labels_among,
@@ -25,7 +25,7 @@ MOST_TOLD = 20
 NO_SUM = "is labelled as a total, and sums up no rows; it is taken for a row like others"
 
 
-def total_rows_in(reader: Reader) -> TotalRows:
+def total_rows_in(reader: Reader) -> TotalsFound:
     """What total rows the table of a reader has; all of it is read."""
     look = TotalRowsLook()
     for batch in reader.batches():
@@ -52,7 +52,7 @@ class _Numbers:
         return self._numbers[place] if self._numbers else 0
 
 
-def settled(how: TotalRowReading, found: TotalRows) -> TotalRowReading:
+def settled(how: TotalRowReading, found: TotalsFound) -> TotalRowReading:
     """What becomes of total rows, once the whole table has been looked at. Where no column tells
     them from others by its blanks, nothing is left out."""
     rows = frozenset(one.number for one in found.rows if one.rows)

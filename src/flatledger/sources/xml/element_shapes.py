@@ -26,7 +26,7 @@ class Shape:
         *("keeps_text", "struct"),
     )
 
-    def __init__(self, name: str, shapes: Shapes, fields: dict[str, Any] | None) -> None:
+    def __init__(self, name: str, shapes: ElementShapes, fields: dict[str, Any] | None) -> None:
         self.name = name
         self.text_alone = self.as_list = False
         self.fields = fields
@@ -39,7 +39,7 @@ class Shape:
         self.attributes = _Attributes(shapes.names, fields)
 
 
-class Shapes:
+class ElementShapes:
     """Makes the shapes of the elements of a document.
 
     With ``keeps_text`` a plain one that has no text of its own has all text within it, too.
@@ -70,7 +70,7 @@ class Shapes:
 
 
 class _Below(dict[str, "Shape | None"]):
-    def __init__(self, shapes: Shapes, fields: dict[str, Any] | None) -> None:
+    def __init__(self, shapes: ElementShapes, fields: dict[str, Any] | None) -> None:
         self._shapes, self._fields = shapes, fields
 
     def __missing__(self, tag: str) -> Shape | None:

@@ -13,7 +13,7 @@ import msgspec
 
 from ...values.element_texts import TEXT
 from .element_building import NIL, built
-from .element_shapes import Shape, Shapes
+from .element_shapes import ElementShapes, Shape
 
 
 class OddElementError(Exception):
@@ -37,7 +37,7 @@ class _Place(NamedTuple):
 class StructBuilder:
     """Builds the structs of one document."""
 
-    def __init__(self, shapes: Shapes) -> None:
+    def __init__(self, shapes: ElementShapes) -> None:
         self.shapes = shapes
         self._made: dict[Any, Make] = {}
 
@@ -126,7 +126,7 @@ class _Places(dict[str, "_Place | int | None"]):
 class _Attributes(dict[str, "int | None"]):
     """Where the attributes of one kind of element go."""
 
-    def __init__(self, shapes: Shapes, fields: dict[str, int]) -> None:
+    def __init__(self, shapes: ElementShapes, fields: dict[str, int]) -> None:
         self._names, self._fields = shapes.names, fields
 
     def __missing__(self, key: str) -> int | None:

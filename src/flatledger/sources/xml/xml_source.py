@@ -23,7 +23,7 @@ from ..files.reading import Bytes
 from ..json.json_values import LOOK_AHEAD, is_little
 from .element_building import built
 from .element_names import ElementNames
-from .element_shapes import Shapes
+from .element_shapes import ElementShapes
 from .element_structs import OddElementError, StructBuilder
 from .xml_elements import RecordElements, SeveralNamesError
 
@@ -103,7 +103,7 @@ class XmlReader(BaseReader):
         self._chunks = chain(self._seen, self._chunks)
         self._seen = seen = list[bytes]()
         elements = RecordElements(self._data, self._options)
-        whole = Shapes(elements.names).plain("")
+        whole = ElementShapes(elements.names).plain("")
         for chunk in self._chunks:
             seen.append(chunk)
             for one in elements.within(chunk):
@@ -155,9 +155,9 @@ class _Records:
     ) -> None:
         """``keeps`` tells of which records, by their numbers, the plain data is wanted."""
         self._keeps, self._kept = keeps, dict[int, Any]()
-        self._with_texts = Shapes(names, options.keeps_text).plain("")
-        self._whole = Shapes(names).plain("")
-        shapes = Shapes(names, options.keeps_text)
+        self._with_texts = ElementShapes(names, options.keeps_text).plain("")
+        self._whole = ElementShapes(names).plain("")
+        shapes = ElementShapes(names, options.keeps_text)
         self._loose, self._shape = loose, shapes.of("", loose)
         self._exact = None if exact is None else StructBuilder(shapes).of(exact)
         self._type = exact

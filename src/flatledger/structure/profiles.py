@@ -16,7 +16,7 @@ from typing import Any
 from ..values.element_texts import TEXT
 from ..values.parts import BLANKS
 from .data_keys import FIRST_LOOK, MOST_KEYS, keys_are_data
-from .spot_values import columns_of, kind_name, text_of_value, texts_of
+from .profile_values import columns_of, kind_name, text_of_value, texts_of
 from .trees import holds_objects
 from .typings import TYPINGS, left_of
 
@@ -38,7 +38,7 @@ _KINDS = {
 _TOGETHER = _KINDS.keys() - {list}  # classes whose values are taken note of together
 
 
-class Spot:
+class PlaceProfile:
     """Gathers what is met at one place.
 
     ``members`` are its children together, once its keys are known to be data; then ``keys`` are
@@ -66,14 +66,14 @@ class Spot:
         self.overflow = False
         self.typings = TYPINGS
         self.seen: set[int] | None = set()
-        self.children: dict[str, Spot] = {}
-        self.others: Spot | None = None
-        self.members: Spot | None = None
+        self.children: dict[str, PlaceProfile] = {}
+        self.others: PlaceProfile | None = None
+        self.members: PlaceProfile | None = None
         self.keys: dict[str, None] = {}
         self.deeper = False
         self.other_keys = 0
         self.top, self.name, self.of_elements = top, name, of_elements
-        self.nested: Spot | None = None
+        self.nested: PlaceProfile | None = None
         self.depths: Counter[int] = Counter()
         self.inner = name  # the member that holds further nodes, where they nest
         self._waiting: list[tuple[Any, int]] = []  # of a nested place: values, and how deep
@@ -240,7 +240,7 @@ class Spot:
             else:
                 (children.get(key) or self._child(key)).add(below, depth + 1)
 
-    def _child(self, key: str) -> Spot:
+    def _child(self, key: str) -> PlaceProfile:
         """The place of a key that is new here."""
         if self.members is None and len(self.children) >= self._next_look:
             seen_all = self._next_look >= MOST_KEYS
@@ -257,9 +257,9 @@ class Spot:
         self.others = self.others or self._new()
         return self.others
 
-    def _new(self, name: str = "") -> Spot:
+    def _new(self, name: str = "") -> PlaceProfile:
         """A place of the same records."""
-        return Spot(name=name, of_elements=self.of_elements)
+        return PlaceProfile(name=name, of_elements=self.of_elements)
 
     def _note_keys(self, keys: Iterable[str]) -> None:
         if len(self.keys) < MOST_COUNTED:
@@ -277,7 +277,7 @@ class Spot:
         self.children.clear()
         self.others = None
 
-    def merge(self, other: Spot) -> None:
+    def merge(self, other: PlaceProfile) -> None:
         """Take in what was met at another place."""
         for name in ("filled", "lists", "lone", "entries", "objects", "other_keys"):
             setattr(self, name, getattr(self, name) + getattr(other, name))
@@ -333,11 +333,11 @@ class Spot:
                 self._take_nodes(child, {at + 1: count for at, count in child.depths.items()})
                 return
 
-    def _is_alike(self, child: Spot) -> bool:
+    def _is_alike(self, child: PlaceProfile) -> bool:
         own, other = self.children.keys() - {child.name}, child.children.keys() - {child.name}
         return bool(own) and 2 * len(own & other) >= len(own | other)
 
-    def _take_nodes(self, nested: Spot, depths: Mapping[int, int]) -> None:
+    def _take_nodes(self, nested: PlaceProfile, depths: Mapping[int, int]) -> None:
         """Take in what is nested here, however deep."""
         self.depths[1] = self.kinds["object"]
         self.depths.update(depths)
