@@ -114,3 +114,17 @@ def test_each_rule_does_what_its_example_shows() -> None:
 
 def test_every_question_is_tried() -> None:
     assert len(QUESTIONS) == HOW_TO.count("\n## ") >= 6
+
+
+def test_rules_that_are_cited_are_there() -> None:
+    """What code cites stands in docs/rules.md, and nothing else is cited by numbers."""
+    page = (ROOT / "docs" / "rules.md").read_text("utf-8")
+    there = {*re.findall(r"^\*\*(\d+)\. ", page, re.MULTILINE)}
+    assert len(there) == 28
+    cited = set[str]()
+    for file in [*(ROOT / "src").rglob("*.py"), *(ROOT / "tests").rglob("*.py")]:
+        text = file.read_text("utf-8")
+        for found in re.findall(r"\brules? (\d+(?:(?:, | and | to )\d+)*)|rules\.md, (\d+)", text):
+            cited |= {*re.findall(r"\d+", " ".join(found))}
+    assert len(cited) > 15
+    assert cited <= there
