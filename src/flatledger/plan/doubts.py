@@ -15,14 +15,14 @@ from ..language.extents import taken_by
 from ..structure.levels import Chain, Names, plain_steps
 from ..values.aggregates import AGGREGATES
 from .groups import call_text
-from .kinds import INNER
+from .kinds import AGGREGATE_KINDS, INNER
 from .known import Known, text_of_node
-from .plan import AggregatePlan, Doubt, Plan
+from .plan import AggregatePlan, Doubt, Plan, expressions_in
 
 
 def doubts_of(plan: Plan, planned: Callable[[Names], Plan]) -> Iterator[Doubt]:
     """The doubts of a plan; ``planned`` makes the plan in which a place is a level."""
-    if plan.chain.known.stated is not None:
+    if plan.chain.known.stated is not None or not _may_differ(plan):
         return
     for names in sorted(plan.lists_matter):
         if _may_be_lone(names, plan.chain):
@@ -33,6 +33,19 @@ def doubts_of(plan: Plan, planned: Callable[[Names], Plan]) -> Iterator[Doubt]:
             same_trees = other.chain.known.trees == plan.chain.known.trees
             if same_trees and other.chain.levels == plan.chain.levels:
                 yield from _differing(names, plan, other)
+
+
+def _may_differ(plan: Plan) -> bool:
+    """Whether some expression can be another one in another plan, so that this has to be made: an
+    aggregate, or a path that chooses."""
+    if plan.over is not None:
+        return True
+    return any(
+        (isinstance(node, n.Call) and node.name in AGGREGATE_KINDS)
+        or (isinstance(node, n.FieldPath) and node.names() is None)
+        for expression in expressions_in(plan.layout)
+        for node in expression.node.walk()
+    )
 
 
 def _may_be_lone(names: Names, chain: Chain) -> bool:
