@@ -40,15 +40,28 @@ class Node(_Noted, frozen=True):
                 found += [one for one in parts if _is_node(one.__class__)]
         return found
 
-    def walk(self) -> list[Node]:
+    def walk(self) -> tuple[Node, ...]:
         """This node and all below it, in the order of the text."""
-        found: list[Node] = []
-        waiting: list[Node] = [self]
-        while waiting:
-            node = waiting.pop()
-            found.append(node)
-            waiting += reversed(node.children())
-        return found
+        known = _walked.get(id(self))
+        if known is None:
+            if len(_walked) >= _MOST_WALKED:
+                _walked.clear()
+            known = _walked[id(self)] = self, _below(self)  # held, so that no other is called so
+        return known[1]
+
+
+_MOST_WALKED = 1_000
+_walked: dict[int, tuple[Node, tuple[Node, ...]]] = {}  # each is walked many times for one plan
+
+
+def _below(node: Node) -> tuple[Node, ...]:
+    found: list[Node] = []
+    waiting = [node]
+    while waiting:
+        one = waiting.pop()
+        found.append(one)
+        waiting += reversed(one.children())
+    return tuple(found)
 
 
 @cache

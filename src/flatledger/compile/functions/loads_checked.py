@@ -7,12 +7,14 @@ text alone.
 
 from __future__ import annotations
 
-import ast
 import re
-from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
-_LOADED = re.compile(r"(?:raw|part)\d+")  # the variables that paths are loaded into
-_BOUND = re.compile(rf"(?m)({_LOADED.pattern}) = ")
+_LOADED = r"\b(?:raw|part)\d+"  # the variables that paths are loaded into
+_BOUND = re.compile(rf"(?m)({_LOADED}) = ")
+_LINE = re.compile(r"( *)(\w*)")
+_OTHERWISE = ("else", "elif", "except")
+_HEADS = ("if", "for", "while", "with", "try", "def", *_OTHERWISE)
 
 
 class LoadedTwiceError(AssertionError):
@@ -35,35 +37,43 @@ def check_loads(source: str) -> None:
             _check_function(text)
 
 
+class _Block(NamedTuple):
+    """A block of lines: how far its head stands to the right, and which ``branch`` of a statement
+    it is."""
+
+    indent: int
+    statement: int
+    branch: int
+
+
 def _check_function(text: str) -> None:
-    for function in ast.parse(text).body:
-        if isinstance(function, ast.FunctionDef):
-            _check(function.name, function.body)
+    name = text[4 : text.index("(")]
+    loads: dict[str, list[list[_Block]]] = {}
+    opened: list[_Block] = []
+    for number, line in enumerate(text.splitlines()):
+        found = _LINE.match(line)
+        assert found is not None
+        indent, word = len(found[1]), found[2]
+        if not word:  # a line that goes on, or a remark
+            continue
+        before = None
+        while opened and opened[-1].indent >= indent:
+            before = opened.pop()
+        if word in _HEADS:
+            block = _Block(indent, number, 0)
+            if word in _OTHERWISE and before is not None:
+                block = before._replace(branch=before.branch + 1)
+            opened.append(block)
+        for load in _BOUND.finditer(line):
+            if re.search(rf"\b{load[1]}\b", line[load.end() :]) is None:
+                earlier = loads.setdefault(load[1], [])
+                if not all(_are_branches(one, opened) for one in earlier):
+                    raise LoadedTwiceError(f"{name}: {load[1]} is loaded twice")
+                earlier.append(opened.copy())
 
 
-def _check(function: str, statements: Sequence[ast.stmt]) -> set[str]:
-    """The variables that statements load; none of them twice."""
-    found: set[str] = set()
-    for statement in statements:
-        loaded = set(_loaded_by(statement))
-        for block in _blocks(statement):
-            loaded |= _check(function, block)
-        if twice := found & loaded:
-            raise LoadedTwiceError(f"{function}: {', '.join(sorted(twice))} is loaded twice")
-        found |= loaded
-    return found
-
-
-def _loaded_by(statement: ast.stmt) -> Iterator[str]:
-    if isinstance(statement, ast.Assign):
-        read = {one.id for one in ast.walk(statement.value) if isinstance(one, ast.Name)}
-        for target in statement.targets:
-            if isinstance(target, ast.Name) and _LOADED.fullmatch(target.id):
-                yield from {target.id} - read
-
-
-def _blocks(statement: ast.stmt) -> Iterator[Sequence[ast.stmt]]:
-    """The blocks of a statement; of a chain of `elif`, all its branches."""
-    if isinstance(statement, ast.If | ast.For | ast.While):
-        yield statement.body
-        yield statement.orelse
+def _are_branches(one: list[_Block], other: list[_Block]) -> bool:
+    """Whether two places stand in two branches of one statement."""
+    apart = (pair for pair in zip(one, other, strict=False) if pair[0] != pair[1])
+    mine, others = next(apart, (None, None))
+    return mine is not None and others is not None and mine.statement == others.statement
