@@ -10,8 +10,8 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-_LOADED = r"\b(?:raw|part)\d+"  # the variables that paths are loaded into
-_BOUND = re.compile(rf"(?m)({_LOADED}) = ")
+_LOADED = re.compile(r"\b(?:raw|part)\d+")  # the variables that paths are loaded into
+_BOUND = re.compile(rf"(?m)({_LOADED.pattern}) = ")
 _LINE = re.compile(r"( *)(\w*)")
 _OTHERWISE = ("else", "elif", "except")
 _HEADS = ("if", "for", "while", "with", "try", "def", *_OTHERWISE)
@@ -65,7 +65,7 @@ def _check_function(text: str) -> None:
                 block = before._replace(branch=before.branch + 1)
             opened.append(block)
         for load in _BOUND.finditer(line):
-            if re.search(rf"\b{load[1]}\b", line[load.end() :]) is None:
+            if load[1] not in _LOADED.findall(line, load.end()):
                 earlier = loads.setdefault(load[1], [])
                 if not all(_are_branches(one, opened) for one in earlier):
                     raise LoadedTwiceError(f"{name}: {load[1]} is loaded twice")
