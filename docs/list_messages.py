@@ -19,6 +19,7 @@ TELLING = re.compile(
 )
 SHORTEST = 3  # words of what is a message
 WRITES_CODE = HOUSE / "compile"
+GRAMMAR = HOUSE / "language" / "grammar.py"  # whose texts nobody is told
 BEFORE, AFTER = ("", "if x: x\n"), ("", " x")  # what a line of code may stand between
 
 
@@ -83,7 +84,7 @@ def page() -> str:
     parts = [
         "# What the tool says\n\nMade by `docs/list_messages.py`; … stands for what differs.\n"
     ]
-    for file in sorted(HOUSE.rglob("*.py")):
+    for file in sorted({*HOUSE.rglob("*.py")} - {GRAMMAR}):
         found = sorted(set(messages(file)))
         texts = list(dict.fromkeys(text for _, text in found))
         if texts:

@@ -57,6 +57,10 @@ MUTANTS = [
     ),
     Mutant("whole-balance", " and not self.wrong", "", "what is wrong is no reason"),
     Mutant("merge-counts", "later.counts", "{}", "counts of later parts are lost"),
+    Mutant(
+        "control-posted", "map(add, own, parts)", "own", "control sums of later batches are lost"
+    ),
+    Mutant("tallies-posted", "+= parts[{place}]", "+= 0", "what later batches add up to is lost"),
     Mutant("merge-waiting", "self.absorb(result)", "pass", "parts that waited are lost"),
     Mutant("overlap-marks", "0 < ", "0 <= ", "overlaps count what is new, too"),
     Mutant(
@@ -77,7 +81,9 @@ MUTANTS = [
         "",
         "texts that could not be read are added",
     ),
-    Mutant("total-rounding", "-column.decimals", "1 - column.decimals", "a total has a digit less"),
+    Mutant(
+        "total-rounding", "(column.decimals)", "(column.decimals - 1)", "a total has a digit less"
+    ),
     Mutant("every-nth", "== 0", "== 1 % self._take.every", "other records are taken"),
     Mutant("first-few", ">=", ">", "one more is taken"),
     Mutant("nulls-last", "if key", "if not key", "nulls come first"),
@@ -126,20 +132,27 @@ MUTANTS = [
 ]
 
 
-def changed(mutant: Mutant, source: Path) -> None:
-    """Change the marked line in a copy of the source. Raises LookupError where there is none."""
+def place_of(mutant: Mutant, source: Path) -> tuple[Path, int]:
+    """The file and the line (from 0) that a mutant changes. Raises LookupError where there is
+    none."""
     mark = f"# mutant: {mutant.name}"
     for file in source.rglob("*.py"):
-        lines = file.read_text(encoding="utf-8").splitlines(keepends=True)
+        lines = file.read_text(encoding="utf-8").splitlines()
         for at, line in enumerate(lines):
             if line.rstrip().endswith(mark):
                 at += line.strip() == mark
                 if mutant.old not in lines[at]:
                     raise LookupError(f"{mutant.name}: {mutant.old!r} is not in {lines[at]!r}")
-                lines[at] = lines[at].replace(mutant.old, mutant.new, 1)
-                file.write_text("".join(lines), encoding="utf-8")
-                return
+                return file, at
     raise LookupError(f"no line is marked {mark!r}")
+
+
+def changed(mutant: Mutant, source: Path) -> None:
+    """Change the marked line in a copy of the source. Raises LookupError where there is none."""
+    file, at = place_of(mutant, source)
+    lines = file.read_text(encoding="utf-8").splitlines(keepends=True)
+    lines[at] = lines[at].replace(mutant.old, mutant.new, 1)
+    file.write_text("".join(lines), encoding="utf-8")
 
 
 def survives(mutant: Mutant, tests: list[str]) -> bool:

@@ -10,6 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.mutants import MUTANTS, place_of
+
 HOUSE = Path(__file__).parents[1] / "src" / "flatledger"
 # from the lowest: each room may import from those before it, beside the errors and the extras
 CORE = ("values", "language", "layout", "structure", "plan", "compile", "run")
@@ -223,3 +225,7 @@ def test_words_that_have_a_class_have_it() -> None:
         if isinstance(node, ast.ClassDef)
     }
     assert {name for _, _, name in rows if name} <= classes
+
+
+def test_every_mutant_finds_its_line() -> None:
+    assert [place_of(mutant, HOUSE) for mutant in MUTANTS]

@@ -113,7 +113,7 @@ class Preparation:
         ``lines`` says how these are made.
         """
         self._definitions = definitions_of(self._request, self.source)
-        lent = RunServices(
+        services = RunServices(
             TemporaryRows(),
             faults,
             group_wording,
@@ -122,7 +122,7 @@ class Preparation:
             verify_all=self._verify_all,
             lines=lines or no_lines,
         )
-        return Run(self.layout, self.source, lent, progress=progress, structure=self._structure)
+        return Run(self.layout, self.source, services, progress=progress, structure=self._structure)
 
     def begin_again(self, wrong: LevelsDifferError, *, given: bool = False) -> None:
         """Look at the whole source, so that the next run knows all its levels.

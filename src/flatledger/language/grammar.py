@@ -1,6 +1,7 @@
 """The grammar of paths and expressions, in the notation of the package `lark`."""
 
-GRAMMAR = r"""
+_PATHS_HERE = "\n    // CATALOGUE_PATHS\n"
+_RULES = r"""
 // One LALR(1) grammar for both languages. The contextual lexer keeps them apart: inside brackets
 // only RFC 9535's terminals can follow, outside only SQL's.
 
@@ -184,12 +185,13 @@ _TRIM.2: /trim(?=\s*\()/i
 %ignore /[ \t\r\n]+/
 """
 
-CATALOGUE = r"""
+_PATHS_OF_CATALOGUES = r"""
     | TAG tag_segment* [CODES]                                  -> tag_path
     | TAG SPAN                                                  -> tag_span
-
-// The two lines above are added to the paths, and what follows to the grammar, where a layout says
-// that its source is a catalogue: 245$a, 700$a$e, 020, 020[1]$a, 245[?@.ind1=='1']$a, 008/07-10.
+"""
+_RULES_OF_CATALOGUES = r"""
+// where a layout says that its source is a catalogue: 245$a, 700$a$e, 020, 020[1]$a,
+// 245[?@.ind1=='1']$a, 008/07-10
 
 tag_segment: _OPEN selectors "]"                                -> child
     | DOT_NAME                                                  -> child_name
@@ -198,3 +200,6 @@ TAG.4: /(?:[0-9]{3}|LDR)(?!\w|\.(?![^\W\d]))/
 CODES: /(?:\$[a-z0-9])+(?![a-z0-9$])/
 SPAN.4: /\/[0-9]{2}(?:-[0-9]{2})?(?![0-9])/
 """
+
+GRAMMAR = _RULES.replace(_PATHS_HERE, "\n")
+OF_CATALOGUES = _RULES.replace(_PATHS_HERE, _PATHS_OF_CATALOGUES) + _RULES_OF_CATALOGUES

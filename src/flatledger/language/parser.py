@@ -14,7 +14,6 @@ from .other_words import habit_in
 from .selecting import StandardPath
 
 RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})
-_ADDED_HERE = "    // CATALOGUE_PATHS"
 _CATALOGUE_PATH = re.compile(r"\b\d{3}\$[a-z0-9]|\b(?:00\d|LDR)/\d\d")
 _BRACKETS = re.compile(r"'[^']*'|\"[^\"]*\"|[(\[)\]]")  # and texts, in which they are none
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
@@ -187,12 +186,9 @@ def _parser(catalogue: bool) -> Any:
     import lark
 
     from .built_grammar import from_plain, to_plain
-    from .grammar import CATALOGUE, GRAMMAR
+    from .grammar import GRAMMAR, OF_CATALOGUES
 
-    grammar = GRAMMAR
-    if catalogue:
-        paths, _, others = CATALOGUE.lstrip("\n").partition("\n\n")
-        grammar = grammar.replace(_ADDED_HERE, paths) + others
+    grammar = OF_CATALOGUES if catalogue else GRAMMAR
     made_by = f"lark {lark.__version__}, Python {sys.version}\n{grammar}"
     for kept in _grammars:
         found = from_plain(kept.find(made_by))

@@ -81,8 +81,7 @@ def _plan_rows(
     return replace(plan, over=over, addressed=True, lists_matter=lists)
 
 
-# ---- columns whose values are quotients or means that nothing rounds, so that they have 34
-# digits
+# ---- columns of quotients or means that nothing rounds, so that they have 34 digits
 #
 # Texts show fewer of them (docs/rules.md, 11). A column that is added up keeps all: it has to foot.
 

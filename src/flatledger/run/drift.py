@@ -92,6 +92,7 @@ class DriftWatch:
         self._known = plan.layout.known
         self._rows = self._looked_at = 0
         if self._known is not None:
+            # only a layout with a note pays for it
             from ..structure.profiles import PlaceProfile
 
             self._profile = PlaceProfile(top=True, of_elements=plan.chain.structure.of_elements)

@@ -8,8 +8,8 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from ..compile.functions.ledger import Ledger, Posting
-from ..compile.functions.tallying import FIRST, GroupTallies, describing, parts_of
+from ..compile.functions.ledger import Ledger
+from ..compile.functions.tallying import FIRST, GroupTallies, describing, parts_of, posting
 from ..plan.kinds import TIMES
 from ..plan.plan import Plan
 from ..plan.row_order import cells_at, sort_rows
@@ -74,7 +74,7 @@ class Groups:
         self._tallies: dict[Key, Tallies] = {}
         self._ledger: Ledger = {}  # of rows that were added up as they passed
         self._parts = parts_of(plan)
-        self._posting = Posting([one for pair in self._parts for one in pair if one is not None])
+        self._places = tuple(one for pair in self._parts for one in pair if one is not None)
         self._first: dict[Key, Row] = {}
         self._differ: set[tuple[Key, int]] = set()
         self._describing = describing(plan)
@@ -104,7 +104,7 @@ class Groups:
             first = self._first.setdefault(key, parts[FIRST])
             if self._describing and first is not parts[FIRST]:
                 self._compare(key, first, [parts[FIRST]])
-        self._posting.post(self._ledger, later)
+        posting(self._places)(self._ledger, later)
 
     def _read_ledger(self) -> None:
         """Add what is in the ledger to the groups' tallies."""

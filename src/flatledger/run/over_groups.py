@@ -37,13 +37,13 @@ class GroupStage:
     ``state`` is that of the records.
     """
 
-    def __init__(self, plan: Plan, state: RunState, lent: RunServices) -> None:
+    def __init__(self, plan: Plan, state: RunState, services: RunServices) -> None:
         assert plan.over is not None
         self._over, self._rows_plan = plan.over, plan
         self.plan = plan.over.plan
-        self._records, self._lent = state, lent
+        self._records, self._services = state, services
         self._stepper, self._checker = Stepper(self.plan), Stepper(self.plan)
-        self._state = RunState(self.plan, store=lent.store, sink=lent.faults)
+        self._state = RunState(self.plan, store=services.store, sink=services.faults)
         self._total_shown = plan.over.layout.totals.grand_total and any(
             column.total for column in plan.over.layout.columns
         )
@@ -63,7 +63,7 @@ class GroupStage:
         row_type = plan.row_type
         overlaps = any(row_type.splits(c.home) for c in row_type.totalled if row_type.mark_slot(c))
         again = take is not None and self._total_shown and (overlaps or goes_by_order(plan))
-        return Groups(plan, Sorter((), self._lent.store) if again else None)
+        return Groups(plan, Sorter((), self._services.store) if again else None)
 
     def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
         """The rows of the groups, the total row last."""
@@ -79,7 +79,7 @@ class GroupStage:
             self._rows_plan, self.plan, self._records, self._state, known, self._again
         )
         self.proof.grand(groups.whole)
-        table = TableSteps(self.plan, self._state, self._lent, self._given)
+        table = TableSteps(self.plan, self._state, self._services, self._given)
         gathered, made = table.gathers(), self._rows(keys)
         if gathered is not None:
             for block in made:

@@ -28,7 +28,7 @@ from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
 from .line_rows import LineRows
 from .over_groups import GroupStage
-from .protocols import NOTHING_LENT, Batch, Progress, Row, RunServices, Source, TextForm
+from .protocols import NO_SERVICES, Batch, Progress, Row, RunServices, Source, TextForm
 from .row_making import CellRows, RowMaking, TalliedRows
 from .state import RunState
 from .step import Stepper
@@ -36,13 +36,16 @@ from .table import TableSteps
 
 
 def last_step(
-    plan: Plan, state: RunState, lent: RunServices = NOTHING_LENT, row_type: RowType | None = None
+    plan: Plan,
+    state: RunState,
+    services: RunServices = NO_SERVICES,
+    row_type: RowType | None = None,
 ) -> TableSteps | GroupStage:
     """What makes the table of rows: with one step more where a row stands for a group. ``row_type``
     says what these are made of, where that is other than the plan's."""
     if plan.over is not None:
-        return GroupStage(plan, state, lent)
-    return TableSteps(plan, state, lent, row_type=row_type)
+        return GroupStage(plan, state, services)
+    return TableSteps(plan, state, services, row_type=row_type)
 
 
 def _check_paths(layout: SettledLayout) -> None:
@@ -78,7 +81,7 @@ class Run:
         self,
         layout: SettledLayout,
         source: Source,
-        lent: RunServices = NOTHING_LENT,
+        services: RunServices = NO_SERVICES,
         *,
         progress: Progress | None = None,
         structure: Place | None = None,
@@ -90,31 +93,31 @@ class Run:
             layout = without_keyless(layout)  # of rows not taken they could not be proved
         self.reader = source.open()
         try:
-            self._begin(layout, lent, structure)
+            self._begin(layout, services, structure)
         except BaseException:
             self.reader.close()
             raise
 
-    def _begin(self, layout: SettledLayout, lent: RunServices, structure: Place | None) -> None:
+    def _begin(self, layout: SettledLayout, services: RunServices, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         self.first = first = self.reader.peek()
         if self.reader.states.get("format") == CATALOGUE != layout.source.format:
             _check_paths(layout)
         met = structure or structure_met(self.reader, names_wanted(layout))
-        if lent.definitions is not None:
-            met.merge(lent.definitions.structure)
+        if services.definitions is not None:
+            met.merge(services.definitions.structure)
         self.plan: Plan = make_plan(
             layout,
             met,
             layout.today or dt.date.today(),
             structure is not None,
         )
-        form = lent.lines(self.plan) if takes_lines(self.plan) else None
+        form = services.lines(self.plan) if takes_lines(self.plan) else None
         self.gives_lines = form is not None
         making = self._making = _making(self.plan, form)
-        self.stepper = Stepper(self.plan, definitions=lent.definitions, making=making)
+        self.stepper = Stepper(self.plan, definitions=services.definitions, making=making)
         self._steps = CheckedSteps(
-            self.stepper, self.plan, lent.define, everything=lent.verify_all, lines=form
+            self.stepper, self.plan, services.define, everything=services.verify_all, lines=form
         )
         self.reader.keeps = self._steps.keeps
         self.notices = list(self.plan.notices)
@@ -122,12 +125,12 @@ class Run:
         self._state = RunState(
             self.plan,
             first=first,
-            store=lent.store,
-            sink=lent.faults,
-            verify_all=lent.verify_all,
+            store=services.store,
+            sink=services.faults,
+            verify_all=services.verify_all,
             row_type=making.row_type,
         )
-        self._last = last_step(self.plan, self._state, lent, making.row_type)
+        self._last = last_step(self.plan, self._state, services, making.row_type)
 
     @property
     def columns(self) -> list[ColumnPlan]:

@@ -157,7 +157,7 @@ class RunServices(NamedTuple):
     lines: Callable[[Plan], TextForm | None] = no_lines
 
 
-NOTHING_LENT = RunServices()
+NO_SERVICES = RunServices()
 
 
 class FileRead(NamedTuple):

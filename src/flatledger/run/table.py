@@ -34,7 +34,7 @@ class TableSteps:
         self,
         plan: Plan,
         state: RunState,
-        lent: RunServices,
+        services: RunServices,
         proof: Proof | None = None,
         row_type: RowType | None = None,
     ) -> None:
@@ -46,8 +46,8 @@ class TableSteps:
         self.groups = 0
         self.detail: Detail | None = None
         self.differing: dict[str, int] = {}
-        self._store = lent.store
-        self._make = TotalRowMaker(plan, lent.wording(plan))
+        self._store = services.store
+        self._make = TotalRowMaker(plan, services.wording(plan))
         self._cells = itemgetter(slice(len(plan.written)))
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))

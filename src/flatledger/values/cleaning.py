@@ -18,7 +18,7 @@ def without_markup(text: str) -> str:
     """
     if "<" not in text and "&" not in text:
         return text
-    from .markup import texts_of
+    from .markup import texts_of  # which takes long to import, and is rarely wanted
 
     return texts_of(text)
 

@@ -408,8 +408,7 @@ def passes_nulls(node: n.Call) -> bool:
     return node.name not in GATHERING and not aggregate_object(node).unknown
 
 
-# ---- columns for keys: what all keys take in is gathered in one mapping, by the key of each
-# entry
+# ---- columns for keys: what all keys take in is gathered in one mapping, by each entry's key
 #
 # A column for the key `voltage` is ``listagg(case when <key> = 'voltage' then <value> end, '; ')``;
 # those of one `columns-from` differ in the text only.

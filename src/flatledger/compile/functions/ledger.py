@@ -1,17 +1,16 @@
-"""Ledgers: a list of parts for each group, filled as entries or rows pass.
+"""Ledgers of control sums: a list of parts for each group, filled as entries pass.
 
 Ledgers of parts of the records are merged part by part; only the whole is read.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from operator import add
 from typing import Any, NamedTuple
 
 from ...plan.plan import Plan
 from ...plan.row_type import ColumnPlan
 from ...values.aggregates import Aggregate
-from ..expressions.blocks import indented
 
 Sums = tuple[int, Any, int] | tuple[int, Any, int, int]  # see `Tally.grow`
 Key = tuple[Any, ...]
@@ -42,47 +41,6 @@ def part_name(place: int) -> str:
     return f"{OWN}[{place}]"
 
 
-class Posting:
-    """Posts a ledger of later records into one of earlier ones.
-
-    Of the parts of a group some are ``added`` and others merged as their aggregates are; the rest
-    stays as it was. Lists of the later ledger may become part of the first.
-
-    >>> whole, posting = {"a": ["first", 1]}, Posting([1])
-    >>> posting.post(whole, {"a": ["second", 2], "b": ["third", 4]})
-    >>> whole
-    {'a': ['first', 3], 'b': ['third', 4]}
-    """
-
-    def __init__(
-        self, added: Collection[int], merged: Collection[tuple[int, Aggregate]] = ()
-    ) -> None:
-        self._parts = added, merged
-        self.post = self._written()
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        return Posting, self._parts
-
-    def _written(self) -> Callable[[Ledger, Ledger], None]:
-        """A function for just these parts: there are as many postings as groups in a batch."""
-        added, merged = self._parts
-        steps = [f"{part_name(place)} += parts[{place}]" for place in added]
-        for place, _ in merged:
-            own = part_name(place)
-            steps.append(f"{own} = merge_{place}({own}, parts[{place}])")
-        lines = [
-            "def post(ledger, later):",
-            "    for key, parts in later.items():",
-            f"        {OWN} = ledger.setdefault(key, parts)",
-            f"        if {OWN} is not parts:",
-            *indented(steps or ["pass"], 3),
-        ]
-        made: dict[str, Any] = {f"merge_{place}": one.merge for place, one in merged}
-        exec("\n".join(lines), made)
-        post: Callable[[Ledger, Ledger], None] = made["post"]
-        return post
-
-
 class LedgerForm:
     """The parts of a plan's groups: those of columns that are proved group by group, and those of
     columns whose entries can be in several groups. ``met`` and ``split_met`` have the parts that
@@ -100,9 +58,10 @@ class LedgerForm:
         met = {i: self.met[totalled[i].home] for i in self.grouped}
         met |= {i: self.split_met[totalled[i].home] for i in self.split}
         self.parts = {i: self._parts(totalled[i], met[i]) for i in [*self.grouped, *self.split]}
-        states = {place for place, _ in self.states}
-        added = [place for place in range(len(self.starts)) if place not in states]
-        self._posting = Posting(added, self.states)
+        merged = dict(self.states)
+        self._merges = [
+            merged[place].merge if place in merged else add for place in range(len(self.starts))
+        ]
 
     def _part(self, start: str = "0") -> int:
         self.starts.append(start)
@@ -119,8 +78,20 @@ class LedgerForm:
         return ColumnParts(state, self._part(), self._part(), met, counted)
 
     def post(self, ledger: Ledger, later: Ledger) -> None:
-        """Take in what a ledger of later records has; its lists may become part of the first."""
-        self._posting.post(ledger, later)
+        """Take in what a ledger of later records has; its lists may become part of the first.
+
+        Ledgers of tallies are posted in another way, so that a slip in one is seen by the other.
+        """
+        for key, parts in later.items():
+            own = ledger.get(key)
+            if own is None:
+                ledger[key] = parts
+            elif self.states:
+                ledger[key] = [
+                    merge(*pair) for merge, *pair in zip(self._merges, own, parts, strict=True)
+                ]
+            else:
+                ledger[key] = [*map(add, own, parts)]  # mutant: control-posted
 
     def read(self, parts: list[Any] | None) -> dict[int, Sums]:
         """What a group's list says of each column, by its index among those with a total."""

@@ -222,8 +222,7 @@ class _Watch:
         return self._constants.name(names, "place")
 
 
-# ---- watching for entries that hold further entries of their level, where the first records show
-# none
+# ---- watching for entries that hold further entries of their level, though the first ones do not
 #
 # Such a level is a tree, whichever record shows it: the run then begins again (docs/rules.md, 19).
 

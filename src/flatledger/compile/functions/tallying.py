@@ -7,7 +7,8 @@ up the values of rows where they stand in rows; control sums are added up on ano
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
+from functools import cache
 from typing import Any, NamedTuple
 
 from ...plan.plan import Plan
@@ -57,6 +58,31 @@ def describing(plan: Plan) -> list[int]:
         for one in plan.written
         if one.column.value and not one.column.total and one.slot not in grouped
     ]
+
+
+@cache
+def posting(places: tuple[int, ...]) -> Callable[[Ledger, Ledger], None]:
+    """What posts what later rows add up to into what earlier ones do, the parts at some places: a
+    function for just these, since it goes over each group of each batch. Other parts (a group's
+    first row) stay, and lists of the later ledger may become part of the first.
+
+    >>> whole = {"a": ["first", 1]}
+    >>> posting((1,))(whole, {"a": ["second", 2], "b": ["third", 4]})
+    >>> whole
+    {'a': ['first', 3], 'b': ['third', 4]}
+    """
+    lines = [
+        "def post(ledger, later):",
+        "    for key, parts in later.items():",
+        f"        {OWN} = ledger.setdefault(key, parts)",
+        f"        if {OWN} is not parts:",
+        # mutant: tallies-posted
+        *indented([f"{part_name(place)} += parts[{place}]" for place in places] or ["pass"], 3),
+    ]
+    made: dict[str, Any] = {}
+    exec("\n".join(lines), made)
+    post: Callable[[Ledger, Ledger], None] = made["post"]
+    return post
 
 
 class GroupTallies(NamedTuple):

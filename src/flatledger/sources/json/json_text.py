@@ -268,8 +268,7 @@ class JsonText(Window):
                 return None
 
 
-# ---- asking the decoder what a text begins with: a whole JSON value, a broken one, or part of
-# one
+# ---- asking the decoder what a text begins with: a JSON value, whole, broken or cut off
 
 
 _RAW = msgspec.json.Decoder(msgspec.Raw)
