@@ -251,9 +251,12 @@ def _telling_rows(writers: Sequence[Writer], targets: Sequence[Target]) -> Itera
     try:
         yield
     except FlatLedgerError as error:
+        from ..reports.words import counted
+
         for writer, target in zip(writers, targets, strict=True):
             if not target.replaces and writer.bytes:
-                error.written = f"{writer.rows:,} rows had been given to {target.name}"
+                given = counted(writer.rows, "row")
+                error.written = f"{given} had been given to {target.name}"
         raise
 
 
