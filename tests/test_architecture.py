@@ -118,6 +118,38 @@ def test_what_opens_files_is_found() -> None:
     assert {"mkdir"} <= {*reaches_outside(HOUSE / "api" / "kept.py")}
 
 
+FORMATS = ("marc", "catalogue", "xml", "jsonl", "xlsx", "ods", "csv", "photos", "photograph")
+OF_FORMATS = re.compile(rf"(?:\b|_)(?:{'|'.join(FORMATS)})s?(?:\b|_)", re.IGNORECASE)
+
+
+def named_formats(file: Path) -> Iterator[str]:
+    """The names and texts of a module's code that name a format; what it says of itself apart."""
+    tree = ast.parse(file.read_text(encoding="utf-8"))
+    said = {
+        id(node.body[0].value)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef)
+        and isinstance(node.body[0], ast.Expr)
+    }
+    for node in ast.walk(tree):
+        names = [getattr(node, one, None) for one in ("id", "attr", "name", "arg", "module")]
+        text = [node.value] if isinstance(node, ast.Constant) and id(node) not in said else []
+        yield from (
+            one for one in (*names, *text) if isinstance(one, str) and OF_FORMATS.search(one)
+        )
+
+
+@pytest.mark.parametrize("room", ["language", "structure", "plan", "compile", "run"])
+def test_formats_know_their_own_rules(room: str) -> None:
+    for file in (HOUSE / room).rglob("*.py"):
+        assert [*named_formats(file)] == [], file
+
+
+def test_a_format_that_is_named_is_found() -> None:
+    assert "CATALOGUE" in {*named_formats(HOUSE / "drafting" / "row_level.py")}
+    assert "xml.xml_source" in {*named_formats(HOUSE / "sources" / "formats.py")}
+
+
 def test_text_reaches_a_terminal_in_one_way_only() -> None:
     for file in HOUSE.rglob("*.py"):
         text = file.read_text(encoding="utf-8")

@@ -26,7 +26,7 @@ import flatledger
 from flatledger.api.opening import open_as
 from flatledger.run.decoding import structure_met
 from flatledger.sources.further_formats import further_formats
-from flatledger.values.element_texts import element_value
+from flatledger.values.own_texts import own_value
 
 Rows = list[dict[str, str]]
 Made = Any  # a path, or records
@@ -280,7 +280,7 @@ def test_it_is_read_as_often_as_asked_in_parts_and_by_halves(source: Source) -> 
     def numbered(one: Any) -> list[tuple[int, Any]]:
         with one.open() as reader:
             return [
-                (number, element_value(record["no"]))
+                (number, own_value(record["no"]))
                 for batch in reader.batches()
                 for number, record in zip(batch.numbers, batch.records, strict=True)
             ]
@@ -415,6 +415,13 @@ def test_the_example_package_at_the_command_line(
     assert done.stdout.splitlines()[-1] == "Grand total,22"
     assert "record 3: has no colon after its name" in done.stderr
     assert tool(*command).returncode == 1
+    kept = tool("try", "kept~by", "watch.log", PYTHONPATH=str(installed))
+    assert kept.returncode == 0
+    assert kept.stdout.count("Ilse Gow") == 2
+    stated = ("--column", "Watch: kept~bi", "--read", "format=radio-log", "watch.log")
+    refused = tool("export", *stated, PYTHONPATH=str(installed))
+    assert refused.returncode == 1
+    assert "no field `kept bi`; did you mean `kept~by`?" in refused.stderr
 
 
 class Broken:

@@ -104,10 +104,11 @@ def test_a_second_run_does_not_wake_the_grammar(tmp_path: Path) -> None:
 def test_a_grammar_that_was_built_before_parses_the_same(folder: Path) -> None:
     code = (
         "import sys, flatledger.api\nfrom flatledger.language import parser\nimport lark\n"
+        "from flatledger.language.notations import notation_of\n"
         "made = []\nbuild = lark.Lark.__init__\n"
         "lark.Lark.__init__ = lambda self, *a, **k: (made.append(1), build(self, *a, **k))[1]\n"
         f"for text in {TEXTS!r}: print(repr(parser.parse_expression(text)))\n"
-        "print(repr(parser.parse_expression('245$a || LDR/06', catalogue=True)), len(made))"
+        "print(repr(parser.parse_expression('245$a || LDR/06', notation_of('marc'))), len(made))"
     )
 
     def run() -> list[str]:

@@ -32,7 +32,7 @@ MADE = {
     "outputs/text/line_texts.py:__init__": "marks as they are",
     "drafting/wording.py:humanised": "one class of letters, between places",
     "outputs/text/line_texts.py:_cells": "marks as they are",
-    "structure/positions.py:has_positions": "the name of a field of a catalogue",
+    "sources/catalogues/positions.py:has_positions": "the name of a field of a catalogue",
 }
 
 

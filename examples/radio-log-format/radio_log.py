@@ -1,6 +1,7 @@
 """Radio logs: blocks of lines such as `Station: Holm Skerry`, with a blank line after each block.
 
-A name that stands several times in a block repeats: `Heard` is a list where there are two.
+A name that stands several times in a block repeats: `Heard` is a list where there are two. Names
+may be of several words; where a layout says `source: {format: radio-log}`, `kept~by` is `Kept by`.
 """
 
 from __future__ import annotations
@@ -9,9 +10,37 @@ from collections.abc import Iterator
 from itertools import chain
 from typing import Any, BinaryIO
 
-from flatledger import UnreadableRecord
+from flatledger import Notation, UnreadableRecord
 
 MARK = b"RADIO LOG"
+
+
+class Words(Notation):
+    """Names of several words, as `kept~by`."""
+
+    format = "radio-log"
+    paths = "| WORDS -> words_path"
+    rules = r"WORDS.4: /[a-z]+(?:~[a-z]+)+/"
+
+    def actions(self) -> Any:
+        """What becomes of such a name: the one that the records have."""
+        from lark import v_args
+
+        from flatledger.language import nodes
+        from flatledger.language.actions import Actions, at
+
+        @v_args(meta=True)
+        class WordActions(Actions):
+            def words_path(self, meta: Any, items: list[Any]) -> nodes.FieldPath:
+                name = nodes.Name(at(meta), str(items[0]).replace("~", " "))
+                return self.field_path(at(meta), (nodes.Segment(at(meta), (name,)),))
+
+        return WordActions
+
+    def called(self, names: tuple[str, ...]) -> str:
+        """How messages call a place."""
+        words = len(names) == 1 and names[0].replace(" ", "").isalpha() and " " in names[0]
+        return names[0].replace(" ", "~") if words else ""
 
 
 class RadioLog:
@@ -19,6 +48,7 @@ class RadioLog:
 
     name = "radio-log"
     suffixes = (".rlog",)
+    notation = Words()
 
     def recognises(self, head: bytes) -> bool:
         """By its first line, whatever the file is called."""

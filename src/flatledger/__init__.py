@@ -42,6 +42,7 @@ if TYPE_CHECKING:
         TableNotReadError,
         TableReadError,
     )
+    from .language.notations import Notation
     from .layout.reading.schema import layout_schema
     from .run.balance import Balance
     from .run.describing import TableColumn
@@ -67,6 +68,7 @@ _MODULES = {
         ("Survey", "distinct_values", "survey", "survey_kinds", "survey_positions"), "api.survey"
     ),
     **dict.fromkeys(("Table", "table"), "api.table"),
+    "Notation": "language.notations",
     "layout_schema": "layout.reading.schema",
     "Balance": "run.balance",
     "TableColumn": "run.describing",
@@ -90,6 +92,7 @@ __all__ = [
     "LayoutError",
     "LevelsError",
     "MissingExtraError",
+    "Notation",
     "OutputError",
     "Preview",
     "Problem",

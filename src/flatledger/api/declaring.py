@@ -7,16 +7,17 @@ from pathlib import Path
 from typing import Any
 
 from ..errors import LayoutError
+from ..language.notations import Notation
 from ..layout.model.declared import ANY, DeclaredField
 from ..layout.model.text import from_data
 from ..layout.reading.read_fields import FIELDS
 from ..layout.reading.reading import Reading
 from ..structure.path_texts import path_of
 from ..structure.survey import FieldSurvey
-from ..values.element_texts import element_value
 from ..values.faults import shown
 from ..values.field_values import AmbiguousValueError
 from ..values.numbers import ValueFaultError
+from ..values.own_texts import own_value
 from .layout_files import FilesOf
 from .shelf_folders import ShelfFolders
 
@@ -25,7 +26,9 @@ _EXAMPLES = 3
 Fields = Mapping[str, Any] | None
 
 
-def declared_fields(fields: Fields, *, catalogue: bool = False) -> tuple[DeclaredField, ...]:
+def declared_fields(
+    fields: Fields, *, notation: Notation | None = None
+) -> tuple[DeclaredField, ...]:
     """The fields that are declared by plain data, as under `fields` in a layout.
 
     Raises LayoutError.
@@ -36,7 +39,7 @@ def declared_fields(fields: Fields, *, catalogue: bool = False) -> tuple[Declare
     if not fields:
         return ()
     reading = Reading(FilesOf(Path(), ShelfFolders()))
-    reading.catalogue = catalogue
+    reading.notation = notation
     found = FIELDS.read(from_data(fields), "`fields`", reading)
     if reading.problems:
         raise LayoutError(_WHERE, reading.problems)
@@ -101,7 +104,7 @@ class _FieldRead:
     def look_at(self, record: Any) -> None:
         for value in _values(record, self._names):
             try:
-                self._read += self._reader.read(element_value(value)) is not None
+                self._read += self._reader.read(own_value(value)) is not None
             except AmbiguousValueError:
                 self._either.add(value)
             except ValueFaultError:

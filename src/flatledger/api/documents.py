@@ -59,9 +59,9 @@ def _lists_of_objects(profile: PlaceProfile, path: str) -> Iterator[tuple[str, P
 def as_records(found: Result, path: str, profile: PlaceProfile) -> Result:
     """The survey of the records that lie at a path in a document."""
     profile.top = True
-    where, whole = typed_records(path, profile.of_elements), "'$'"
+    where, whole = typed_records(path, profile.has_own_texts), "'$'"
     states, manner = {**found.states, "records": path}, found.manner
-    if profile.of_elements:
+    if profile.has_own_texts:
         whole, manner = str(found.states.get("records", "")), f"XML, each <{where}> a record"
         states["records"] = last_name(path)
     notice = (

@@ -15,9 +15,10 @@ from ..bounds import LARGEST_RECORD
 from ..compile.functions.program import generate
 from ..errors import ExpressionError, LayoutError
 from ..language import parse_expression
+from ..language.notations import Notation
 from ..layout.model.column import Column, Expression
 from ..layout.model.model import SettledLayout
-from ..layout.model.source_options import CATALOGUE, SourceOptions
+from ..layout.model.source_options import SourceOptions
 from ..layout.model.text import Scalar
 from ..layout.reading.with_files import lists_of
 from ..plan.making import make_plan
@@ -32,7 +33,7 @@ from ..values.faults import Fault
 from ..values.functions import text_of
 from .declaring import declared_fields
 from .layout_files import FilesOf
-from .opening import is_catalogue, open_as
+from .opening import notation_for, open_as
 from .shelf_folders import ShelfFolders
 
 LONGEST = 400  # letters of a value that a notebook shows
@@ -114,17 +115,17 @@ def opened_for(
     fields: Mapping[str, Any] | None = None,
 ) -> Iterator[tuple[Plan, Reader]]:
     """The plan for an expression over a source, and a reading of that."""
-    catalogue = is_catalogue(source, reading)
-    level = _expression(row_per, catalogue) if row_per and row_per != "record" else None
-    columns = (Column(expression, _expression(expression, catalogue)),)
-    declared = declared_fields(fields, catalogue=catalogue)
+    notation = notation_for(source, reading)
+    level = _expression(row_per, notation) if row_per and row_per != "record" else None
+    columns = (Column(expression, _expression(expression, notation)),)
+    declared = declared_fields(fields, notation=notation)
     layout = SettledLayout(
         "expression",
         columns,
         row_per=level,
         fields=declared,
         today=dt.date.today(),
-        source=SourceOptions(format=CATALOGUE if catalogue else ""),
+        source=SourceOptions(format=notation.format if notation else ""),
     )
     opened = open_as(
         source,
@@ -136,7 +137,7 @@ def opened_for(
     )
     with opened.open() as reader:
         try:
-            plan = _plan(layout, reader, catalogue)
+            plan = _plan(layout, reader, lenient=notation is not None)
         except LayoutError as error:
             problem = error.problems[0]
             at_level = level is not None and problem.message.startswith("no level")
@@ -146,15 +147,15 @@ def opened_for(
         yield plan, reader
 
 
-def _plan(layout: SettledLayout, reader: Reader, catalogue: bool) -> Plan:
+def _plan(layout: SettledLayout, reader: Reader, lenient: bool) -> Plan:
     """The plan for one expression; a list is one on the shelf, or a file beside where we are."""
     lists = lists_of(layout, FilesOf(Path(), ShelfFolders()))
     layout = msgspec.structs.replace(layout, lists=lists)
     structure = structure_met(reader, names_wanted(layout))
     assert layout.today is not None
     plan = make_plan(layout, structure, layout.today)
-    slips = judged(plan.missing, structure, plan.used).problems
-    if slips and not catalogue:
+    slips = judged(plan.missing, structure, plan.chain.known, plan.used).problems
+    if slips and not lenient:
         raise LayoutError(layout.name, slips)
     return plan
 
@@ -178,6 +179,6 @@ def _what(fault: Fault) -> str:
     return f"{fault.reason}: {_short(fault.value)}" if fault.value else fault.reason
 
 
-def _expression(text: str, catalogue: bool) -> Expression:
-    node = parse_expression(text, catalogue=catalogue)
+def _expression(text: str, notation: Notation | None) -> Expression:
+    node = parse_expression(text, notation)
     return Expression(Scalar(text, line=1, column=1), node)

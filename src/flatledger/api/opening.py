@@ -8,14 +8,15 @@ from typing import Any
 
 from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, SourceError
+from ..language.notations import Notation, notation_of
 from ..layout.model.model import LayoutParts
-from ..layout.model.source_options import CATALOGUE, SourceOptions
+from ..layout.model.source_options import SourceOptions
 from ..layout.model.text import from_data
 from ..layout.reading.read_source import SOURCE
 from ..layout.reading.reading import Reading
 from ..plan.plan import expressions_in, reads_everything
 from ..run.protocols import Source
-from ..sources import AnySource, is_of_format, open_source
+from ..sources import AnySource, format_of, open_source
 from ..sources.files.options import Options
 from ..sources.shaping.bundled import BundledSource
 from ..sources.shaping.enriched import EnrichedSource
@@ -51,15 +52,15 @@ def open_as(
     return open_source(source, options, format=found.stated_format)
 
 
-def is_catalogue(source: AnySource, reading: Mapping[str, Any] | None) -> bool:
-    """Whether a source is a catalogue, whose paths have a notation of their own: as is stated, or
-    as a file begins. Raises SourceError."""
+def notation_for(source: AnySource, reading: Mapping[str, Any] | None) -> Notation | None:
+    """The notation of the paths of a source, if it has one: of the format that is stated, or as a
+    file begins. Raises SourceError."""
     stated = (reading or {}).get("format")
     if stated is not None:
-        return str(getattr(stated, "text", stated)) == CATALOGUE
+        return notation_of(str(getattr(stated, "text", stated)))
     if not isinstance(source, str | PathLike | list | tuple) or source == "-":
-        return False
-    return is_of_format(source, CATALOGUE)
+        return None
+    return notation_of(format_of(source))
 
 
 def open_plain(

@@ -22,7 +22,7 @@ from ..run.protocols import Progress, RunServices, Source, TextForm, no_lines
 from ..sources import AnySource
 from ..sources.shaping.first_records import FirstRecords
 from ..sources.shaping.remembered import RememberedSource
-from ..structure.levels import Names, level_name, named_place, plain_steps
+from ..structure.levels import KnownLevels, Names, named_place, plain_steps
 from ..structure.missing_fields import MissingPath, judged, named_places, nothing_met, what_is_there
 from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
@@ -129,7 +129,7 @@ class Preparation:
 
         Raises LevelsError where that can't be: rows were ``given``, or it can be read once only.
         """
-        place = level_name(wrong.names)
+        place = KnownLevels(format=self._request.source.format).called(wrong.names)
         again = BegunAgain(wrong.number, place, nests=wrong.nests, several=wrong.several)
         if given or not self._plain.again:
             raise LevelsError(_message(again, wrong.names, given)) from None
@@ -155,8 +155,9 @@ class Preparation:
         """Judge the paths that no record had; those that were pointed out. Raises LayoutError."""
         structure = self._all_met(run)
         layout = self.layout
-        lacks = {level_name(place) for one in layout.may_lack if (place := named_place(one.node))}
-        found = judged(missing, structure, run.plan.used, lacks | {*(layout.known or ())})
+        known = run.plan.chain.known
+        lacks = {known.called(place) for one in layout.may_lack if (place := named_place(one.node))}
+        found = judged(missing, structure, known, run.plan.used, lacks | {*(layout.known or ())})
         by_a_standard = run.reader.states.get("format") in NAMED_BY_A_STANDARD
         if found.problems and not by_a_standard:
             raise LayoutError(layout.name, found.problems)
@@ -279,7 +280,7 @@ class Preparation:
         """The structure of all records of a source, as far as the layout asks for it."""
         structure = Place(names_wanted(self._request))
         with source.open() as reader:
-            structure.of_elements = reader.of_elements
+            structure.has_own_texts = reader.has_own_texts
             structure.types_moments = reader.types_moments
             for batch in reader.batches():
                 for number, record in zip(batch.numbers, batch.records, strict=True):

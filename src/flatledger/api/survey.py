@@ -17,25 +17,27 @@ from ..compile.trees.laying_flat import laid_flat
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath, Name
+from ..language.notations import Notation
 from ..language.selecting import Selection, compile_path
 from ..layout.model.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
 from ..run.protocols import Batch, Progress, Reader
 from ..sources import AnySource
+from ..sources.catalogues.positions import Positions
+from ..sources.catalogues.surveyed import in_notation
 from ..sources.tables.tables import TableReader
 from ..structure.path_texts import path_of
-from ..structure.positions import Positions
 from ..structure.profile_values import text_of_value
 from ..structure.profiles import PlaceProfile
-from ..structure.survey import TOTAL, FieldSurvey, SurveyResult, fields_of, in_notation, unfilled
+from ..structure.survey import TOTAL, FieldSurvey, SurveyResult, fields_of, unfilled
 from ..structure.trees import holds_objects
-from ..values.element_texts import TEXT, element_value
 from ..values.functions import text_of
 from ..values.numbers import read_decimal
+from ..values.own_texts import TEXT, own_value
 from ..values.parts import flattened
 from .declaring import FieldsRead, declared_fields
 from .documents import as_records, may_be_document, point_at_records, records_within
-from .opening import is_catalogue, open_as
+from .opening import notation_for, open_as
 from .results import DistinctValues
 from .total_rows import TotalRowsSeen, notices_of
 
@@ -88,7 +90,7 @@ def survey(
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
     equal = EqualRecords() if sample is None else None
-    read = FieldsRead(declared_fields(fields, catalogue=is_catalogue(source, reading)))
+    read = FieldsRead(declared_fields(fields, notation=notation_for(source, reading)))
     totals = TotalRowsSeen() if TOTAL_ROWS not in (reading or {}) else None
 
     def looking(reader: Reader) -> Looks:
@@ -114,7 +116,7 @@ def survey(
     if not found.records:
         places = [unfilled(path_of("", heading)) for heading in found.headings]
     if found.records == 1 and found.complete and records is None:
-        point_at_records(found, places, top.of_elements)
+        point_at_records(found, places, top.has_own_texts)
     return msgspec.structs.replace(found, fields=places)
 
 
@@ -221,8 +223,8 @@ def _gathered(
     looking: Callable[[Reader], Looks] = lambda _: (),
 ) -> tuple[dict[str, PlaceProfile], Survey]:
     """Each kind's places, and what there is to say of the whole, without its fields."""
-    catalogue = is_catalogue(source, reading)
-    kinds = _path(kind_path, catalogue) if kind_path else None
+    notation = notation_for(source, reading)
+    kinds = _path(kind_path, notation) if kind_path else None
     kind_of = _selection(kinds) if kinds else None
     opened = open_as(
         source,
@@ -245,7 +247,7 @@ def _gathered(
                     raise SourceError(f"`{kind_path}` tells more than {MOST_KINDS} kinds apart")
                 with at_rest():
                     if kind not in tops:
-                        tops[kind] = PlaceProfile(top=True, of_elements=reader.of_elements)
+                        tops[kind] = PlaceProfile(top=True, has_own_texts=reader.has_own_texts)
                     tops[kind].add_many(alike)
     return tops, found
 
@@ -292,14 +294,14 @@ def _by_kind(records: list[Any], kind_of: Selection | None) -> dict[str, list[An
     found: dict[str, list[Any]] = {}
     for record in records:
         values = kind_of.find(record)
-        kind = text_of_value(element_value(values[0])) if values else "(none)"
+        kind = text_of_value(own_value(values[0])) if values else "(none)"
         found.setdefault(kind, []).append(record)
     return found
 
 
-def _path(text: str, catalogue: bool) -> FieldPath:
+def _path(text: str, notation: Notation | None) -> FieldPath:
     """The path that is meant. Raises ExpressionError."""
-    node = parse_expression(text, catalogue=catalogue)
+    node = parse_expression(text, notation)
     if not isinstance(node, FieldPath):
         raise ExpressionError("a path is expected here, such as lines.part.code", text, 0)
     return node
@@ -349,7 +351,7 @@ def distinct_values(
     >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
     {'wick': 2}
     """
-    node = _path(path, is_catalogue(source, reading))
+    node = _path(path, notation_for(source, reading))
     selection, names = _selection(node), list(node.names() or ())
     asked = _names_in(node)
     opened = open_as(source, records, largest_record, reading, asked=asked, reads_all=True)
@@ -362,7 +364,7 @@ def distinct_values(
                     return counts
                 read += 1
                 found = selection.find(_with_nodes(record, names))
-                for value in map(element_value, found) if reader.of_elements else found:
+                for value in map(own_value, found) if reader.has_own_texts else found:
                     for item in value if isinstance(value, list) else [value]:
                         if not isinstance(item, dict | list):
                             counts[item] += 1

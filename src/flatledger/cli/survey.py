@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from ..api.opening import is_catalogue
+from ..api.opening import notation_for
 from ..api.survey import SAMPLE, distinct_values, survey, survey_kinds, survey_positions
 from ..errors import ExpressionError
 from ..layout.model.names import proposal
@@ -17,8 +17,8 @@ from ..outputs.text.delimited import DelimitedWriter
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
+from ..sources.catalogues.positions import has_positions
 from ..sources.sets.found_files import inputs_of
-from ..structure.positions import has_positions
 from ..structure.survey import SurveyResult
 from ..values.visible import steerless_json
 from .progress import showing_progress
@@ -48,7 +48,7 @@ def run_survey(
     with showing_progress() as progress:
         if kinds:
             found = survey_kinds(kinds, source, sample=sample, progress=progress, **options)
-        elif under and has_positions(under) and is_catalogue(source, options["reading"]):
+        elif under and has_positions(under) and notation_for(source, options["reading"]):
             del options["records"]
             result = survey_positions(under, source, sample=sample, progress=progress, **options)
             found = {"": result}

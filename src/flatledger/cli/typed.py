@@ -14,11 +14,10 @@ import click
 
 from ..api.files_met import files_met
 from ..api.layout import Layout
-from ..api.opening import is_catalogue
+from ..api.opening import notation_for
 from ..api.preparing import given_for
 from ..api.shelf_folders import SUFFIXES, ShelfFolders
 from ..errors import ShelfError
-from ..layout.model.source_options import CATALOGUE
 from ..layout.model.text import Item, ItemList, ItemMap, Scalar, read_yaml
 from ..layout.settling.settling import output_of
 from ..sources.sets.found_files import below as folder_below
@@ -68,8 +67,8 @@ def _found(places: tuple[str, ...], below: bool, typed: dict[str, Any]) -> tuple
         raise click.UsageError(_WANTED)
     reading = typed.get("source")
     source = one_or_several(places[named:], below)
-    if typed and is_catalogue(source, reading):
-        typed["source"] = {**(reading or {}), "format": CATALOGUE}
+    if typed and (notation := notation_for(source, reading)) is not None:
+        typed["source"] = {**(reading or {}), "format": notation.format}
     if not named:
         return Layout.from_data(typed, "command line", folder=Path()), source
     layout = Layout.find(places[0])

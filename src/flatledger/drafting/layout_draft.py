@@ -11,7 +11,6 @@ from ..layout.model.names import proposal
 from ..layout.model.source_options import CATALOGUE, PHOTOS
 from ..layout.model.text import from_data, scalar, write_yaml
 from ..reports.words import counted
-from ..structure.catalogue_names import called
 from ..structure.data_keys import MOST_KEYS
 from ..structure.profiles import DEEPEST
 from ..structure.recognising import DEEPER
@@ -103,7 +102,8 @@ class LayoutDraft:
         """A heading for each column: its last name, or more of its path where that is unclear."""
         paths = [field.path for field in self.columns()] + self.languages()
         if self.catalogue:
-            return numbered({path: called(path) or "".join(names_of(path)) for path in paths})
+            names = {field.path: field.name for field in self.result.fields}
+            return numbered({path: names[path] or "".join(names_of(path)) for path in paths})
         return headings_of(paths, self.levels)
 
     # ---- the text
@@ -364,7 +364,7 @@ def catalogue_ways(
     those without a name of their own are left to whoever wants them."""
     lines = [f"  # - {scalar(f'How many {path}')}: {scalar(f'count({path})')}"]
     for field, way in ways:
-        if name := called(field.path):
+        if name := field.name:
             heading = f"{name} {field.path}" if name in taken else name
             taken.add(heading)
             lines.append(f"  - {scalar(heading)}: {scalar(way)}")

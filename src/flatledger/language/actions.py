@@ -13,7 +13,6 @@ from lark.tree import Meta
 
 from ..bounds import LARGEST_EXPONENT, LARGEST_INDEX, LONGEST_INDEX, LONGEST_LITERAL, LONGEST_PATH
 from ..errors import ExpressionError
-from ..values.element_texts import LEADER
 from ..values.literals import interval, json_text, typed_text
 from ..values.periods import parse_period
 from . import nodes as n
@@ -33,6 +32,9 @@ class Actions(Transformer[Token, Any]):
 
     def fail(self, message: str, position: int) -> ExpressionError:
         return ExpressionError(message, self.whole, position)
+
+    def check_numbers(self, *operands: n.Node) -> None:
+        """Refuse what a notation takes for a path where a number is meant."""
 
     # ---- conditions
 
@@ -58,7 +60,7 @@ class Actions(Transformer[Token, Any]):
             message = f"`{operator}` is not expected here; outside brackets {hint}"
             raise self.fail(message, operator.start_pos)
         if operator in ("<", ">", "<=", ">="):
-            self._check_numbers(left, right)
+            self.check_numbers(left, right)
         return n.Comparison(at(meta), str(operator), left, right)
 
     def is_test(self, meta: Meta, items: list[Any]) -> n.Node:
@@ -111,7 +113,7 @@ class Actions(Transformer[Token, Any]):
 
     def arithmetic(self, meta: Meta, items: list[Any]) -> n.Node:
         left, operator, right = items
-        self._check_numbers(left, right)
+        self.check_numbers(left, right)
         return n.Arithmetic(at(meta), str(operator), left, right)
 
     def sign(self, meta: Meta, items: list[Any]) -> n.Node:
@@ -217,41 +219,14 @@ class Actions(Transformer[Token, Any]):
         first, *segments = items
         if first.type == "NAME":
             segments.insert(0, n.Segment(at(meta), (n.Name(at(meta), str(first)),)))
-        return self._path(at(meta), tuple(segments))
-
-    def tag_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
-        """A tag of a catalogue, as in 245, 020[1]$a, 700$a$e."""
-        tag, *chosen, codes = items
-        segments = [self._named(meta, str(tag)), *chosen]
-        if codes is not None:
-            segments.append(self._named(meta, str(codes)))
-        return self._path(at(meta), tuple(segments))
-
-    def tag_span(self, meta: Meta, items: list[Any]) -> n.FieldPath:
-        """Characters of a control field by their positions, as in 008/07-10."""
-        tag, span = map(str, items)
-        if tag != LEADER and not tag.startswith("00"):
-            what = f"{span}: only LDR and 001 to 009 have positions; the number is {tag}.0"
-            raise self.fail(what, items[1].start_pos)
-        return self._path(at(meta), (self._named(meta, tag), self._named(meta, span)))
-
-    def _check_numbers(self, *operands: Any) -> None:
-        """Refuse a bare tag where a number is meant: in arithmetic, and where size is compared."""
-        for one in operands:
-            tag = self.whole[one.position : one.position + 3]
-            if isinstance(one, n.FieldPath) and len(one.segments) == 1 and tag.isdigit():
-                message = f"`{tag}` is a field of the catalogue here; the number is {tag}.0"
-                raise self.fail(message, one.position)
-
-    def _named(self, meta: Meta, name: str) -> n.Segment:
-        return n.Segment(at(meta), (n.Name(at(meta), name),))
+        return self.field_path(at(meta), tuple(segments))
 
     def bracketed_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
         selectors, *segments = items
-        return self._path(at(meta), (n.Segment(at(meta), selectors), *segments))
+        return self.field_path(at(meta), (n.Segment(at(meta), selectors), *segments))
 
     def standard_path(self, meta: Meta, items: list[Any]) -> n.FieldPath:
-        return self._path(at(meta), tuple(items[1:]))
+        return self.field_path(at(meta), tuple(items[1:]))
 
     def child_name(self, meta: Meta, items: list[Any]) -> n.Segment:
         return n.Segment(at(meta), (n.Name(at(meta), str(items[0][1:])),))
@@ -291,7 +266,7 @@ class Actions(Transformer[Token, Any]):
     def filter(self, meta: Meta, items: list[Any]) -> n.Filter:
         return n.Filter(at(meta), self._tests(items)[0])
 
-    def _path(
+    def field_path(
         self, position: int, segments: tuple[n.Segment, ...], relative: bool = False
     ) -> n.FieldPath:
         if len(segments) > LONGEST_PATH:
@@ -349,7 +324,7 @@ class Actions(Transformer[Token, Any]):
         return n.FilterExists(at(meta), items[0])
 
     def query(self, meta: Meta, items: list[Any]) -> n.FieldPath:
-        return self._path(at(meta), tuple(items[1:]), relative=items[0].type == "CURRENT")
+        return self.field_path(at(meta), tuple(items[1:]), relative=items[0].type == "CURRENT")
 
     def filter_call(self, meta: Meta, items: list[Any]) -> n.Node:
         name, *arguments = items

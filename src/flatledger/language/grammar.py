@@ -1,6 +1,6 @@
 """The grammar of paths and expressions, in the notation of the package `lark`."""
 
-_PATHS_HERE = "\n    // CATALOGUE_PATHS\n"
+_PATHS_HERE = "\n    // PATHS_OF_A_NOTATION\n"
 _RULES = r"""
 // One LALR(1) grammar for both languages. The contextual lexer keeps them apart: inside brackets
 // only RFC 9535's terminals can follow, outside only SQL's.
@@ -74,7 +74,7 @@ _within_group: _WITHIN "(" _ORDER sort_key ")"
 path: ROOT segment*
     | NAME segment*
     | _OPEN selectors "]" segment*                              -> bracketed_path
-    // CATALOGUE_PATHS
+    // PATHS_OF_A_NOTATION
 standard_path: ROOT segment*
 
 segment: DOT_NAME                                               -> child_name
@@ -185,21 +185,8 @@ _TRIM.2: /trim(?=\s*\()/i
 %ignore /[ \t\r\n]+/
 """
 
-_PATHS_OF_CATALOGUES = r"""
-    | TAG tag_segment* [CODES]                                  -> tag_path
-    | TAG SPAN                                                  -> tag_span
-"""
-_RULES_OF_CATALOGUES = r"""
-// where a layout says that its source is a catalogue: 245$a, 700$a$e, 020, 020[1]$a,
-// 245[?@.ind1=='1']$a, 008/07-10
 
-tag_segment: _OPEN selectors "]"                                -> child
-    | DOT_NAME                                                  -> child_name
-
-TAG.4: /(?:[0-9]{3}|LDR)(?!\w|\.(?![^\W\d]))/
-CODES: /(?:\$[a-z0-9])+(?![a-z0-9$])/
-SPAN.4: /\/[0-9]{2}(?:-[0-9]{2})?(?![0-9])/
-"""
-
-GRAMMAR = _RULES.replace(_PATHS_HERE, "\n")
-OF_CATALOGUES = _RULES.replace(_PATHS_HERE, _PATHS_OF_CATALOGUES) + _RULES_OF_CATALOGUES
+def grammar_with(paths: str = "", rules: str = "") -> str:
+    """The grammar, with further ways to write a path and the rules that these need."""
+    further = f"\n    {paths.strip()}\n" if paths else "\n"
+    return f"{_RULES.replace(_PATHS_HERE, further)}\n{rules}"

@@ -8,38 +8,36 @@ from functools import cache
 from typing import Any, Protocol
 
 from ..bounds import DEEPEST_BRACKETS, DEEPEST_TREE, LONGEST_EXPRESSION, LONGEST_PATH
-from ..errors import ExpressionError
+from ..errors import ExpressionError, SourceError
 from .nodes import TOO_MANY_STEPS, FieldPath, Name, Node, Segment, SortKey
+from .notations import Notation, hint
 from .other_words import habit_in
 from .selecting import StandardPath
 
 RESERVED = frozenset({"not", "case", "null", "true", "false", "current_date"})
-_CATALOGUE_PATH = re.compile(r"\b\d{3}\$[a-z0-9]|\b(?:00\d|LDR)/\d\d")
 _BRACKETS = re.compile(r"'[^']*'|\"[^\"]*\"|[(\[)\]]")  # and texts, in which they are none
 _PLAIN_PATH = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*", re.ASCII)
 
 
-def parse_expression(text: str, *, catalogue: bool = False) -> Node:
-    """Turn the text of an SQL value expression or condition over paths into nodes; of a
-    ``catalogue`` paths may be in its own notation.
+def parse_expression(text: str, notation: Notation | None = None) -> Node:
+    """Turn the text of an SQL value expression or condition over paths into nodes; paths may be in
+    a ``notation``, too.
 
     Raises ExpressionError, with the position, where the text is not an expression.
 
     >>> parse_expression("lines.qty * 2").operator
     '*'
-    >>> parse_expression("245$a", catalogue=True).names()
-    ('245', '$a')
     """
-    return plain_path(text) or _parse(text, "expression", catalogue)
+    return plain_path(text) or _parse(text, "expression", notation)
 
 
-def parse_sort_key(text: str, *, catalogue: bool = False) -> SortKey:
+def parse_sort_key(text: str, notation: Notation | None = None) -> SortKey:
     """Turn ``expression [asc | desc] [nulls first | nulls last]`` into a sort key.
 
     >>> parse_sort_key("raised desc").descending
     True
     """
-    key: SortKey = _parse(text, "sort_key", catalogue)
+    key: SortKey = _parse(text, "sort_key", notation)
     return key
 
 
@@ -111,30 +109,32 @@ def keep_grammars_in(grammars: Grammars) -> None:
     _grammars[:] = [grammars]
 
 
-def _parse(text: str, start: str, catalogue: bool = False) -> Any:
-    kind = f"catalogue {start}" if catalogue else start
+def _parse(text: str, start: str, notation: Notation | None = None) -> Any:
+    parsed_as = f"{notation.format} {start}" if notation else start
     for memory in _memories:
-        known = memory.find(kind, text)
+        known = memory.find(parsed_as, text)
         if known is not None:
             return known
-    node = _parsed(text, start, catalogue)
+    node = _parsed(text, start, notation)
     for memory in _memories:
-        memory.keep(kind, text, node)
+        memory.keep(parsed_as, text, node)
     return node
 
 
-def _parsed(text: str, start: str, catalogue: bool) -> Any:
+def _parsed(text: str, start: str, notation: Notation | None) -> Any:
     import lark
 
     from .actions import Actions
 
+    actions = notation.actions() if notation else Actions
     _check_bounds(text)
     if start == "standard_path" and text != text.strip(" \t\r\n"):
         raise ExpressionError("a standard path has no blanks around it", text, 0)
+    parser = _parser(*(notation.paths, notation.rules, notation.format) if notation else ())
     try:
-        tree = _parser(catalogue).parse(text, start=start)
+        tree = parser.parse(text, start=start)
         _check_depth(tree, text)
-        return Actions(text).transform(tree)
+        return actions(text).transform(tree)
     except lark.exceptions.UnexpectedInput as error:
         position = error.pos_in_stream if error.pos_in_stream is not None else len(text)
         if isinstance(error, lark.exceptions.UnexpectedEOF) or position < 0:
@@ -143,8 +143,8 @@ def _parsed(text: str, start: str, catalogue: bool) -> Any:
         if token is not None and token.type == "$END":
             position = len(text)
         why = _explain(text, position)
-        if not catalogue and _CATALOGUE_PATH.search(text):
-            why += "; paths as in 245$a are for catalogues: `source: {format: marc}`"
+        if notation is None and (told := hint(text)):
+            why += f"; {told}"
         raise ExpressionError(why, text, position) from None
     except lark.exceptions.VisitError as error:
         raise error.orig_exc from None
@@ -181,27 +181,32 @@ def _check_bounds(text: str) -> None:
 
 
 @cache
-def _parser(catalogue: bool) -> Any:
-    """The parser, of a ``catalogue`` one that takes its notation too."""
+def _parser(paths: str = "", rules: str = "", format: str = "") -> Any:
+    """The parser, with further ways to write a path and the rules that these need, of a format.
+    Raises SourceError where these are no grammar."""
     import lark
 
     from .built_grammar import from_plain, to_plain
-    from .grammar import GRAMMAR, OF_CATALOGUES
+    from .grammar import grammar_with
 
-    grammar = OF_CATALOGUES if catalogue else GRAMMAR
+    grammar = grammar_with(paths, rules)
     made_by = f"lark {lark.__version__}, Python {sys.version}\n{grammar}"
     for kept in _grammars:
         found = from_plain(kept.find(made_by))
         if found is not None:
             return found
-    built = lark.Lark(
-        grammar,
-        parser="lalr",
-        lexer="contextual",
-        start=["expression", "sort_key", "standard_path"],
-        maybe_placeholders=True,
-        propagate_positions=True,
-    )
+    try:
+        built = lark.Lark(
+            grammar,
+            parser="lalr",
+            lexer="contextual",
+            start=["expression", "sort_key", "standard_path"],
+            maybe_placeholders=True,
+            propagate_positions=True,
+        )
+    except lark.exceptions.LarkError as error:
+        why = f"the notation of the format `{format}` can't be used: {error}"
+        raise SourceError(why) from error
     for kept in _grammars:
         kept.keep(made_by, to_plain(built))
     return built

@@ -13,7 +13,7 @@ from decimal import Decimal
 from math import isfinite
 from typing import Any
 
-from ..values.element_texts import TEXT, WITHIN, element_text, element_value
+from ..values.own_texts import TEXT, WITHIN, own_text, own_value
 from ..values.patterns import interoperable
 from . import nodes as n
 from .choosing import Chooser, chooser_of
@@ -63,11 +63,11 @@ def compile_path(
     *,
     start: tuple[str, ...] = (),
     is_level: IsLevel | None = None,
-    of_elements: bool = False,
+    has_own_texts: bool = False,
 ) -> Selection:
     """Compile segments. With ``is_level`` the relaxations of a layout are on: it tells whether a
     place (names from the record; ``start`` is where the segments begin) repeats in the data.
-    Records ``of_elements`` may have an object where filters compare a text.
+    With ``has_own_texts`` an object may stand where filters compare a text.
     """
     steps: list[Step] = []
     place: tuple[str, ...] | None = start
@@ -77,10 +77,10 @@ def compile_path(
         listed = bool(is_level and place and not segment.descendant and is_level(place))
         listed = listed and not chosen
         relaxed = is_level is not None
-        steps.append(_segment(segment, relaxed=relaxed, listed=listed, of_elements=of_elements))
+        steps.append(_segment(segment, relaxed=relaxed, listed=listed, has_own_texts=has_own_texts))
         place, chosen = _place_after(segment, place, listed or chosen)
     singular = n.FieldPath(0, segments).is_singular()
-    has_chooser = is_level is not None and not of_elements
+    has_chooser = is_level is not None and not has_own_texts
     return Selection(steps, singular, chooser_of(segments) if has_chooser else None)
 
 
@@ -99,11 +99,11 @@ def _place_after(
 # ---- segments --------------------------------------------------------------------------------
 
 
-def _segment(segment: n.Segment, *, relaxed: bool, listed: bool, of_elements: bool) -> Step:
+def _segment(segment: n.Segment, *, relaxed: bool, listed: bool, has_own_texts: bool) -> Step:
     only = segment.selectors[0]
     if relaxed and not segment.descendant and isinstance(only, n.Name) and not only.bracketed:
         return _relaxed_name(only.name)
-    selectors = [_selector(selector, of_elements) for selector in segment.selectors]
+    selectors = [_selector(selector, has_own_texts) for selector in segment.selectors]
 
     def children(node: NodePair, root: Any) -> Iterator[NodePair]:
         if listed and isinstance(node[1], dict):
@@ -151,7 +151,7 @@ def _children(node: NodePair) -> Iterator[NodePair]:
 # ---- selectors -------------------------------------------------------------------------------
 
 
-def _selector(selector: n.Node, of_elements: bool) -> Step:
+def _selector(selector: n.Node, has_own_texts: bool) -> Step:
     match selector:
         case n.Name():
             return _name(selector.name)
@@ -160,7 +160,7 @@ def _selector(selector: n.Node, of_elements: bool) -> Step:
         case n.Slice():
             return _slice(slice(selector.start, selector.stop, selector.step))
         case n.Filter():
-            return _filter(_test(selector.test, of_elements))
+            return _filter(_test(selector.test, has_own_texts))
         case _:
             return lambda node, root: _children(node)
 
@@ -206,56 +206,56 @@ def _filter(test: Test) -> Step:
 # ---- filters ---------------------------------------------------------------------------------
 
 
-def _test(node: n.Node, of_elements: bool) -> Test:
+def _test(node: n.Node, has_own_texts: bool) -> Test:
     match node:
         case n.FilterOr():
-            parts = [_test(part, of_elements) for part in node.parts]
+            parts = [_test(part, has_own_texts) for part in node.parts]
             return lambda item, root: any(part(item, root) for part in parts)
         case n.FilterAnd():
-            parts = [_test(part, of_elements) for part in node.parts]
+            parts = [_test(part, has_own_texts) for part in node.parts]
             return lambda item, root: all(part(item, root) for part in parts)
         case n.FilterNot():
-            negated = _test(node.part, of_elements)
+            negated = _test(node.part, has_own_texts)
             return lambda item, root: not negated(item, root)
         case n.FilterExists():
-            return _exists(node.part, of_elements)
+            return _exists(node.part, has_own_texts)
         case n.FilterComparison():
-            sides = _operand(node.left, of_elements), _operand(node.right, of_elements)
+            sides = _operand(node.left, has_own_texts), _operand(node.right, has_own_texts)
             return _comparison(node.operator, *sides)
     raise AssertionError(f"no test: {node}")
 
 
-def _exists(part: n.Node, of_elements: bool) -> Test:
+def _exists(part: n.Node, has_own_texts: bool) -> Test:
     if isinstance(part, n.FilterCall):
-        call = _call(part, of_elements)
+        call = _call(part, has_own_texts)
         return lambda item, root: call(item, root) is True
     assert isinstance(part, n.FieldPath)
-    nodes = _query(part, of_elements)
+    nodes = _query(part, has_own_texts)
     return lambda item, root: bool(nodes(item, root))
 
 
-def _query(path: n.FieldPath, of_elements: bool) -> Callable[[Any, Any], list[Any]]:
-    selection = compile_path(path.segments, of_elements=of_elements)
+def _query(path: n.FieldPath, has_own_texts: bool) -> Callable[[Any, Any], list[Any]]:
+    selection = compile_path(path.segments, has_own_texts=has_own_texts)
     if path.relative:
         return lambda item, root: selection.find(item, root)
     return lambda item, root: selection.find(root, root)
 
 
-def _operand(node: n.Node, of_elements: bool) -> Callable[[Any, Any], Any]:
+def _operand(node: n.Node, has_own_texts: bool) -> Callable[[Any, Any], Any]:
     """A value, or NOTHING."""
-    if of_elements and isinstance(node, n.FieldPath):
+    if has_own_texts and isinstance(node, n.FieldPath):
         return _element_operand(node)
     if isinstance(node, n.FilterLiteral):
         value = node.value
         return lambda item, root: value
     if isinstance(node, n.FilterCall):
-        return _call(node, of_elements)
+        return _call(node, has_own_texts)
     assert isinstance(node, n.FieldPath)
     names = node.names()
     if node.relative and names is not None and len(names) == 1:
         name = names[0]
         return lambda item, root: item.get(name, NOTHING) if isinstance(item, dict) else NOTHING
-    return _single(_query(node, of_elements))
+    return _single(_query(node, has_own_texts))
 
 
 def _single(nodes: Callable[[Any, Any], list[Any]]) -> Callable[[Any, Any], Any]:
@@ -273,7 +273,7 @@ def _element_operand(path: n.FieldPath) -> Callable[[Any, Any], Any]:
     if of_text:
         segments = segments[:-1]
     single = _single(_query(n.FieldPath(path.position, segments, path.relative), True))
-    value = element_text if of_text else element_value
+    value = own_text if of_text else own_value
     return lambda item, root: value(single(item, root))
 
 
@@ -294,19 +294,19 @@ def _comparison(
 # ---- functions -------------------------------------------------------------------------------
 
 
-def _call(node: n.FilterCall, of_elements: bool) -> Callable[[Any, Any], Any]:
+def _call(node: n.FilterCall, has_own_texts: bool) -> Callable[[Any, Any], Any]:
     first = node.arguments[0]
     if node.name in ("count", "value"):
         assert isinstance(first, n.FieldPath)
-        nodes = _query(first, of_elements)
+        nodes = _query(first, has_own_texts)
         if node.name == "count":
             return lambda item, root: len(nodes(item, root))
-        single = element_value if of_elements else _as_it_is
+        single = own_value if has_own_texts else _as_it_is
         return lambda item, root: single(_only(nodes(item, root)))
-    value = _operand(first, of_elements)
+    value = _operand(first, has_own_texts)
     if node.name == "length":
         return lambda item, root: _length(value(item, root))
-    pattern, full = _operand(node.arguments[1], of_elements), node.name == "match"
+    pattern, full = _operand(node.arguments[1], has_own_texts), node.name == "match"
     return lambda item, root: _matches(value(item, root), pattern(item, root), full)
 
 

@@ -13,7 +13,7 @@ import msgspec
 
 from ..language import nodes as n
 from ..layout.model.model import SettledLayout
-from ..structure.levels import Access, Chain, Names, level_name, plain_steps
+from ..structure.levels import Access, Chain, Names, plain_steps
 from ..structure.missing_fields import MissingPath
 from ..structure.trees import OF_AN_ARGUMENT, TREE_KINDS
 from ..values.field_values import FieldDeclaration
@@ -101,7 +101,7 @@ class PlanDraft:
         """How an expression is called in a fault: a path by its names, others by their text."""
         if isinstance(node, n.FieldPath):
             names, rest = plain_steps(node, self.chain)
-            return level_name(names) + ("…" if rest else "")
+            return self.chain.called(names) + ("…" if rest else "")
         return self.texts.get(id(node), "")
 
     def home(self, node: n.Node) -> int:

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from ..layout.model.column import Column
 from ..layout.model.model import SettledLayout
-from ..structure.levels import level_name
 from .plan import Plan
 
 
@@ -31,7 +30,7 @@ def home_name(plan: Plan, column: Column) -> str:
         return "group"
     if column.value is None:
         return ""
-    return level_name(plan.chain.levels[plan.column(column.heading).home])
+    return plan.chain.called(plan.chain.levels[plan.column(column.heading).home])
 
 
 def _rows(plan: Plan) -> Iterator[str]:
@@ -47,25 +46,26 @@ def _rows(plan: Plan) -> Iterator[str]:
 
 
 def _entry(level: int, plan: Plan) -> str:
-    name = level_name(plan.chain.levels[level])
+    name = plan.chain.called(plan.chain.levels[level])
     return name if level == 0 else f"entry of {name}"
 
 
 def _without_entries(plan: Plan) -> Iterator[str]:
     if plan.chain.row > 0:
-        name = level_name(plan.chain.levels[-1])
+        name = plan.chain.called(plan.chain.levels[-1])
         drops = "is dropped" if plan.drops_without_entries else "gives one row with blanks"
         yield f"A record without {name} {drops}."
 
 
 def _levels(plan: Plan) -> Iterator[str]:
     """The places that repeat, and who says so."""
-    names = ", ".join(map(level_name, plan.repeating))
+    names = ", ".join(map(plan.chain.called, plan.repeating))
     by = "as the records show" if plan.chain.known.stated is None else "as the layout states"
     if names:
         yield f"Levels, {by}: {names}."
     for tree in (one for one in plan.repeating if one in plan.chain.known.trees):
-        yield f"{level_name(tree)} nests in itself: each of its nodes is an entry, however deep."
+        name = plan.chain.called(tree)
+        yield f"{name} nests in itself: each of its nodes is an entry, however deep."
     yield from _opened(plan)
 
 
@@ -75,18 +75,19 @@ def _opened(plan: Plan) -> Iterator[str]:
     if nest is not None:
         way = f"below the one whose {nest.key} is its {nest.parent}" if nest.key else "by its "
         way += "" if nest.key else f"depth ({nest.depth})" if nest.depth else nest.numbering
-        rows = f"entry of {level_name(nest.of)}" if nest.of else "row of the source"
-        yield f"Each {rows} is a node of {level_name(nest.level)}, {way}."
+        rows = f"entry of {plan.chain.called(nest.of)}" if nest.of else "row of the source"
+        yield f"Each {rows} is a node of {plan.chain.called(nest.level)}, {way}."
     for one in plan.layout.openings:
+        name = plan.chain.called(one.level)
         if one.until is not None:
-            yield f"{level_name(one.level)} are opened until {' '.join(one.until.text.split())}."
+            yield f"{name} are opened until {' '.join(one.until.text.split())}."
         if one.to_depth is not None:
-            yield f"{level_name(one.level)} are opened down to depth {one.to_depth:,}."
+            yield f"{name} are opened down to depth {one.to_depth:,}."
     if by is not None:
         where = by.file or "the source's own records"
-        key = level_name((*by.level, *by.key))
+        key = plan.chain.called((*by.level, *by.key))
         place = f"in the one whose {by.named_by} is {key}"
-        yield f"What {level_name(by.level)} hold is defined in {where}, {place}."
+        yield f"What {plan.chain.called(by.level)} hold is defined in {where}, {place}."
 
 
 def _conditions(plan: Plan) -> Iterator[str]:
@@ -97,7 +98,7 @@ def _conditions(plan: Plan) -> Iterator[str]:
             text = " ".join(one.condition.value.text.split())
             more = {"branch": ", with all below them", "ancestors": ", with those above them"}
             kept = more.get(one.condition.kept_with, "")
-            yield f"Of {level_name(level)} only those remain for which {text}{kept}."
+            yield f"Of {plan.chain.called(level)} only those remain for which {text}{kept}."
 
 
 def _above_the_row(plan: Plan) -> Iterator[str]:

@@ -19,7 +19,7 @@ from ..language.extents import ALL_NODES, SUBTREES, taken_by
 from ..layout.model.column import Column, ColumnTotal, Expression
 from ..layout.model.model import Grouping, SettledLayout, Sorting, Totals
 from ..layout.model.text import Scalar
-from ..structure.levels import Chain, Names, level_name, plain_steps
+from ..structure.levels import Chain, Names, plain_steps
 from ..structure.trees import IS_COUNTED
 from ..values.aggregates import AGGREGATES, SEPARATOR
 from ..values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain
@@ -88,7 +88,7 @@ class Decomposed:
         deepest, _ = max(reached, key=lambda found: len(found[0]))
         for level, key in reached:
             if deepest[: len(level)] != level:
-                names = f"{level_name(level)} and {level_name(deepest)}"
+                names = f"{chain.called(level)} and {chain.called(deepest)}"
                 self.problems.append(key.problem(f"{names} are two branches, with no common entry"))
         return deepest
 
@@ -109,7 +109,7 @@ class Decomposed:
         keys = [Column(key.text, key) for key in self.keys]
         parts = [column for part in self.parts.values() for column in part.columns]
         level = self.chain.levels[-1]
-        row_per = Expression(Scalar(level_name(level)), _field(level)) if level else None
+        row_per = Expression(Scalar(self.chain.called(level)), _field(level)) if level else None
         return msgspec.structs.replace(
             self.layout,
             columns=tuple({column.heading: column for column in (*keys, *parts)}.values()),

@@ -6,7 +6,7 @@ from ..errors import Problem
 from ..language import nodes as n
 from ..layout.model.model import Condition
 from ..layout.model.tree_options import Opening
-from ..structure.levels import Chain, level_name, named_place, plain_steps
+from ..structure.levels import Chain, named_place, plain_steps
 from ..structure.trees import TREE_FUNCTIONS
 from .draft import PlanDraft
 from .kinds import a_kind
@@ -68,8 +68,9 @@ class Judging:
             named = [p for p in parts if isinstance(p, n.Call) and p.name in TREE_FUNCTIONS]
             alone = all(self._draft.homes_within(part, chain) for part in parts)
             if not alone or any(call.name != "depth" for call in named):
-                what = f"`until` is about one node of {level_name(opening.level)}: its own fields"
-                self._problems.append(opening.until.problem(f"{what}, and depth()"))
+                level = own.called(opening.level)
+                what = f"`until` is about one node of {level}: its own fields, and depth()"
+                self._problems.append(opening.until.problem(what))
             elif not resolver.problems:
                 value = self._draft.annotated(opening.until.node)
         self._draft.openings.append(OpeningPlan(chain, opening.to_depth, value))
@@ -99,7 +100,9 @@ class Judging:
             self._problems.append(condition.value.problem(what))
         elif named_place(keep.node) != level:
             what = f"`{keep.text}` is kept by a condition on its own fields, and this is on"
-            self._problems.append(condition.value.problem(f"{what} {level_name(level)}"))
+            self._problems.append(
+                condition.value.problem(f"{what} {self._draft.chain.called(level)}")
+            )
         elif level not in self._draft.chain.known.trees:
             self._draft.made_trees.add(level)
 

@@ -8,7 +8,7 @@ from ..language import nodes as n
 from ..structure.levels import Names, plain_steps
 from ..structure.missing_fields import TREE_FIELD, MissingPath
 from ..structure.structure import MEMBERS, Place
-from ..values.element_texts import TEXT
+from ..values.own_texts import TEXT
 from .draft import PlanDraft
 from .plan import expressions_in
 
@@ -35,7 +35,7 @@ class MissingPaths:
             for part in expression.node.walk():
                 if isinstance(part, n.FieldPath) and not part.relative:
                     names, _ = plain_steps(part, self._draft.chain)
-                    if self._structure.of_elements and names[-1:] == (TEXT,):
+                    if self._structure.has_own_texts and names[-1:] == (TEXT,):
                         names = names[:-1]  # each element has it
                     exact = any(
                         isinstance(selector, n.Name) and selector.bracketed

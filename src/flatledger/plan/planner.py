@@ -134,9 +134,9 @@ class Planner:
         return {end[:length] for end in ends for length in range(1, len(end) + 1)}
 
     def _holds_objects(self, place: Place) -> bool:
-        """Whether nothing but objects was met at a place; elements may have a text."""
+        """Whether nothing but objects was met at a place, none of which stands for a text."""
         kinds = {*place.kinds} - {type(None)}
-        return kinds == {dict} and not self.structure.of_elements
+        return kinds == {dict} and not self.structure.has_own_texts
 
     def _declared_places(self) -> dict[Names, FieldDeclaration]:
         """The declared fields by their places."""
@@ -176,7 +176,7 @@ class Planner:
             self.problems.append(
                 column.problem(
                     f"column `{column.heading}` is totalled once for each "
-                    f"{level_name(chain.levels[above[0].home])}, of which some rows would be "
+                    f"{chain.called(chain.levels[above[0].home])}, of which some rows would be "
                     "taken and others not; take `of: records`"
                 )
             )
@@ -189,7 +189,7 @@ class Planner:
         if self.problems:
             used = self.result.used if self.planned else set()
             missing = self.result.missing if self.planned else []
-            slips = judged(missing, self.structure, used).problems
+            slips = judged(missing, self.structure, self.known, used).problems
             lines = {slip.line for slip in slips} - {0}
             others = [problem for problem in self.problems if problem.line not in lines]
             raise LayoutError(self.layout.name, [*slips, *others])
@@ -213,7 +213,11 @@ class Planner:
     def _no_level(self, node: n.Node) -> str:
         """What to say of a `row-per` that is no level: the levels that its last name is in."""
         names = [part.name for part in node.walk() if isinstance(part, n.Name)]
-        places = [level_name(one) for one in places_of(names[-1], self.structure)] if names else []
+        places = (
+            [self.known.called(one) for one in places_of(names[-1], self.structure)]
+            if names
+            else []
+        )
         meant = f"by its name: `row-per: {places[0]}`" if places else "such as lines"
         return f"`row-per` takes a level, {meant}"
 
@@ -306,7 +310,8 @@ class Planner:
             if total.nodes and home and level[-1] != MEMBERS:
                 self.result.made_trees.add(level)
             elif total.nodes:
-                what = f"`{total.nodes}` is about nodes of a tree, and {level_name(level)} has none"
+                name = self.known.called(level)
+                what = f"`{total.nodes}` is about nodes of a tree, and {name} has none"
                 self.problems.append(column.problem(f"column `{column.heading}`: {what}"))
             return ""
         adds = total.name in ("sum", "avg") and not self._counts_own_entries(column)

@@ -11,11 +11,11 @@ from ..bounds import MOST_FACTORS
 from ..errors import Problem
 from ..language import nodes as n
 from ..language.extents import ALL_NODES, EXTENTS, SUBTREES, taken_by
+from ..language.notations import notation_of
 from ..language.other_words import FUNCTIONS as FUNCTIONS_ELSEWHERE
 from ..layout.model.column import Expression
 from ..layout.model.names import nearest
-from ..layout.model.source_options import CATALOGUE
-from ..structure.levels import Chain, Names, is_tag, level_name, named_place, plain_steps
+from ..structure.levels import Chain, Names, named_place, plain_steps
 from ..structure.structure import MEMBERS
 from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS, within_a_tree
 from ..values.collations import collation_key
@@ -110,9 +110,9 @@ class Resolver:
         if single and not self._may_be_one(path):
             self.plan.several_matter.update(chain.crossed_places(path))
         if single and access.side is not None and not self._may_be_one(path):
-            text, side = self.plan.text_of(path), level_name(access.side)
+            text, side = self.plan.text_of(path), chain.called(access.side)
             level = chain.levels[-1]
-            where = f"entry of {level_name(level)}" if level else "record"
+            where = f"entry of {chain.called(level)}" if level else "record"
             ways = f"sum({text}), first({text}) or any(…), or `row-per: {side}`"
             if self._judges:
                 ways = f"any(…) or every(…), or {{keep: {side}, when: …}}, or `row-per: {side}`"
@@ -131,7 +131,7 @@ class Resolver:
                 names = side.names() if isinstance(side, n.FieldPath) and side.relative else None
                 declared = self.plan.fields.get((*start, *(names or ())))
                 if names and declared is not None and declared.datatype not in ("", "string"):
-                    field = level_name((*start, *names))
+                    field = chain.called((*start, *names))
                     self.plan.notices.append(
                         f"`{self._expression.text}`: in brackets the value of {field} is compared "
                         f"as it stands in the source, and not as the {declared.datatype} that it "
@@ -140,7 +140,8 @@ class Resolver:
 
     def _may_be_one(self, path: n.FieldPath) -> bool:
         """Whether a path stands for one value where one is needed, and several are a fault."""
-        return self.plan.layout.source.format == CATALOGUE and is_tag(path)
+        notation = notation_of(self.plan.layout.source.format)
+        return notation is not None and notation.has(path)
 
     def _heading(self, node: n.Heading, chain: Chain) -> None:
         if node.heading not in self._headings:
@@ -183,7 +184,7 @@ class Resolver:
             self._of_tree(node, chain)
             return
         within = node.name in FUNCTIONS and FUNCTIONS[node.name].within
-        if node.name == IN_LANGUAGE and chain.structure.of_elements:
+        if node.name == IN_LANGUAGE and chain.structure.has_own_texts:
             self.plan.whole.add(id(node.arguments[0]))
             within = True
         for place, argument in enumerate(node.arguments):
@@ -198,7 +199,7 @@ class Resolver:
         path = node.arguments[0]
         names, rest = plain_steps(path, chain) if isinstance(path, n.FieldPath) else ((), ())
         if not names or rest or names not in chain.levels:
-            levels = ", ".join(level_name(level) for level in chain.levels[1:]) or "none here"
+            levels = ", ".join(chain.called(level) for level in chain.levels[1:]) or "none here"
             self._refuse(f"`{node.name}` takes a level of the row ({levels})", node)
         elif node.name == "key" and names[-1] != MEMBERS:
             self._refuse("`key` takes the members of a mapping, such as names.*", node)
@@ -223,8 +224,8 @@ class Resolver:
         for outer, inner in pairwise(reached):
             if inner[: len(outer)] != outer:
                 self._refuse(
-                    f"{level_name(outer)} and {level_name(inner)} are two branches, which have no "
-                    "common entry; aggregate each on its own",
+                    f"{chain.called(outer)} and {chain.called(inner)} are two branches, which have "
+                    "no common entry; aggregate each on its own",
                     node,
                 )
                 return
@@ -286,7 +287,7 @@ class Resolver:
         if node.name == "is_match" and self._judges:
             self._refuse("`is_match` tells what a condition found, and is in none", node)
         elif node.name == "is_match" and not self._keeps_more(chain.levels[at]):
-            what = f"{{keep: {level_name(chain.levels[at])}, when: …, with: ancestors}}"
+            what = f"{{keep: {chain.called(chain.levels[at])}, when: …, with: ancestors}}"
             self._refuse(f"`is_match` goes with a condition that keeps more: {what}", node)
         inside = Chain(chain.levels[: at + 1], chain.structure, chain.known)
         for argument in node.arguments:
@@ -300,7 +301,7 @@ class Resolver:
         if paths:
             at = max(chain.access(path).anchor for path in paths)
             if chain.levels[at] not in chain.known.trees and chain.node is not None:
-                given, tree = level_name(chain.levels[at]), level_name(chain.levels[chain.node])
+                given, tree = chain.called(chain.levels[at]), chain.called(chain.levels[chain.node])
                 what = f"takes a value of {tree}, which nests in itself; this is one of {given}"
                 self._refuse(f"`{node.name}` {what}", node)
                 return None

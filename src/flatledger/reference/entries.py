@@ -11,9 +11,9 @@ from functools import cached_property
 from typing import Any
 
 from ..plan.plan import Plan
-from ..structure.levels import Names, level_name
+from ..structure.levels import Names
 from ..structure.structure import MEMBERS
-from ..values.element_texts import WITHIN
+from ..values.own_texts import WITHIN
 from ..values.parts import flattened
 from .faults import Faults, Where
 from .plain import is_null
@@ -123,7 +123,7 @@ class Record:
         for entry in found if self._has_fields(level) else []:
             if not isinstance(entry.value, dict):
                 entry.stray = True
-                self._faults.tell(above.where, level_name(level), entry.value, NO_FIELDS)
+                self._faults.tell(above.where, self._known.called(level), entry.value, NO_FIELDS)
         return found
 
     def _has_fields(self, level: Names) -> bool:
@@ -148,7 +148,7 @@ class Record:
         for mapping in flattened(mappings):
             if not isinstance(mapping, dict):
                 if not is_null(mapping):
-                    self._faults.tell(above.where, level_name(level), mapping, NO_MAPPING)
+                    self._faults.tell(above.where, self._known.called(level), mapping, NO_MAPPING)
                 continue
             for key, value in mapping.items():
                 if key != WITHIN:

@@ -13,7 +13,7 @@ from ..language import nodes as n
 from ..layout.model.column import Column
 from ..plan.kinds import AGGREGATE_KINDS, TIMES
 from ..plan.plan import Plan
-from ..structure.levels import level_name, plain_steps
+from ..structure.levels import plain_steps
 from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS
 from ..values import times
 from ..values.field_values import FieldDeclaration
@@ -51,7 +51,7 @@ class Expressions:
         self.converting = Converting(faults)
         self.tests = Tests(self)
         self.aggregates, self.trees = Aggregates(self), Trees(self)
-        self.steps = Steps()
+        self.steps = Steps(plan.chain)
         self.expression = ""  # the text of the one that is worked out
         self.column: Callable[[Column, Here], Any] = lambda column, here: None
         self._origin = origin
@@ -93,7 +93,7 @@ class Expressions:
 
     def _called(self, path: n.FieldPath) -> str:
         names, rest = plain_steps(path, self.plan.chain)
-        return level_name(names) + ("…" if rest else "")
+        return self.plan.chain.called(names) + ("…" if rest else "")
 
     def where(self, node: n.Node, here: Here) -> Where:
         """The entry that a value belongs to: of a path that where it begins (rule 2)."""
@@ -359,9 +359,9 @@ class Expressions:
 
     def _whole(self, path: n.FieldPath, here: Here) -> Any:
         """What stands at a path, of an element with its attributes."""
-        self.paths.of_elements, before = False, self.paths.of_elements
+        self.paths.has_own_texts, before = False, self.paths.has_own_texts
         value = self.source(path, here)
-        self.paths.of_elements = before
+        self.paths.has_own_texts = before
         return value
 
     def _arguments(self, node: n.Call) -> tuple[n.Node, ...]:

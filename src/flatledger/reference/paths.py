@@ -7,10 +7,10 @@ from typing import Any, NamedTuple
 
 from ..language import nodes as n
 from ..plan.plan import Plan
-from ..structure.levels import Chain, Names, level_name, levels_line, plain_steps
+from ..structure.levels import Chain, Names, levels_line, plain_steps
 from ..structure.structure import MEMBERS
-from ..values.element_texts import TEXT, WITHIN, element_text, element_value
 from ..values.field_values import FieldDeclaration, FieldReader
+from ..values.own_texts import TEXT, WITHIN, own_text, own_value
 from ..values.parts import flattened
 from .entries import Entry
 from .faults import Faults
@@ -39,7 +39,7 @@ class Paths:
         self._plan, self.faults = plan, Faults()
         self.known: dict[tuple[Any, ...], Any] = {}
         self._own = plan.chain
-        self.of_elements = plan.chain.structure.of_elements
+        self.has_own_texts = plan.chain.structure.has_own_texts
         self._readers: dict[str, FieldReader] = {}
         self._declared = _declared(plan)
         self._ways: dict[tuple[int, Levels], Way] = {}
@@ -146,7 +146,7 @@ class Paths:
         way = self.way(path, levels)
         start, names = chain[way.anchor], way.names
         rest, of_text = way.rest, False
-        if self.of_elements:
+        if self.has_own_texts:
             names, rest, of_text = self._without_text(start.level, names, rest)
         if rest:
             value = self._selected(start, names, rest, chain[0])
@@ -155,8 +155,8 @@ class Paths:
             if isinstance(value, list) and not aligned and self._is_alone(path, way, levels):
                 value = _alone(value)
         if of_text:
-            value = element_text(value)
-        return element_value(value) if self.of_elements else value
+            value = own_text(value)
+        return own_value(value) if self.has_own_texts else value
 
     def _named(self, start: Entry, names: Names, *, stated: bool, aligned: bool) -> Any:
         """What plain names lead to from an entry; a name on a list goes to each of its entries."""
@@ -182,7 +182,7 @@ class Paths:
                 return value.get(name)
             return [one for key, one in value.items() if key != WITHIN]
         if not several and names and not is_null(value):
-            path = level_name((*start.level, *names))
+            path = self._own.called((*start.level, *names))
             self.faults.tell(start.where, path, value, "fields were expected here")
         return None
 
@@ -206,7 +206,7 @@ class Paths:
         if not is_null(value):
             line = levels_line((*(self._own.known.stated or ()), place))
             reason = f"this is a list, and no level by `levels`; if it is one, write `{line}`"
-            self.faults.tell(start.where, level_name(place), value, reason)
+            self.faults.tell(start.where, self._own.called(place), value, reason)
 
     def _selected(
         self, start: Entry, names: Names, rest: tuple[n.Segment, ...], record: Entry
@@ -221,7 +221,7 @@ class Paths:
         value = self._named(start, names[:cut], stated=False, aligned=False)
         if value is None:
             return None
-        selecting = Selecting(self.is_level, self.of_elements, record.value)
+        selecting = Selecting(self.is_level, self.has_own_texts, record.value)
         found = selecting.found(value, (*after, *rest), (*start.level, *names[:cut]))
         if n.FieldPath(0, (*after, *rest)).is_singular() and len(found) < 2:
             return found[0] if found else None

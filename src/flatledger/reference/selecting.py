@@ -8,7 +8,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..structure.levels import Names
-from ..values.element_texts import TEXT, WITHIN, element_text, element_value
+from ..values.own_texts import TEXT, WITHIN, own_text, own_value
 from ..values.patterns import interoperable
 from .exact import compared, is_number
 
@@ -16,11 +16,11 @@ MISSING = object()
 
 
 class Selecting:
-    """Applies segments to a value. ``is_level`` tells of places by their names; records
-    ``of_elements`` may have an object where a filter compares a text."""
+    """Applies segments to a value. ``is_level`` tells of places by their names.
+    With ``has_own_texts`` there may be an object where a filter compares a text."""
 
-    def __init__(self, is_level: Callable[[Names], bool], of_elements: bool, root: Any) -> None:
-        self._is_level, self._of_elements, self._root = is_level, of_elements, root
+    def __init__(self, is_level: Callable[[Names], bool], has_own_texts: bool, root: Any) -> None:
+        self._is_level, self._has_own_texts, self._root = is_level, has_own_texts, root
 
     def found(self, value: Any, segments: tuple[n.Segment, ...], start: Names) -> list[Any]:
         """The values that segments select, in the standard's order; ``start`` is where they begin.
@@ -111,13 +111,13 @@ class Selecting:
         if isinstance(node, n.FilterCall):
             return self._call(node, item)
         assert isinstance(node, n.FieldPath)
-        if not self._of_elements:
+        if not self._has_own_texts:
             return next(iter(self._query(node, item)), MISSING)
         names = node.names()
         if names is not None and names[-1:] == (TEXT,):
             above = n.FieldPath(node.position, node.segments[:-1], node.relative)
-            return element_text(next(iter(self._query(above, item)), MISSING))
-        return element_value(next(iter(self._query(node, item)), MISSING))
+            return own_text(next(iter(self._query(above, item)), MISSING))
+        return own_value(next(iter(self._query(node, item)), MISSING))
 
     def _call(self, node: n.FilterCall, item: Any) -> Any:
         first = node.arguments[0]
@@ -126,7 +126,7 @@ class Selecting:
         if node.name == "value":
             found = self._query(first, item)
             only = found[0] if len(found) == 1 else MISSING
-            return element_value(only) if self._of_elements else only
+            return own_value(only) if self._has_own_texts else only
         value = self._operand(first, item)
         if node.name == "length":
             return len(value) if isinstance(value, str | list | dict) else MISSING

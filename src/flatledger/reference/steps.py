@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from ..language import nodes as n
 from ..language.spelling import spelled
-from ..structure.levels import level_name
+from ..structure.levels import Chain, Names
 from .kinds import Given
 from .protocols import Here
 
@@ -23,13 +24,15 @@ class Step(NamedTuple):
 class Steps:
     """Takes note of steps, while it is asked to."""
 
-    def __init__(self) -> None:
+    def __init__(self, chain: Chain) -> None:
+        """``chain`` is that of the row, which knows what levels are called."""
+        self._called = chain.called
         self.taken: dict[Any, Step] | None = None
 
     def read(self, path: n.FieldPath, here: Here, anchor: int, value: Any) -> None:
         """Take note of what stands at a path, which begins at an entry of the chain."""
         if self.taken is not None:
-            text = _placed(spelled(path), here[: anchor + 1])
+            text = _placed(spelled(path), here[: anchor + 1], self._called)
             self.taken.setdefault((id(path), here[-1].where, "read"), Step(text, value, True))
 
     def note(self, node: n.Node, here: Here, value: Any) -> None:
@@ -38,16 +41,17 @@ class Steps:
             self.taken.setdefault((id(node), here[-1].where), Step(spelled(node), value))
 
 
-def _placed(text: str, here: Here) -> str:
+def _placed(text: str, here: Here, called: Callable[[Names], str]) -> str:
     """A path with the place of the entry at each level that it goes through.
 
     >>> from flatledger.reference.entries import Entry
+    >>> from flatledger.structure.levels import level_name
     >>> top = Entry({}, (), None, 1)
-    >>> _placed("lines.qty", (top, Entry({}, ("lines",), top, 2)))
+    >>> _placed("lines.qty", (top, Entry({}, ("lines",), top, 2)), level_name)
     'lines[1].qty'
     """
     for entry in reversed(here[1:]):
-        name = level_name(entry.level)
+        name = called(entry.level)
         if text == name or text.startswith((f"{name}.", f"{name}[")):
             index = f"['{entry.key}']" if entry.key else f"[{entry.place - 1}]"
             text = f"{name}{index}{text[len(name) :]}"

@@ -12,7 +12,7 @@ from ..language import nodes as n
 from ..layout.reading.spreading import NO_COLUMN, NO_KEY
 from ..plan.known import Known, known_of
 from ..plan.plan import Plan
-from ..structure.levels import Chain, Names, level_name, levels_line
+from ..structure.levels import Chain, Names, levels_line
 from ..structure.trees import IS_COUNTED
 from ..values.faults import FaultKind
 from ..values.functions import text_of
@@ -42,7 +42,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
     return Balance(
         layout=plan.layout.name,
         source="",
-        row_per=level_name(plan.chain.levels[-1]),
+        row_per=plan.chain.called(plan.chain.levels[-1]),
         read=state.read,
         unreadable=state.unreadable,
         remaining=state.passed,
@@ -54,7 +54,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         asked=[GivenAnswer(one.name, one.text, one.given) for one in plan.layout.answers],
         periods=[PeriodDays(text, *days[:2]) for text, days in plan.periods().items()],
         conditions=[_condition(plan, state, index) for index in range(len(plan.conditions))],
-        repeating=[level_name(names) for names in sorted(state.levels_met)],
+        repeating=[plan.chain.called(names) for names in sorted(state.levels_met)],
         levels_stated=plan.chain.known.stated is not None,
         levels=[_level(plan, state, level) for level in range(1, plan.chain.row + 1)],
         lists=list(_lists(state)),
@@ -94,7 +94,7 @@ def _of_inner(plan: Plan, state: RunState) -> Iterator[str]:
         column = plan.totalled[index]
         name = column.column.total.name if column.column.total else ""
         if tally.count:
-            level, nodes = level_name(plan.chain.levels[column.home]), "nodes have"
+            level, nodes = plan.chain.called(plan.chain.levels[column.home]), "nodes have"
             what = "1 node has" if tally.count == 1 else f"{tally.count:,} {nodes}"
             yield (
                 f"{column.column.heading} is added up over the leaves of {level} alone, and {what} "
@@ -121,7 +121,7 @@ def _both_figures(plan: Plan, state: RunState) -> Iterator[str]:
     first = {plan.doubts[index].names: index for index in sorted(state.both_figures, reverse=True)}
     for names, index in sorted(first.items()):
         both, doubt = state.both_figures[index], plan.doubts[index]
-        place = level_name(names)
+        place = plan.chain.called(names)
         read = state.levels_met
         yield (
             f"{place} held lone objects only, and is taken for no level: in record "
@@ -146,7 +146,7 @@ def _nodes_taken(plan: Plan) -> Iterator[NodesTaken]:
     ]
     for where, node, chain in nodes:
         for level in _leaves_of(node, chain) if node is not None else ():
-            yield NodesTaken(where, level_name(level))
+            yield NodesTaken(where, plan.chain.called(level))
 
 
 def _leaves_of(node: n.Node, chain: Chain) -> Iterator[Names]:
@@ -211,7 +211,7 @@ def _let_through(plan: Plan, state: RunState) -> Iterator[str]:
         kept = state.counts[f"kept_{level}"] if level else state.passed + state.not_taken
         gone = state.counts[f"emptied_{level}"] + state.counts[f"with_parent_{level}"]
         if through != kept + gone:  # mutant: let-through
-            name = level_name(plan.chain.levels[level])
+            name = plan.chain.called(plan.chain.levels[level])
             yield f"{through:,} of {name} passed the conditions, and {kept + gone:,} remained"
 
 
@@ -259,7 +259,7 @@ def _condition(plan: Plan, state: RunState, index: int) -> ConditionCount:
     seen = state.watches.seen.get(index)
     return ConditionCount(
         text=one.condition.value.text,
-        level=level_name(one.judged(plan.chain)),
+        level=plan.chain.called(one.judged(plan.chain)),
         tested=passed + no + unknown,
         passed=passed,
         filtered_out=no,
@@ -278,7 +278,7 @@ def _condition(plan: Plan, state: RunState, index: int) -> ConditionCount:
 def _level(plan: Plan, state: RunState, level: int) -> LevelCount:
     counts = state.counts
     return LevelCount(
-        level=level_name(plan.chain.levels[level]),
+        level=plan.chain.called(plan.chain.levels[level]),
         met=counts[f"met_{level}"],
         remaining=counts[f"kept_{level}"],
         filtered_out=counts[f"filtered_out_{level}"] + counts[f"emptied_{level}"],

@@ -19,7 +19,7 @@ NO_RECORD = "a record is an object"
 def structure_met(reader: Reader, wanted: Collection[str] | None = None) -> Place:
     """The structure of the first records of a reader."""
     structure = observe(reader.peek(), wanted)
-    structure.of_elements, structure.types_moments = reader.of_elements, reader.types_moments
+    structure.has_own_texts, structure.types_moments = reader.has_own_texts, reader.types_moments
     return structure
 
 

@@ -17,7 +17,7 @@ from ..compile.functions.unfolding import Classes
 from ..compile.runtime.plain_data import FaultText, is_null
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan
-from ..structure.levels import Names, level_name
+from ..structure.levels import Names
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
 from ..values.parts import flattened
@@ -86,6 +86,7 @@ class DriftWatch:
     """Follows a run by what its batches show. ``first`` are its first records."""
 
     def __init__(self, plan: Plan, first: Iterable[Any] = ()) -> None:
+        self._called = plan.chain.called
         self._unmet = dict.fromkeys(one.names for one in plan.missing)
         self._blank = {one.slot: one.column.heading for one in _own_columns(plan)}
         self._unread: set[int] = set()
@@ -95,7 +96,7 @@ class DriftWatch:
             # only a layout with a note pays for it
             from ..structure.profiles import PlaceProfile
 
-            self._profile = PlaceProfile(top=True, of_elements=plan.chain.structure.of_elements)
+            self._profile = PlaceProfile(top=True, has_own_texts=plan.chain.structure.has_own_texts)
             self._look_at(islice(first, FIRST))
 
     def absorb(self, seen: Seen) -> None:
@@ -130,7 +131,7 @@ class DriftWatch:
         return Drift(
             blank_columns=list(self._blank.values()),
             unread_columns=[name for p, name in self._blank.items() if p in self._unread],
-            unmatched=[level_name(names) for names in self._unmet],
+            unmatched=[*map(self._called, self._unmet)],
             new_fields=self._new_fields(),
             looked_at=self._looked_at,
         )

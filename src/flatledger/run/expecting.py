@@ -12,11 +12,11 @@ from ..layout.model.model import Expectation
 from ..plan.plan import Plan
 from ..plan.row_order import Rank, ranking
 from ..plan.row_type import KeyPlan
-from ..structure.levels import Names, level_name
+from ..structure.levels import Names
 from ..structure.record_types import Field
-from ..values.element_texts import element_value
 from ..values.faults import Fault, shown
 from ..values.lazily import lazily
+from ..values.own_texts import own_value
 from .protocols import Batch
 
 Sequence = list[tuple[Any, ...]]
@@ -64,10 +64,10 @@ def _fields(expected: Expectation) -> list[str]:
 class _Watch:
     def __init__(self, expected: Expectation, plan: Plan, faults: Callable[[Fault], None]) -> None:
         self._add = faults
-        self._path = level_name(expected.after or expected.names)
+        self._path = plan.chain.called(expected.after or expected.names)
         self._pairs = len(_fields(expected)) == 2
         self._order = KeyPlan(0, 0, "", expected.descending, collation=expected.collation)
-        self._of_elements = plan.chain.structure.of_elements
+        self._has_own_texts = plan.chain.structure.has_own_texts
         self._last: Any = None
         self._met: set[Any] = set()
 
@@ -89,8 +89,8 @@ class _Watch:
 
     def _judge(self, sequence: Sequence, number: int) -> None:
         for values in sequence:
-            if self._of_elements:
-                values = tuple(map(element_value, values))
+            if self._has_own_texts:
+                values = tuple(map(own_value, values))
             if self._pairs:
                 self._depends(values[0], values[1], number)
             elif not is_null(values[0]):

@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from ..compile.functions.tallying import takes_tallies
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
+from ..language.notations import Notation, notation_of
 from ..layout.model.model import SettledLayout
-from ..layout.model.source_options import CATALOGUE
 from ..layout.reading.spreading import without_keyless
 from ..plan.line_rows import takes_lines
 from ..plan.making import make_plan
@@ -48,19 +48,15 @@ def last_step(
     return TableSteps(plan, state, services, row_type=row_type)
 
 
-def _check_paths(layout: SettledLayout) -> None:
-    """Raise LayoutError for a column without a path over a catalogue, if the layout does not say
-    that it is one: 245 would be a number in each row."""
-    problems = [
-        one.problem(
-            f"column `{one.heading}` has no path; over a catalogue `{one.value.text}` is a field "
-            "where the layout says `source: {format: marc}`"
-        )
+def _check_paths(layout: SettledLayout, notation: Notation) -> None:
+    """Raise LayoutError for a column without a path that would have one in the notation of the
+    records, if the layout does not say that they are in it."""
+    numbers = (
+        (one, notation.without_path(one.heading, one.value.text.strip()))
         for one in layout.columns
-        if one.value is not None
-        and isinstance(one.value.node, n.Literal)
-        and one.value.text.strip().isdigit()
-    ]
+        if one.value is not None and isinstance(one.value.node, n.Literal)
+    )
+    problems = [one.problem(said) for one, said in numbers if said]
     if problems:
         raise LayoutError(layout.name, problems)
 
@@ -101,8 +97,9 @@ class Run:
     def _begin(self, layout: SettledLayout, services: RunServices, structure: Place | None) -> None:
         """Look at the first records, and plan."""
         self.first = first = self.reader.peek()
-        if self.reader.states.get("format") == CATALOGUE != layout.source.format:
-            _check_paths(layout)
+        notation = notation_of(self.reader.states.get("format", ""))
+        if notation is not None and notation.format != layout.source.format:
+            _check_paths(layout, notation)
         met = structure or structure_met(self.reader, names_wanted(layout))
         if services.definitions is not None:
             met.merge(services.definitions.structure)

@@ -12,7 +12,6 @@ from typing import Any, Protocol
 
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan, RowType
-from ..structure.levels import level_name
 from ..values.numbers import QUOTIENT, round_to, unit_of
 from ..values.ordering import told_apart
 from .balance import ColumnBalance
@@ -261,7 +260,7 @@ class Proof:
         return ColumnBalance(
             heading=plan.column.heading,
             aggregate=total.name,
-            home=level_name(self.plan.chain.levels[plan.home]),
+            home=self.plan.chain.called(self.plan.chain.levels[plan.home]),
             source=source.figure(),
             written=written.figure(),
             total=grand.figure(),

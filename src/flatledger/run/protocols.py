@@ -197,8 +197,8 @@ class Reader(Protocol):
     """One reading of a source, from its start. It is a context, after which nothing stays open.
 
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
-    plan asks for. ``manner`` says how the source is read, where there is something to say. Records
-    ``of_elements`` are those of marked-up text: what stands for one value may be an object. One
+    plan asks for. ``manner`` says how the source is read, where there is something to say. With
+    ``has_own_texts`` an object may stand for its text, where one value is wanted. One
     that ``types_moments`` gives dates and times by ISO 8601, however they are shown in it. What it
     ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
     is given at its end. Its batches have their origin from it, or come from its ``file``.
@@ -208,7 +208,7 @@ class Reader(Protocol):
     name: str
     manner: str
     decodes: bool
-    of_elements: bool
+    has_own_texts: bool
     types_moments: bool
     states: Mapping[str, Any]
     account: Account

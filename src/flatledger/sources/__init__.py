@@ -19,17 +19,18 @@ from .sets.found_files import files_of, folders_within
 AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
 
 
-def is_of_format(source: AnySource, name: str) -> bool:
-    """Whether a file, or the first of several, is of a format by how it begins and its name.
+def format_of(source: AnySource) -> str:
+    """The format of a file, or of the first of several, by how it begins and its name; blank of
+    what is no file.
 
     Raises SourceError where none can be opened.
     """
     files = files_of(source)
     if files is None and not (isinstance(source, str | PathLike) and os.path.isfile(source)):
-        return False
+        return ""
     data = files[0].open() if files else open_bytes(cast(str, source))
     data.close()
-    return format_found(data.head, data.name).name == name
+    return format_found(data.head, data.name).name
 
 
 def open_source(

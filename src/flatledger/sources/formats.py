@@ -14,6 +14,7 @@ import msgspec
 
 from ..errors import SourceError
 from ..extras import loaded
+from ..language.notations import Notation
 from ..layout.model.names import proposal
 from ..layout.model.source_options import CATALOGUE, PHOTOS
 from ..run.protocols import Reader, Source
@@ -149,6 +150,16 @@ def format_named(name: str, formats: Sequence[RecordFormat] = FORMATS) -> Record
         hint = proposal(name, names) or f"; there are {', '.join(names)}"
         raise SourceError(f"no format `{name}`{hint}")
     return formats[names.index(name)]
+
+
+def notation_of_another(name: str) -> Notation | None:
+    """The notation that another package's format of this name brings; None where there is none.
+    Raises SourceError where one can't be loaded."""
+    if name in [one.name for one in FORMATS]:
+        return None
+    from .further_formats import further_formats
+
+    return next((one.notation for one in further_formats() if one.name == name), None)
 
 
 def format_found(head: bytes, name: str, formats: Sequence[RecordFormat] = FORMATS) -> RecordFormat:

@@ -9,6 +9,7 @@ from importlib.metadata import EntryPoint, entry_points
 from typing import Any, BinaryIO, Protocol, cast
 
 from ..errors import FlatLedgerError, SourceError
+from ..language.notations import Notation
 from .files.options import Options
 from .files.reading import Bytes
 from .objects.records import PythonReader
@@ -25,6 +26,11 @@ class SourceFormat(Protocol):
 
         [project.entry-points."flatledger.sources"]
         radio-log = "radio_log:RadioLog"
+
+    It may have two attributes more: a ``notation`` in which paths may be written where a layout
+    states the format (`flatledger.Notation`), and ``has_own_texts``, which is
+    true where an object that has a text of its own as its member ``#text`` stands for that text
+    wherever one value is wanted.
     """
 
     name: str
@@ -53,6 +59,8 @@ class FurtherFormat:
         if missing:
             raise SourceError(f"{self._called} has no {', '.join(missing)}")
         self.name, self.suffixes = str(self._format.name), tuple(self._format.suffixes)
+        self.notation: Notation | None = getattr(self._format, "notation", None)
+        self._has_own_texts = bool(getattr(self._format, "has_own_texts", False))
 
     def recognises(self, head: bytes) -> bool:
         """Whether a source that begins so is of it."""
@@ -62,7 +70,8 @@ class FurtherFormat:
         """A reading of some bytes. Raises SourceError."""
         if options.records:
             raise SourceError(f"{data.name}: there is no place within it; leave out `records`")
-        return _FurtherReader(data, self._records(data))
+        stated = self.name if self.notation is not None else ""
+        return _FurtherReader(data, self._records(data), stated, self._has_own_texts)
 
     def _records(self, data: Bytes) -> Iterator[Any]:
         file = io.BufferedReader(_Chunks(data))
@@ -92,9 +101,12 @@ _END = object()
 
 
 class _FurtherReader(PythonReader):
-    def __init__(self, data: Bytes, records: Iterator[Any]) -> None:
+    def __init__(
+        self, data: Bytes, records: Iterator[Any], format: str, has_own_texts: bool
+    ) -> None:
         super().__init__(records, 1, "", data.name)
-        self._data = data
+        self._data, self.has_own_texts = data, has_own_texts
+        self.states = {"format": format} if format else {}
 
     def close(self) -> None:
         self._data.close()

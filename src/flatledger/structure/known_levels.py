@@ -5,41 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from ..language import nodes as n
+from ..language.notations import Notation, notation_of
 from ..layout.model.column import Expression
 from ..layout.model.model import LayoutParts
-from ..layout.model.source_options import CATALOGUE
 from ..values.aggregates import AGGREGATES
-from .levels import KnownLevels, Names, is_tag, named_place
+from .levels import KnownLevels, Names, named_place
 
 
-def _tags(expressions: Iterable[Expression]) -> set[Names]:
-    """The fields and subfields of a catalogue that are taken for lists, however many there are: of
-    which a selector chooses some, or an aggregate takes all."""
+def _lists_by(notation: Notation, expressions: Iterable[Expression]) -> set[Names]:
+    """The places that count as lists by how the paths of a notation go through them."""
     found: set[Names] = set()
-    for expression in expressions:
-        for part in expression.node.walk():
-            if isinstance(part, n.FieldPath) and is_tag(part) and _chooses(part):
-                found.add(_named_by(part)[:1])
-            elif isinstance(part, n.Call) and part.name in AGGREGATES and part.arguments:
-                argument = part.arguments[0]
-                if isinstance(argument, n.FieldPath) and is_tag(argument):
-                    names = _named_by(argument)
-                    found |= {names[:1], names} if _is_subfield(names) else set()
+    for part in (part for one in expressions for part in one.node.walk()):
+        in_aggregate = isinstance(part, n.Call) and part.name in AGGREGATES and part.arguments
+        path = part.arguments[0] if isinstance(part, n.Call) and in_aggregate else part
+        if isinstance(path, n.FieldPath) and notation.has(path):
+            found.update(notation.lists(path, in_aggregate=bool(in_aggregate)))
     return found
-
-
-def _chooses(path: n.FieldPath) -> bool:
-    """Whether a selector comes after the tag."""
-    return len(path.segments) > 1 and not isinstance(path.segments[1].selectors[0], n.Name)
-
-
-def _named_by(path: n.FieldPath) -> Names:
-    selectors = (segment.selectors[0] for segment in path.segments)
-    return tuple(one.name for one in selectors if isinstance(one, n.Name))
-
-
-def _is_subfield(names: Names) -> bool:
-    return len(names) == 2 and len(names[1]) == 2 and names[1].startswith("$")
 
 
 def known_levels(
@@ -67,8 +48,8 @@ def known_levels(
     opened = [layout.opens_by.level] if layout.opens_by else []
     nests |= {level: level[-1] for level in opened if level not in nests}
     made |= nests.keys()
-    if layout.source.format == CATALOGUE:
-        made |= _tags(expressions)
+    if (notation := notation_of(layout.source.format)) is not None:
+        made |= _lists_by(notation, expressions)
     levels = frozenset(name for name in {*named, *made} if name)
     ends = filter(None, (named_place(one.node) for one in (*layout.spread_levels, *keep)))
     return KnownLevels(
@@ -78,6 +59,7 @@ def known_levels(
         entered=frozenset(_entered(expressions)) if stated is not None else frozenset(),
         headed_for=frozenset(end[:length] for end in ends for length in range(1, len(end) + 1)),
         nests=nests,
+        format=layout.source.format,
     )
 
 

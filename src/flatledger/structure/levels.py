@@ -8,13 +8,12 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from ..language import nodes as n
+from ..language import notations
 from ..layout.model.text import scalar
 from .path_texts import path_of
 from .structure import MEMBERS, Place
 
-Names = tuple[str, ...]
-_TAG = re.compile(r"\d{3}")  # of a catalogue, by whose notation what is in it follows at once
-_IN_A_TAG = ("$", "/")
+Names = notations.Names
 _CALL = re.compile(r"\w+\(")
 RECORD: Names = ()
 
@@ -29,19 +28,18 @@ def levels_line(levels: Iterable[Names]) -> str:
 
 
 def level_name(names: Names) -> str:
-    """How a level is called in messages and reports: as a layout takes it.
+    """How a level is called in messages and reports, as a layout takes it; where a notation may
+    have a name for it, it is `Chain.called` that knows.
 
-    >>> level_name(("lines", "unit-price")), level_name(("700", "$e")), level_name(())
-    ("lines['unit-price']", '700$e', 'record')
+    >>> level_name(("lines", "unit-price")), level_name(())
+    ("lines['unit-price']", 'record')
     >>> level_name(("Price (SKC)",)), level_name(("sum(lines.qty)",))
     ("['Price (SKC)']", 'sum(lines.qty)')
     """
-    text = names[0] if names and _TAG.fullmatch(names[0]) else ""
-    for name in names[1:] if text else names:
+    text = ""
+    for name in names:
         if name == MEMBERS:
             text = f"{text or '$'}.*"
-        elif text == names[0] and name.startswith(_IN_A_TAG):
-            text += name
         elif _CALL.match(name):  # a figure of a group is called as it is written
             text = f"{text}.{name}".lstrip(".")
         else:
@@ -78,7 +76,7 @@ class KnownLevels(msgspec.Struct, frozen=True):
     that a path within an aggregate has ``entered`` by `[*]` or another wildcard count as stated.
     ``headed_for`` are the levels on the way to that of a `keep` or of `columns-from`. ``nests`` are
     levels that are stated to nest in themselves, with the name of the member by which they do;
-    ``trees`` are all that do so.
+    ``trees`` are all that do so. The ``format`` is the one that the layout states.
     """
 
     stated: frozenset[Names] | None = None
@@ -88,6 +86,12 @@ class KnownLevels(msgspec.Struct, frozen=True):
     headed_for: frozenset[Names] = frozenset()
     nests: dict[Names, str] = {}
     trees: dict[Names, str] = {}
+    format: str = ""
+
+    def called(self, names: Names) -> str:
+        """How a place is called: by the notation of the records' format, or as a path."""
+        notation = notations.notation_of(self.format)
+        return (notation.called(names) if notation else "") or level_name(names)
 
     def may_nest(self, names: Names) -> bool:
         """Whether a record that comes can still show that a place nests in itself."""
@@ -144,6 +148,10 @@ class Chain(msgspec.Struct, frozen=True):
             if length == len(names) or self.is_level(names[:length]):
                 levels.append(names[:length])
         return Chain(tuple(levels), self.structure, self.known)
+
+    def called(self, names: Names) -> str:
+        """How a place is called, in messages and reports."""
+        return self.known.called(names)
 
     @property
     def row(self) -> int:
@@ -253,17 +261,6 @@ def named_place(path: n.Node) -> Names | None:
             return None
         names.append(only.name if isinstance(only, n.Name) else MEMBERS)
     return tuple(names) or None
-
-
-def is_tag(path: n.FieldPath) -> bool:
-    """Whether a path is that of a field of a catalogue, by its tag.
-
-    >>> from flatledger.language import parse_expression
-    >>> is_tag(parse_expression("020[1]$a", catalogue=True)), is_tag(parse_expression("fields"))
-    (True, False)
-    """
-    first = path.segments[0].selectors[0] if path.segments else None
-    return isinstance(first, n.Name) and len(first.name) == 3 and first.name.isdigit()
 
 
 def plain_steps(path: n.FieldPath, chain: Chain) -> tuple[Names, tuple[n.Segment, ...]]:

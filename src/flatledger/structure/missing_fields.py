@@ -13,7 +13,7 @@ from typing import NamedTuple
 from ..errors import Problem
 from ..language.nodes import FieldPath
 from ..layout.model.column import Expression
-from .levels import Chain, Names, level_name, plain_steps
+from .levels import Chain, KnownLevels, Names, level_name, plain_steps
 from .structure import MEMBERS, Place
 
 PLACES_SHOWN = 5
@@ -49,16 +49,18 @@ class Judgement(NamedTuple):
 def judged(
     missing: Iterable[MissingPath],
     structure: Place,
+    levels: KnownLevels,
     used: Set[Names],
     allowed: Iterable[str] | None = None,
 ) -> Judgement:
-    """Judge paths that no record had. ``used`` are the places that the layout uses.
+    """Judge paths that no record had. ``levels`` are what the layout says of levels, and ``used``
+    the places that it uses.
 
     ``allowed`` are the paths that records may lack; a problem then says how to allow another.
     """
     found = Judgement([], [], set())
     met: set[Names] = set()
-    may_lack = set(allowed or ())
+    may_lack, called = set(allowed or ()), levels.called
     for one in missing:
         names = one.names[: one.names.index(MEMBERS)] if MEMBERS in one.names else one.names
         if not names or structure.find(names) is not None:
@@ -69,26 +71,33 @@ def judged(
         if parent is None or dict not in parent.kinds or top in met:
             continue
         met.add(top)
-        if {level_name(top), level_name(one.names)} & may_lack:
+        if {called(top), called(one.names)} & may_lack:
             continue
         found.told.add(top)
-        near = _near(one, known, name, parent, used)
+        near = _near(one, known, name, parent, used, levels)
         if one.what == TREE_FIELD:
-            message = f"`nest`: no entry of {level_name(known)} has a field `{name}`"
+            message = f"`nest`: no entry of {called(known)} has a field `{name}`"
             hint = f"; did you mean `{near.rpartition('.')[2]}`?" if near else ""
             found.problems.append(one.problem(f"{message}, so that there is no tree{hint}"))
         elif near:
-            message = _refused(one, known, name, near)
+            message = _refused(one, levels.called(known) if known else "", name, near)
             if allowed is not None:
                 start = " If" if message.endswith("?") else "; if"
-                message += f"{start} records may lack it, write `may-lack: [{level_name(top)}]`"
+                message += f"{start} records may lack it, write `may-lack: [{called(top)}]`"
             found.problems.append(one.problem(message))
         else:
-            found.notices.append(_notice(top, structure, one.compared))
+            found.notices.append(_notice(top, structure, levels, one.compared))
     return found
 
 
-def _near(one: MissingPath, known: Names, name: str, parent: Place, used: Set[Names]) -> str:
+def _near(
+    one: MissingPath,
+    known: Names,
+    name: str,
+    parent: Place,
+    used: Set[Names],
+    levels: KnownLevels,
+) -> str:
     """What was probably meant, as it is to be written; blank where nothing is near.
 
     A field that the layout uses elsewhere is not proposed: `address2` beside `address1` is no slip.
@@ -106,11 +115,11 @@ def _near(one: MissingPath, known: Names, name: str, parent: Place, used: Set[Na
         if re.match(re.escape(name) + r"\W", field) and field in typed:
             return f"{'.'.join(known)}['{field}']"
     slips = [field for field in there if one_slip(name, field)]
-    return ".".join((*known, slips[0])) if slips else ""
+    return levels.called((*known, slips[0])) if slips else ""
 
 
-def _refused(one: MissingPath, known: Names, name: str, near: str) -> str:
-    start = f"no {one.what} `{name}`" + (f" at level {level_name(known)}" if known else "")
+def _refused(one: MissingPath, level: str, name: str, near: str) -> str:
+    start = f"no {one.what} `{name}`" + (f" at level {level}" if level else "")
     if near.startswith("{"):
         return f"{start}; for a text that is the same on every row write {near}"
     if near.endswith("']") and one.expression and near[near.rindex("['") + 2 : -2] != name:
@@ -120,12 +129,12 @@ def _refused(one: MissingPath, known: Names, name: str, near: str) -> str:
     return f"{start}; did you mean `{near}`?"
 
 
-def _notice(top: Names, structure: Place, compared: bool) -> str:
-    places = [level_name(place) for place in places_of(top[-1], structure)]
+def _notice(top: Names, structure: Place, levels: KnownLevels, compared: bool) -> str:
+    places = [levels.called(place) for place in places_of(top[-1], structure)]
     more = len(places) - PLACES_SHOWN
     others = f", and in {more:,} places more" if more > 0 else ""
     where = f"; there is {', '.join(places[:PLACES_SHOWN])}{others}" if places else ""
-    path = level_name(top)
+    path = levels.called(top)
     if compared and not places and len(top) == 1:
         return f"no record has a field {path}; a text stands in single quotes: '{top[0]}'"
     return f"no record has {path}{where} (if that is right: `may-lack: [{path}]`)"

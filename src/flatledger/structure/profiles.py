@@ -13,7 +13,7 @@ from decimal import Decimal
 from itertools import chain, islice
 from typing import Any
 
-from ..values.element_texts import TEXT
+from ..values.own_texts import TEXT
 from ..values.parts import BLANKS
 from .data_keys import FIRST_LOOK, MOST_KEYS, keys_are_data
 from .profile_values import columns_of, kind_name, text_of_value, texts_of
@@ -43,7 +43,7 @@ class PlaceProfile:
 
     ``members`` are its children together, once its keys are known to be data; then ``keys`` are
     those met. ``top`` is the record itself, whose keys are the names of fields as a rule.
-    Of records ``of_elements`` an object may stand for a text.
+    With ``has_own_texts`` an object may stand for a text (`values/own_texts`).
     ``nested`` is what stands in members of its own ``name`` that hold objects, however deep; of
     those ``depths`` counts the objects, by how deep they stand.
     ``typings`` are those that give back all values met, which are texts. ``seen`` are the hashes of
@@ -53,11 +53,11 @@ class PlaceProfile:
     __slots__ = (
         *("filled", "lists", "lone", "entries", "longest", "objects", "least", "most", "kinds"),
         *("values", "overflow", "children", "others", "deeper", "other_keys", "members", "keys"),
-        *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look", "of_elements"),
+        *("top", "name", "nested", "depths", "_waiting", "_depth", "_next_look", "has_own_texts"),
         *("typings", "seen", "inner"),
     )
 
-    def __init__(self, top: bool = False, name: str = "", of_elements: bool = False) -> None:
+    def __init__(self, top: bool = False, name: str = "", has_own_texts: bool = False) -> None:
         self.filled = self.lists = self.lone = self.entries = self.longest = self.objects = 0
         self.least: int | None = None
         self.most = 0
@@ -72,7 +72,7 @@ class PlaceProfile:
         self.keys: dict[str, None] = {}
         self.deeper = False
         self.other_keys = 0
-        self.top, self.name, self.of_elements = top, name, of_elements
+        self.top, self.name, self.has_own_texts = top, name, has_own_texts
         self.nested: PlaceProfile | None = None
         self.depths: Counter[int] = Counter()
         self.inner = name  # the member that holds further nodes, where they nest
@@ -146,7 +146,7 @@ class PlaceProfile:
     def _add_entries(self, entries: list[Any], depth: int) -> None:
         met = Counter(map(type, entries))
         objects = dict in met
-        with_texts = objects and self.of_elements and any(TEXT in one for one in entries)
+        with_texts = objects and self.has_own_texts and any(TEXT in one for one in entries)
         if not met.keys() <= _TOGETHER or (objects and len(met) > 1) or with_texts:
             for entry in entries:
                 self._entry(entry, depth)
@@ -205,7 +205,7 @@ class PlaceProfile:
 
     def _entry(self, value: Any, depth: int) -> None:
         kind = _KINDS.get(value.__class__) or kind_name(value)
-        if kind == "object" and self.of_elements and TEXT in value:  # it stands for its text
+        if kind == "object" and self.has_own_texts and TEXT in value:  # it stands for its text
             text, value = value[TEXT], {k: one for k, one in value.items() if k != TEXT}
             if text and text.strip(BLANKS):
                 self._object(value, depth)
@@ -259,7 +259,7 @@ class PlaceProfile:
 
     def _new(self, name: str = "") -> PlaceProfile:
         """A place of the same records."""
-        return PlaceProfile(name=name, of_elements=self.of_elements)
+        return PlaceProfile(name=name, has_own_texts=self.has_own_texts)
 
     def _note_keys(self, keys: Iterable[str]) -> None:
         if len(self.keys) < MOST_COUNTED:

@@ -9,6 +9,7 @@ import msgspec
 
 from ..layout.model.text import scalar
 from ..values import times
+from ..values.functions import LANGUAGE_TAGS
 from ..values.numbers import ValueFaultError, read_decimal
 from .profiles import MOST_COUNTED, PlaceProfile
 from .text_types import ENOUGH, LOOKED_AT, TextType, text_type
@@ -62,7 +63,7 @@ def recognise(profile: PlaceProfile, path: str) -> Recognised:
         )
     elif found.members and profile.members is not None:
         found.holds.append(f"its keys are data ({key_words(profile)}): {path}.* is each value")
-    if profile.of_elements and not {"@xml:lang", "@lang"}.isdisjoint(profile.children):
+    if profile.has_own_texts and not profile.children.keys().isdisjoint(LANGUAGE_TAGS):
         found.holds.append(f"texts with their language: in_language({path}, 'en')")
     if profile.depths:
         counts = [f"{profile.depths[at]:,}" for at in sorted(profile.depths)[:MOST_DEPTHS]]
@@ -106,7 +107,7 @@ def _may_identify(profile: PlaceProfile) -> bool:
 def _mixed(profile: PlaceProfile) -> list[str]:
     """Shapes and kinds that differ from entry to entry."""
     remarks: list[str] = []
-    if profile.of_elements:  # elements repeat as they come, and have a text or not
+    if profile.has_own_texts:  # elements repeat as they come, and have a text or not
         return remarks
     if profile.lists and profile.lone and profile.kinds["object"]:
         remarks.append(

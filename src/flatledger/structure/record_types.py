@@ -18,7 +18,7 @@ from typing import Any, Literal, NamedTuple
 
 import msgspec
 
-from ..values.element_texts import TEXT
+from ..values.own_texts import TEXT
 from .levels import Chain, Names, level_name
 from .structure import MEMBERS, Place
 
@@ -145,8 +145,8 @@ class RecordTypes:
     def _is_exact_list(self, names: Names) -> bool:
         """Whether all that was met at a level are lists of objects."""
         seen = self.chain.structure.find(names)
-        if self.chain.structure.of_elements:  # a list of elements, however often one is there
-            return self.chain.is_level(names) and seen is not None and _of_elements(seen)
+        if self.chain.structure.has_own_texts:  # a list of elements, however often one is there
+            return self.chain.is_level(names) and seen is not None and _holds_more_than_texts(seen)
         lists = seen is not None and seen.lists > 0 and self.chain.is_level(names)
         return (
             lists
@@ -160,8 +160,8 @@ class RecordTypes:
         seen = self.chain.structure.find(names)
         if seen is None or seen.lists:
             return False
-        if self.chain.structure.of_elements:
-            return _of_elements(seen)
+        if self.chain.structure.has_own_texts:
+            return _holds_more_than_texts(seen)
         return seen.kinds[dict] > 0 and _has(seen, dict)
 
     def _exact_value(self, names: Names) -> tuple[type, Any] | None:
@@ -170,7 +170,7 @@ class RecordTypes:
         seen = self.chain.structure.find(names)
         if seen is None:
             return None
-        if self.chain.structure.of_elements:
+        if self.chain.structure.has_own_texts:
             if names in self._taken_apart or not _are_texts(seen):
                 return None
             if self.chain.is_level(names):
@@ -264,13 +264,13 @@ class RecordTypes:
         return place
 
 
-def _of_elements(seen: Place) -> bool:
-    """Whether elements were met at a place that are more than a text."""
+def _holds_more_than_texts(seen: Place) -> bool:
+    """Whether objects were met at a place, and nothing else but texts."""
     return seen.kinds[dict] > 0 and set(seen.kinds) <= {dict, str, NoneType}
 
 
 def _are_texts(seen: Place) -> bool:
-    """Whether all elements that were met at a place have a text, or are empty."""
+    """Whether all that was met at a place has a text, or is empty."""
     with_text = seen.children.get(TEXT)
     objects = with_text.kinds[str] if with_text else 0
     return objects == seen.kinds[dict] and set(seen.kinds) <= {dict, str, NoneType}

@@ -25,8 +25,9 @@ class Place:
     number of the record that has the first of these. ``empty``: one had no entries. Where names
     are ``wanted``, others are kept apart only as long as they are few: beyond that they are the
     ``rest``, of which no more is known than what they have in common.
-    Records ``of_elements`` are those of marked-up text, and a source ``types_moments`` whose dates
-    are by ISO 8601 however they are shown, as is said of the record itself.
+    Of the record itself it is said whether the records have objects that stand for a text of their
+    own (``has_own_texts``), and whether the source types dates, so that they are by ISO 8601
+    however they are shown (``types_moments``).
     ``nesting`` is the name that a place and the one above it have in common: a member of that name
     is this place again, however deep it goes.
     """
@@ -35,7 +36,7 @@ class Place:
     name: str = ""
     nesting: str = ""
     nested: bool = False  # an object was met there
-    of_elements: bool = False
+    has_own_texts: bool = False
     types_moments: bool = False
 
     lists: int = 0

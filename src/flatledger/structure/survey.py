@@ -9,10 +9,7 @@ from typing import Any, Self
 
 import msgspec
 
-from ..values.element_texts import LEADER
 from ..values.faults import Fault
-from .catalogue_names import CODED
-from .catalogue_names import called as catalogue_name
 from .data_keys import keys_are_data
 from .path_texts import path_of
 from .profiles import PlaceProfile
@@ -35,7 +32,7 @@ class FieldSurvey(msgspec.Struct):
     value that is not null. A place with ``lists`` repeats: it has from ``least`` to ``most``
     entries, ``entries`` in all; ``lone`` values stood where others have lists.
     Of a place that nests in itself ``nested`` says how many entries stand at each depth, from 1.
-    Of a catalogue ``name`` is what the field is called.
+    ``name`` is what the field is called, where its format says so.
     Of positions in a coded field ``counts`` are the commonest values with how often they come;
     ``code_list`` is the one of a standard by which codes have names.
     ``inner`` is the name by which a place nests in itself.
@@ -86,37 +83,6 @@ def unfilled(path: str) -> FieldSurvey:
     """A place of a table that has no record."""
     nothing: list[str] = []
     return FieldSurvey(path, 0, 0, 0, 0, 0, 0, 0, 0, {}, 0, False, 0, nothing, nothing)
-
-
-def in_notation(fields: list[FieldSurvey]) -> list[FieldSurvey]:
-    """The places of records of a catalogue, called as the trade does: 245, 245$a, LDR; by their
-    tags. What is the same by another way (`leader`, `fields`), and indicators that are blank
-    everywhere, are left out."""
-    found = []
-    for field in fields:
-        steps = _TAG_PATH.fullmatch(field.path)
-        if steps and not (steps[4] and field.examples == [" "]):
-            called = f"{steps[1] or steps[2]}{steps[3] or steps[4] or ''}"
-            if steps[3] and not _NOTATION.fullmatch(called):  # CAT$h, 245$=: as a standard path
-                called = field.path
-            remarks = [one for one in field.remarks if not one.startswith(_NOT_TOLD)]
-            if called == LEADER:  # it has the length of the record, and tells none apart by that
-                remarks = [one for one in remarks if "identifier" not in one]
-            name, codes = catalogue_name(called), CODED.get(called, "")
-            coded = [f"`translate: {codes}`"] if codes else []
-            field = msgspec.structs.replace(field, path=called, name=name, code_list=codes)
-            field.typing = field.proposal = None  # they are codes
-            field.remarks = [*coded, *remarks]
-            found.append(field)
-    return sorted(found, key=lambda one: (one.path != LEADER, one.path.lstrip("['")[:3]))
-
-
-_NOT_TOLD = (  # they are codes, and texts with commas in them
-    *("whole numbers", "decimal numbers", "numbers", "codes with", "lists in one text"),
-    *("dates", "times of day"),
-)
-_NOTATION = re.compile(r"[0-9]{3}\$[a-z0-9]")
-_TAG_PATH = re.compile(r"(?:\['(\w{3})'\]|(\w{3}))(?:\['(\$.)'\]|(\.ind[12]))?")
 
 
 class SurveyResult(msgspec.Struct):

@@ -12,7 +12,7 @@ import msgspec
 
 from ..language.extents import EXTENTS
 from ..values.parts import flattened
-from .levels import KnownLevels, Names, level_name
+from .levels import KnownLevels, Names
 from .structure import Place
 
 TREE_FUNCTIONS = {  # name: (fewest arguments, most); they are about a node and where it stands
@@ -52,12 +52,12 @@ def within_a_tree(names: Names, known: KnownLevels) -> str:
     """Why a path goes astray that steps from a node to what nests in it; blank if it does not."""
     for length in range(1, len(names)):
         if known.trees.get(names[:length]) == names[length]:
-            level = level_name(names[:length])
-            field = level_name((*names[:length], *names[length + 1 :]))
+            level = known.called(names[:length])
+            field = known.called((*names[:length], *names[length + 1 :]))
             return (
                 f"{level} nests in itself, so that each of its nodes is an entry of {level}: write "
                 f"{field}; below(…) and parent(…) go from one to others. `levels` that names "
-                f"{level_name(names[: length + 1])} keeps the two apart"
+                f"{known.called(names[: length + 1])} keeps the two apart"
             )
     return ""
 
@@ -92,7 +92,7 @@ def _nesting_places(place: Place, at: Names) -> list[tuple[Names, Place]]:
 def _folded(structure: Place, names: Names, inner: str) -> Place:
     """The structure with all depths of a tree at its level; what was given stays as it is."""
     whole = Place(structure.wanted, structure.name, structure.nesting)
-    whole.of_elements, whole.types_moments = structure.of_elements, structure.types_moments
+    whole.has_own_texts, whole.types_moments = structure.has_own_texts, structure.types_moments
     whole.merge(structure)
     place = whole.find(names)
     while place is not None and inner and inner in place.children:

@@ -15,9 +15,9 @@ import msgspec
 
 from ..bounds import LARGEST_POWER, LONGEST_TEXT
 from . import times
-from .element_texts import element_value
 from .matching import mentions
 from .numbers import EXACT, QUOTIENT, ValueFaultError, plain, read_decimal, round_to, unit_of
+from .own_texts import own_value
 from .parts import WHOLE, parts
 from .periods import period_of
 
@@ -167,20 +167,20 @@ def in_language(texts: Any, wanted: str) -> Any:
 
 
 def _by_language(texts: Any) -> Any:
-    """Elements that say what language they are in, as a mapping; anything else as it is."""
+    """Texts that say what language they are in, as a mapping; anything else as it is."""
     entries = texts if isinstance(texts, list) else [texts]
     found: dict[str, Any] = {}
     tagged = False
     for one in entries:
-        tags = [one.get(name) for name in _TAGS] if isinstance(one, dict) else []
+        tags = [one.get(name) for name in LANGUAGE_TAGS] if isinstance(one, dict) else []
         tag = next((tag for tag in tags if isinstance(tag, str) and tag), "")
         tagged = tagged or bool(tag)
-        if (text := element_value(one)) is not None:
+        if (text := own_value(one)) is not None:
             found.setdefault(tag, text)
-    return found if tagged else element_value(texts)
+    return found if tagged else own_value(texts)
 
 
-_TAGS = ("@xml:lang", "@lang")
+LANGUAGE_TAGS = ("@xml:lang", "@lang")  # as members
 
 
 def all_parts(value: Any, separator: Any = PARTS_SEPARATOR) -> str | None:

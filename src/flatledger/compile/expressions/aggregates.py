@@ -11,7 +11,7 @@ from ...plan.kinds import AGGREGATE_KINDS, COUNT_NUMBERS, GATHERING, Operand, ta
 from ...plan.known import aggregate_of, declared_of, kind_of
 from ...plan.plan import AggregatePlan
 from ...plan.row_order import pair_order
-from ...structure.levels import Access, Chain, Names, level_name
+from ...structure.levels import Access, Chain, Names
 from ...structure.structure import MEMBERS
 from ...values.aggregates import AGGREGATES, DISTINCT, Aggregate
 from .blocks import Block, indented, listed_codes
@@ -311,7 +311,7 @@ class Aggregates:
             return f"for {entry}, {place} in zip({', '.join(kept)}):"
         raw = self._raw_entries(scope, level, names[:-1] if members else names, lines)
         fields = has_fields(self.code.plan, scope.chain.levels[level]) and not members
-        site = self.code.constants.name(level_name(scope.chain.levels[level]), "site")
+        site = self.code.constants.name(scope.chain.called(scope.chain.levels[level]), "site")
         told = f"{site}, ({listed_codes(scope.ordinals[:level])})"
         if tree and fields:
             nodes = f"object_nodes({raw}, {told})"

@@ -275,7 +275,7 @@ class Expressions(Protocol):
         ...
 
     def whole(self, path: n.FieldPath) -> Operand:
-        """What stands at a path, of elements with their attributes."""
+        """What stands at a path, be it an object that stands for its text."""
         ...
 
     def present(self, node: n.Node) -> Operand:

@@ -115,7 +115,7 @@ class Emitter:
         return self.as_kind("truth", node)
 
     def whole(self, path: n.FieldPath) -> Operand:
-        """What stands at a path, of elements with their attributes."""
+        """What stands at a path, be it an object that stands for its text."""
         return self.paths.load(access_of(path))
 
     def present(self, node: n.Node) -> Operand:

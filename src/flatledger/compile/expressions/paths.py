@@ -10,11 +10,11 @@ from ...language.choosing import Choice, choice_of
 from ...language.selecting import compile_path
 from ...plan.kinds import Operand
 from ...plan.known import access_of, declared_of, known_of, text_of_node
-from ...structure.levels import Access, Names, level_name
+from ...structure.levels import Access, Names
 from ...structure.record_types import Field
 from ...structure.structure import MEMBERS
-from ...values.element_texts import TEXT
 from ...values.field_values import FieldDeclaration
+from ...values.own_texts import TEXT
 from ..runtime.stated_levels import StatedLevels
 from .as_they_came import keeps_all
 from .emission import Emission, Expressions
@@ -90,7 +90,7 @@ class Paths:
     def source(self, node: n.FieldPath) -> Operand:
         """The value at a path as the source has it."""
         known = self.load(access_of(node), self._is_stated(node))
-        return known if self._is_text(node) else self._of_element(known)
+        return known if self._is_text(node) else self._own_value(known)
 
     def load(self, access: Access, stated: bool = False) -> Operand:
         """The value at a path as it came; loaded once, at the level it starts from. Where levels
@@ -131,7 +131,7 @@ class Paths:
             self._steps = "walk_aligned"
             value = self.raw(access)
             self._steps = "walk"
-            return self._of_element(value)
+            return self._own_value(value)
 
     def raw(self, access: Access) -> Operand:
         """Load the value at a path as it came."""
@@ -157,7 +157,7 @@ class Paths:
         elif access.alone and self._steps == "walk":
             self.code.add(f"if {result}.__class__ is list: {result} = alone({result})")
         if of_text:
-            self.code.add(f"{result} = element_text({result})")
+            self.code.add(f"{result} = own_text({result})")
         return Operand(result, "any")
 
     def _check_stated(self, names: Names, result: str) -> None:
@@ -238,32 +238,32 @@ class Paths:
         )
         return access.names[:plain], after + access.rest
 
-    # ---- elements of marked-up text
+    # ---- objects that stand for a text of their own
 
     @property
-    def _of_elements(self) -> bool:
-        return self.code.plan.chain.structure.of_elements
+    def _has_own_texts(self) -> bool:
+        return self.code.plan.chain.structure.has_own_texts
 
     def _is_text(self, node: n.Node) -> bool:
-        """Whether no element is met at a path as an object, since it was asked for as a text."""
-        return not self._of_elements or self._only(node) is str or self.lists_texts(node)
+        """Whether no object is met at a path, since it was asked for as a text."""
+        return not self._has_own_texts or self._only(node) is str or self.lists_texts(node)
 
-    def _of_element(self, value: Operand) -> Operand:
-        """What stands at a path, as a value: of an element that has a text, that."""
-        if not self._of_elements:
+    def _own_value(self, value: Operand) -> Operand:
+        """What stands at a path, as a value: of an object that has a text of its own, that."""
+        if not self._has_own_texts:
             return value
-        key = ("element", value.code)
+        key = ("own value", value.code)
         known = self.code.known(key)
         if known is None:
-            code = f"{value.code} if {value.code}.__class__ is str else element_value({value.code})"
+            code = f"{value.code} if {value.code}.__class__ is str else own_value({value.code})"
             known = self.code.note(key, self.code.assign(code, "any", "text"))
         return known
 
     def _without_text(
         self, level: Names, names: Names, rest: tuple[n.Segment, ...]
     ) -> tuple[Names, tuple[n.Segment, ...], bool]:
-        """The steps without a last one to all text of an element, where none has it as a field."""
-        if not self._of_elements:
+        """The steps without a last one to all text of an object, where none has it as a field."""
+        if not self._has_own_texts:
             return names, rest, False
         if rest:
             only = rest[-1].selectors[0]
@@ -306,7 +306,7 @@ class Paths:
         with self.code.below(f"elif {inner} is None:"):
             self.code.add(f"{result} = None")
         steps = self.code.constants.name(names[1:], "steps")
-        site = self.code.constants.name(level_name(child.names), "site")
+        site = self.code.constants.name(self.code.plan.chain.called(child.names), "site")
         with self.code.below("else:"):
             stray = f"stray({inner}, {steps}, {site}, {self.code.where})"
             if self._stated:
@@ -379,10 +379,10 @@ class Paths:
             rest,
             start=start,
             is_level=self.code.plan.chain.is_level,
-            of_elements=self._of_elements,
+            has_own_texts=self._has_own_texts,
         )
         name = self.code.constants.name(selection, "selection")
-        site = self.code.constants.name(level_name(start) + "…", "site")
+        site = self.code.constants.name(self.code.plan.chain.called(start) + "…", "site")
         root = "record" if self.code.plan.record_types.root.whole else "None"
         self.code.add(f"{result} = select({name}, {result}, {root}, {site}, {self.code.where})")
 
@@ -441,8 +441,11 @@ class SideEntries:
         key, value = (
             f"{one}.{side.children[n or ''].attribute}" for n in (choice.key, choice.name)
         )
-        if self.code.plan.chain.structure.of_elements and side.children[choice.key].only is not str:
-            key = f"element_value({key})"
+        if (
+            self.code.plan.chain.structure.has_own_texts
+            and side.children[choice.key].only is not str
+        ):
+            key = f"own_value({key})"
         test = f"{key} == {choice.text!r} and {value} is not None"
         self._collect(result, [self._loop(one, side, entries)], test, value)
 

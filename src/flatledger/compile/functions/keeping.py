@@ -9,7 +9,7 @@ from ...language import nodes as n
 from ...plan.kinds import AGGREGATE_KINDS
 from ...plan.known import known_of, text_of_node
 from ...plan.plan import AggregatePlan, Plan
-from ...structure.levels import Access, Chain, Names, level_name
+from ...structure.levels import Access, Chain, Names
 from ...structure.structure import MEMBERS
 from ..expressions.blocks import function_head, indented, listed_codes
 from ..expressions.constants import Constants
@@ -286,7 +286,7 @@ class _Keep:
         place = self.plan.record_types.place_of(chain.levels[deeper])
         struct = None if place.whole else place.struct
         struct_name = self.constants.name(struct, struct.__name__) if struct else "None"
-        site = self.constants.name(level_name(chain.levels[deeper]), "site")
+        site = self.constants.name(chain.called(chain.levels[deeper]), "site")
         with self.loads.code.at(level):
             where = self.loads.code.where
         fields = has_fields(self.plan, chain.levels[deeper])

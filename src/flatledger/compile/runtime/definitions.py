@@ -8,8 +8,8 @@ import msgspec
 
 from ...structure.levels import Names
 from ...structure.structure import Place
-from ...values.element_texts import element_value
 from ...values.functions import text_of
+from ...values.own_texts import own_value
 from .plain_data import is_null, siblings, walk
 
 
@@ -52,5 +52,5 @@ class NodeDefinitions:
 
 def name_of(value: Any) -> str:
     """What a node or a definition is called; blank where it says nothing."""
-    value = element_value(value)
+    value = own_value(value)
     return "" if is_null(value) or isinstance(value, list | dict) else text_of(value).strip()

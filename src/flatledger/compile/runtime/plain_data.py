@@ -14,9 +14,9 @@ import msgspec
 
 from ...structure.record_types import Other
 from ...structure.structure import MEMBERS
-from ...values.element_texts import WITHIN
 from ...values.functions import text_of
 from ...values.numbers import Unreadable
+from ...values.own_texts import WITHIN
 from ...values.parts import BLANKS, flattened
 
 REPEAT = 1_000_000  # the mark of a row that repeats an entry which an earlier row has shown

@@ -21,13 +21,13 @@ from ...values import times
 from ...values.aggregates import over
 from ...values.amounts import UnitWatch
 from ...values.cleaning import cleaned
-from ...values.element_texts import element_text, element_value
 from ...values.faults import Fault, FaultNotes, shown
 from ...values.field_values import FieldReader
 from ...values.functions import FUNCTIONS, cast_value, text_of
 from ...values.literals import Interval
 from ...values.matching import like, like_regex, overlap
 from ...values.numbers import QUOTIENT, Unreadable, ValueFaultError, plain, read_decimal
+from ...values.own_texts import own_text, own_value
 from ...values.parts import flattened, goes_deeper
 from ...values.patterns import SECONDS, PatternTooSlowError
 from ...values.periods import period_start
@@ -118,8 +118,8 @@ class Runtime:
             **{name: self._of_several(function) for name, function in of_several.items()},
             **{function.__name__: self._clocked(function) for function in (like, like_regex)},
             **{f"as_{kind}": self._converter(function) for kind, function in kinds.items()},
-            "element_value": element_value,
-            "element_text": element_text,
+            "own_value": own_value,
+            "own_text": own_text,
             "members": members,
             "with_entries": with_entries,
             "with_members": with_members,

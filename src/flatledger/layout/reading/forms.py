@@ -64,7 +64,7 @@ def _expression(item: Item, where: str, reading: Reading) -> Expression | None:
         read_text(Scalar("", item.line, item.column, file=item.file), where, reading)
         return None
     try:
-        return Expression(item, parse_expression(item.text, catalogue=reading.catalogue))
+        return Expression(item, parse_expression(item.text, reading.notation))
     except ExpressionError as error:
         place = item.place(error.position)
         reading.problems.append(Problem(f"{where}: {error}", *place))

@@ -6,10 +6,10 @@ from pathlib import PurePath
 from typing import Any
 
 from ...errors import LayoutError
+from ...language.notations import Notation, notation_of
 from ..model.column import Column
 from ..model.model import Condition, LayoutRequest
 from ..model.names import proposal
-from ..model.source_options import CATALOGUE
 from ..model.text import Item, ItemMap, Scalar
 from ..model.tree_options import WITH
 from .files import Files
@@ -137,7 +137,7 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     Raises LayoutError with all faults at once.
     """
     reading = Reading(files, item.file)
-    reading.catalogue = _is_catalogue(item)
+    reading.notation = _notation(item)
     keys = reading.mapping(item, "a layout", LAYOUT_KEYS)
     if "fields" in keys:
         reading.fields = FIELDS.read(keys.pop("fields"), "`fields`", reading)
@@ -154,11 +154,12 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     return request
 
 
-def _is_catalogue(item: Item) -> bool:
-    """Whether a layout says that its source is a catalogue, which decides how paths are read."""
+def _notation(item: Item) -> Notation | None:
+    """The notation of the format that a layout says its source has: it decides how paths are
+    read."""
     source = next((one for key, one in pairs_of(item) if key.text == "source"), None)
     stated = next((one for key, one in pairs_of(source) if key.text == "format"), None)
-    return isinstance(stated, Scalar) and stated.text == CATALOGUE
+    return notation_of(stated.text) if isinstance(stated, Scalar) else None
 
 
 def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:

@@ -68,7 +68,7 @@ def _sort_key(item: Item, reading: Reading, headings: frozenset[str]) -> Sorting
             place=item.place(0),
         )
     try:
-        key = parse_sort_key(item.text, catalogue=reading.catalogue)
+        key = parse_sort_key(item.text, reading.notation)
     except ExpressionError as error:
         reading.problems.append(Problem(f"`sort`: {error}", *item.place(error.position)))
         return None

@@ -10,6 +10,7 @@ from collections.abc import Callable, Collection, Mapping
 from typing import Any, Generic, NamedTuple, TypeVar
 
 from ...errors import Problem
+from ...language.notations import Notation
 from ..model.column import Expression
 from ..model.declared import DeclaredField
 from ..model.names import proposal
@@ -26,14 +27,14 @@ class Reading:
 
     ``files`` opens what it names; ``own_file`` is the file that its text is in. ``headings`` are
     those of its columns, and ``spread_levels`` the levels that columns are made from. Of a
-    ``catalogue`` paths may be in its own notation. ``fields`` are those that it declares.
+    Paths may be in a ``notation``, too. ``fields`` are those that it declares.
     """
 
     def __init__(self, files: Files, own_file: str = "") -> None:
         self.files, self.own_file = files, own_file
         self.problems: list[Problem] = []
         self.headings: frozenset[str] = frozenset()
-        self.catalogue = False
+        self.notation: Notation | None = None
         self.spread_levels: list[Expression] = []
         self.fields: tuple[DeclaredField, ...] = ()
 

@@ -11,14 +11,15 @@ from typing import Any, NamedTuple
 from ...errors import SourceError
 from ...layout.model.source_options import CATALOGUE
 from ...run.protocols import Account, Batch
-from ...values.element_texts import LEADER, TEXT
 from ...values.faults import Fault, shown
+from ...values.own_texts import TEXT
 from ..files.options import Options
 from ..files.reader import BaseReader
 from ..files.reading import Bytes, noting
 from ..json.json_values import LOOK_AHEAD
 from ..xml.element_building import repeat
 from ..xml.xml_elements import RecordElements
+from .catalogue_names import LEADER
 from .marc_records import (
     END_OF_FIELD,
     END_OF_RECORD,
@@ -66,7 +67,7 @@ def open_reader(data: Bytes, options: Options) -> MarcReader:
 class MarcReader(BaseReader):
     """Reads the records of a catalogue, as plain data."""
 
-    of_elements = True
+    has_own_texts = True
 
     def __init__(self, data: Bytes, options: Options, manner: str, find: Finder) -> None:
         self.name, self.manner, self._data, self._find = data.name, manner, data, find

@@ -7,7 +7,7 @@ from typing import NamedTuple, Self
 from ...bounds import LARGEST_RECORD
 from ...layout.model.source_options import SourceOptions, TableReading
 from ...structure.levels import Names
-from ...values.element_texts import TEXT
+from ...values.own_texts import TEXT
 
 
 class Options(NamedTuple):

@@ -18,7 +18,7 @@ class BaseReader:
     """A reader that gives plain records, and has nothing open."""
 
     decodes = False
-    of_elements = False
+    has_own_texts = False
     types_moments = False
     states: Mapping[str, Any] = MappingProxyType({})
     account = Account()
@@ -30,7 +30,7 @@ class BaseReader:
     def tell_as(self, reader: Reader) -> None:
         """Tell of the records what a reader tells that they are taken from."""
         self.name, self.file, self.manner = reader.name, reader.file, reader.manner
-        self.of_elements, self.states = reader.of_elements, reader.states
+        self.has_own_texts, self.states = reader.has_own_texts, reader.states
         self.types_moments = reader.types_moments
         self.account = reader.account
 

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from ...errors import SourceError
 from ...layout.model.source_options import SourceOptions
 from ...run.protocols import Reader
-from ...values.element_texts import texts_for_elements
+from ...values.own_texts import own_texts_in
 from .. import open_source
 from ..files.options import Options
 from ..tables.tables import TableReader
@@ -63,6 +63,6 @@ class OpenedList(AbstractContextManager[ListFile]):
     def _plain(self, entries: list[Any]) -> list[Any]:
         """Entries without the attributes of elements that have a text: it is what is looked up."""
         try:
-            return [*map(texts_for_elements, entries)] if self._reader.of_elements else entries
+            return [*map(own_texts_in, entries)] if self._reader.has_own_texts else entries
         except RecursionError:
             raise SourceError(f"{self._file}: an entry is nested too deeply") from None

@@ -157,7 +157,11 @@ class FilesReader(BaseReader):
         self._waiting = deque([self._first])  # those that are begun, and not read yet
         self._looked: list[Any] | None = None
         first = self._first[1]
-        self.decodes, self.of_elements, self.states = first.decodes, first.of_elements, first.states
+        self.decodes, self.has_own_texts, self.states = (
+            first.decodes,
+            first.has_own_texts,
+            first.states,
+        )
         self.types_moments = first.types_moments
         self._take_note(*self._first)
 

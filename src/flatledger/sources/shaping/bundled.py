@@ -10,9 +10,9 @@ import msgspec
 from ...errors import SourceError
 from ...layout.model.tree_options import Nest
 from ...run.protocols import Batch, Reader, Source
-from ...values.element_texts import element_value
 from ...values.faults import Fault
 from ...values.ordering import told_apart
+from ...values.own_texts import own_value
 from ..files.reader import BaseReader
 
 SPECIMENS = 50  # rows of a record that are looked at for fields that are new
@@ -77,7 +77,7 @@ class BundledReader(BaseReader):
             return [{into: rows}] if rows else []
         records: dict[Any, dict[str, Any]] = {}
         for row in rows:
-            value = element_value(row.get(per)) if isinstance(row, dict) else None
+            value = own_value(row.get(per)) if isinstance(row, dict) else None
             value = None if value == "" else value
             key = told_apart(value) if not isinstance(value, dict | list) else str(value)
             records.setdefault(key, {per: value, into: []})[into].append(row)

@@ -14,11 +14,11 @@ from ...run.balance import LookupCount
 from ...structure.levels import KnownLevels, Names, level_name
 from ...structure.structure import Place
 from ...structure.trees import with_trees
-from ...values.element_texts import element_value
 from ...values.faults import Fault, shown
 from ...values.field_values import FieldReader
 from ...values.functions import text_of
 from ...values.numbers import ValueFaultError
+from ...values.own_texts import own_value
 from ..sets.entry_files import Entry
 from .enriched import entries_at
 
@@ -172,7 +172,7 @@ class SideList:
 
     def _find(self, value: Any, counted: bool) -> Any:
         """What belongs to a key: one entry, or with ``many`` all of them."""
-        value = element_value(value)
+        value = own_value(value)
         if value is None or value == "" or isinstance(value, dict | list):
             return None
         key = key_text(value, self._reader)

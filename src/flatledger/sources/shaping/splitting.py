@@ -9,8 +9,8 @@ from ...layout.model.model import Split
 from ...structure.levels import KnownLevels, Names
 from ...structure.structure import Place
 from ...structure.trees import with_trees
-from ...values.element_texts import element_value
 from ...values.faults import Fault, shown
+from ...values.own_texts import own_value
 from .enriched import entries_at
 
 
@@ -43,7 +43,7 @@ class Splitter:
 
     def _entries(self, holder: dict[str, Any], number: int, told: list[Fault] | None) -> list[Any]:
         split = self._split
-        cells = [element_value(holder.get(field)) for _, field in split.fields]
+        cells = [own_value(holder.get(field)) for _, field in split.fields]
         parts = [_parts(cell, split.separator) for cell in cells]
         if not split.paired:
             return [part for part in parts[0] if part is not None]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...values.element_texts import TEXT, WITHIN
+from ...values.own_texts import TEXT, WITHIN
 from .element_shapes import Shape
 
 NIL = "{http://www.w3.org/2001/XMLSchema-instance}nil"  # what has it is empty (XML Schema, 2.6.2)

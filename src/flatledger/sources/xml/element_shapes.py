@@ -7,7 +7,7 @@ from typing import Any, Union, get_args, get_origin
 
 import msgspec
 
-from ...values.element_texts import TEXT
+from ...values.own_texts import TEXT
 from .element_names import ElementNames
 
 

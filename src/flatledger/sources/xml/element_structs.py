@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import msgspec
 
-from ...values.element_texts import TEXT
+from ...values.own_texts import TEXT
 from .element_building import NIL, built
 from .element_shapes import ElementShapes, Shape
 

@@ -15,8 +15,8 @@ from lxml import etree
 from ...errors import SourceError
 from ...run.protocols import Account, Batch
 from ...structure.levels import level_name
-from ...values.element_texts import TEXT
 from ...values.faults import Fault
+from ...values.own_texts import TEXT
 from ..files.options import Options
 from ..files.reader import BaseReader
 from ..files.reading import Bytes
@@ -81,7 +81,7 @@ class XmlReader(BaseReader):
     """Reads the elements of a document that are its records; it gives them in any type."""
 
     decodes = True
-    of_elements = True
+    has_own_texts = True
 
     def __init__(self, data: Bytes, options: Options) -> None:
         self.name = data.name

@@ -3,8 +3,9 @@ plain words of our own."""
 
 from __future__ import annotations
 
-from ..values.code_lists import COUNTRIES, LANGUAGES
+from ...values.code_lists import COUNTRIES, LANGUAGES
 
+LEADER = "LDR"  # what the notation calls the leader of a record
 FIELDS = {
     "LDR": "Leader",
     "001": "Control number",

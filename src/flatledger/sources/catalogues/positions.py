@@ -6,10 +6,9 @@ import re
 from collections import Counter
 from collections.abc import Iterable
 
-from ..values.element_texts import LEADER
-from .catalogue_names import CODED, POSITIONS, called
-from .profiles import MOST_VALUES
-from .survey import EXAMPLES, FieldSurvey
+from ...structure.profiles import MOST_VALUES
+from ...structure.survey import EXAMPLES, FieldSurvey
+from .catalogue_names import CODED, LEADER, POSITIONS, called
 
 MOST_SHOWN = 12  # values of a position, with their counts
 LONGEST = 200  # positions that are looked at
