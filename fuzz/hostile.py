@@ -105,9 +105,7 @@ def cases() -> Iterator[Case]:
 
 
 def read(path: Path) -> None:
-    """Take a file through all that reads: a survey, a draft, and its table as text."""
-    with suppress(FlatLedgerError):
-        flatledger.survey(path)
+    """Take a file through all that reads: the survey of a draft, and its table as text."""
     with suppress(FlatLedgerError):
         layout = flatledger.Layout.from_text(str(flatledger.draft(path)))
         flatledger.export(layout, path, path.with_suffix(".table.csv"), if_there="replace")

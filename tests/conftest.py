@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import gc
 import os
 import subprocess
 import sys
@@ -29,6 +30,14 @@ settings.load_profile("untimed")
 
 collect_ignore = ["spreadsheet_typing.py"]  # which another Python runs
 FORKED = ForkedTool()
+
+
+def pytest_collection_finish() -> None:
+    """What is loaded by now stays: it need not be looked through for garbage again and again."""
+    gc.collect()
+    gc.freeze()
+
+
 TODAY = dt.date(2026, 3, 31)
 Tool = Callable[..., subprocess.CompletedProcess[str]]
 

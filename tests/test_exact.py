@@ -18,7 +18,6 @@ from hypothesis import strategies as st
 
 import flatledger
 from flatledger.compile.expressions.as_they_came import walked_trees
-from flatledger.compile.functions.level_watch import LevelsDifferError
 from flatledger.compile.runtime.plain_values import casts_to
 from flatledger.errors import SourceError
 from flatledger.plan.making import make_plan
@@ -31,6 +30,7 @@ from flatledger.run.step import Stepper
 from flatledger.sources.files.options import Options
 from flatledger.sources.files.reading import Bytes
 from flatledger.sources.json.json_source import JsonReader
+from flatledger.structure.levels import LevelsDifferError
 from flatledger.structure.structure import observe
 from flatledger.values.field_values import FieldDeclaration
 from flatledger.values.text_values import NUMERALS, TextValues

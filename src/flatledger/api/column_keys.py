@@ -11,7 +11,6 @@ from typing import Any
 
 import msgspec
 
-from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, Problem
 from ..language import nodes as n
 from ..layout.model.column import Column, ColumnTotal, Expression, Spread
@@ -22,7 +21,7 @@ from ..plan.kinds import COLLECT
 from ..plan.making import make_plan
 from ..plan.plan import expressions_in
 from ..run.decoding import decoded, structure_met
-from ..run.protocols import Source
+from ..run.protocols import NodeDefinitions, Source
 from ..run.step import Stepper
 from ..structure.known_levels import known_levels
 from ..structure.levels import Chain

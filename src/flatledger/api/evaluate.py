@@ -12,7 +12,6 @@ from typing import Any
 import msgspec
 
 from ..bounds import LARGEST_RECORD
-from ..compile.functions.program import generate
 from ..errors import ExpressionError, LayoutError
 from ..language import parse_expression
 from ..language.notations import Notation
@@ -161,7 +160,7 @@ def _plan(layout: SettledLayout, reader: Reader, lenient: bool) -> Plan:
 
 
 def _evaluated(plan: Plan, reader: Reader, first: int) -> list[Evaluated]:
-    stepper = Stepper(plan, generate(plan, raw=True))
+    stepper = Stepper.of_raw(plan)
     values: list[Evaluated] = []
     for batch in decoded(reader, plan.record_types.record_type):
         rows = batch.origin.rows() if batch.origin.rows else [None] * len(batch.records)

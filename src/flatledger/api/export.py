@@ -7,7 +7,6 @@ from contextlib import ExitStack, contextmanager
 from os import PathLike
 from typing import TYPE_CHECKING, Any, Literal, cast
 
-from ..compile.functions.level_watch import LevelsDifferError
 from ..errors import FlatLedgerError
 from ..layout.model.model import SettledLayout
 from ..layout.model.note import note_of
@@ -24,6 +23,7 @@ from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
 from ..run.protocols import Progress
 from ..sources import AnySource
+from ..structure.levels import LevelsDifferError
 from .layout import AnyLayout, Layout
 from .notes import learnt
 from .places import OutputPlaces, check_places, check_verified, tables_of

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from os import PathLike
 from typing import Any
 
-from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, SourceError
 from ..language.notations import Notation, notation_of
 from ..layout.model.model import LayoutParts
@@ -15,7 +14,7 @@ from ..layout.model.text import from_data
 from ..layout.reading.read_source import SOURCE
 from ..layout.reading.reading import Reading
 from ..plan.plan import expressions_in, reads_everything
-from ..run.protocols import Source
+from ..run.protocols import NodeDefinitions, Source
 from ..sources import AnySource, format_of, open_source
 from ..sources.files.options import Options
 from ..sources.shaping.bundled import BundledSource

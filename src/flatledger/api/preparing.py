@@ -6,8 +6,6 @@ import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from ..compile.functions.level_watch import LevelsDifferError
-from ..compile.runtime.definitions import NodeDefinitions
 from ..errors import LayoutError, LevelsError, SourceError
 from ..language.nodes import FieldPath
 from ..layout.model.source_options import NAMED_BY_A_STANDARD
@@ -18,11 +16,11 @@ from ..plan.plan import Plan
 from ..reference.definition import defined_for
 from ..run.balance import Balance, BegunAgain, OpenedBy
 from ..run.pipeline import Run
-from ..run.protocols import Progress, RunServices, Source, TextForm, no_lines
+from ..run.protocols import NodeDefinitions, Progress, RunServices, Source, TextForm, no_lines
 from ..sources import AnySource
 from ..sources.shaping.first_records import FirstRecords
 from ..sources.shaping.remembered import RememberedSource
-from ..structure.levels import KnownLevels, Names, named_place, plain_steps
+from ..structure.levels import KnownLevels, LevelsDifferError, Names, named_place, plain_steps
 from ..structure.missing_fields import MissingPath, judged, named_places, nothing_met, what_is_there
 from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place

@@ -9,7 +9,6 @@ from contextlib import ExitStack
 from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
-from ..compile.functions.level_watch import LevelsDifferError
 from ..layout.model.output_options import Output
 from ..layout.settling.settling import output_of
 from ..outputs import Target, open_writer
@@ -22,6 +21,7 @@ from ..run.describing import TableColumn, described
 from ..run.preview import ColumnPreview, PreviewResult
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
+from ..structure.levels import LevelsDifferError
 from ..values.functions import text_of
 from ..values.literals import Interval
 from .layout import AnyLayout, Layout

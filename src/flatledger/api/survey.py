@@ -13,7 +13,6 @@ from typing import Any
 import msgspec
 
 from ..bounds import LARGEST_RECORD, MOST_DISTINCT, MOST_KINDS
-from ..compile.trees.laying_flat import laid_flat
 from ..errors import ExpressionError, SourceError
 from ..language import parse_expression
 from ..language.nodes import FieldPath, Name
@@ -21,6 +20,7 @@ from ..language.notations import Notation
 from ..language.selecting import Selection, compile_path
 from ..layout.model.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
+from ..run.decoding import laid_flat
 from ..run.protocols import Batch, Progress, Reader
 from ..sources import AnySource
 from ..sources.catalogues.positions import Positions

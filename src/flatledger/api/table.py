@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Generator, Iterator, Mapping
 from typing import TYPE_CHECKING, Any, Self
 
-from ..compile.functions.level_watch import LevelsDifferError
 from ..errors import TableClosedError, TableNotReadError, TableReadError
 from ..extras import loaded
 from ..outputs.cells.finishing import Finisher
@@ -13,6 +12,7 @@ from ..run.balance import Balance
 from ..run.describing import TableColumn, described
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
+from ..structure.levels import LevelsDifferError
 from .layout import AnyLayout, Layout
 from .preparing import Preparation, given_for
 

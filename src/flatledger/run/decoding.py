@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 
+from ..compile.trees.laying_flat import laid_flat as laid_flat
 from ..errors import SourceError
 from ..structure.structure import Place, observe
 from ..values.faults import Fault, shown

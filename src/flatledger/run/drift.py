@@ -14,12 +14,13 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ..compile.functions.unfolding import Classes
-from ..compile.runtime.plain_data import FaultText, is_null
+from ..compile.runtime.plain_data import is_null
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan
 from ..structure.levels import Names
 from ..structure.record_types import Field
 from ..structure.structure import MEMBERS
+from ..values.faults import FaultText
 from ..values.parts import flattened
 from .protocols import Batch
 

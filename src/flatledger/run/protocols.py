@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, Protocol, Self
 from msgspec.structs import replace
 
 from ..compile.functions.lines import LineForm
-from ..compile.runtime.definitions import NodeDefinitions
+from ..compile.runtime.definitions import NodeDefinitions as NodeDefinitions
 from ..plan.plan import Plan
 from ..plan.row_order import Row as Row
 from ..values.faults import Fault

@@ -53,6 +53,12 @@ class Stepper:
         self._doubts: Look | None = None
         self._told: set[int] = set()  # doubts for which a record was found
 
+    @classmethod
+    def of_raw(cls, plan: Plan) -> Stepper:
+        """One whose cells are the values as they come, before anything is done to them for a
+        column."""
+        return cls(plan, generate(plan, raw=True))
+
     @property
     def program(self) -> Program:
         """The generated functions, made when they are first wanted."""

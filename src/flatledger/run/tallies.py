@@ -5,10 +5,10 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from ..compile.runtime.plain_data import FaultText
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan, RowType
 from ..values.aggregates import Aggregate
+from ..values.faults import FaultText
 from ..values.numbers import plain, round_to, unit_of
 from .protocols import Row
 

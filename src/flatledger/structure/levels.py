@@ -47,6 +47,18 @@ def level_name(names: Names) -> str:
     return text or "record"
 
 
+class LevelsDifferError(Exception):
+    """A list stands where the first records, by which the run was planned, had none (or one of
+    ``several`` entries, where they had one at the most); or a level ``nests`` in itself that they
+    show as a plain one."""
+
+    def __init__(
+        self, names: Names, number: int, *, several: bool = False, nests: bool = False
+    ) -> None:
+        super().__init__(names, number, several, nests)
+        self.names, self.number, self.several, self.nests = names, number, several, nests
+
+
 class Access(msgspec.Struct, frozen=True):
     """How a path is reached from where it is used.
 

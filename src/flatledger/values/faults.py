@@ -55,6 +55,12 @@ class Fault(msgspec.Struct, frozen=True):
         return f"{where}: {self.reason}" + (f": {_cut(self.value)}" if self.value else "")
 
 
+class FaultText(str):
+    """A value that could not be read, as a cell shows it all the same. It is in no total."""
+
+    __slots__ = ()
+
+
 class FaultNotes:
     """The faults that code meets as it runs: one for each value, by its address, however many
     conditions and columns read it; the first says what is wrong.

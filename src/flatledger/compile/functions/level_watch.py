@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 import msgspec
 
 from ...plan.plan import Plan
-from ...structure.levels import Names
+from ...structure.levels import LevelsDifferError, Names
 from ...structure.record_types import Field
 from ...structure.structure import MEMBERS
 from ...structure.trees import holds_objects
@@ -23,18 +23,6 @@ from ..expressions.blocks import function_head, indented
 from ..expressions.constants import Constants
 
 Steps = tuple[tuple[str, "Steps"], ...]  # names that are read, each with those below it
-
-
-class LevelsDifferError(Exception):
-    """A list stands where the first records, by which the run was planned, had none (or one of
-    ``several`` entries, where they had one at the most); or a level ``nests`` in itself that they
-    show as a plain one."""
-
-    def __init__(
-        self, names: Names, number: int, *, several: bool = False, nests: bool = False
-    ) -> None:
-        super().__init__(names, number, several, nests)
-        self.names, self.number, self.several, self.nests = names, number, several, nests
 
 
 class Watched(NamedTuple):

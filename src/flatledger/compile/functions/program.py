@@ -23,7 +23,7 @@ from ...plan.plan import Plan
 from ...structure.levels import Names
 from ...values.amounts import UnitWatch
 from ...values.date_forms import ComparisonWatch
-from ...values.faults import Fault, FaultNotes
+from ...values.faults import Fault, FaultNotes, FaultText
 from ...values.numerals import NumeralWatch, Unwatched
 from ...values.ordering import told_apart
 from ...values.text_values import NUMERALS
@@ -32,7 +32,7 @@ from ...values.visible import visible
 from ..expressions.as_they_came import keeps_all, walked_trees
 from ..expressions.constants import Constants
 from ..runtime.definitions import NodeDefinitions
-from ..runtime.plain_data import REPEAT, FaultText
+from ..runtime.plain_data import REPEAT
 from ..runtime.runtime import Runtime
 from ..runtime.watches import ListsMet, Watches
 from ..trees.laying_flat import Flattener

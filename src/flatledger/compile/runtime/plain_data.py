@@ -14,6 +14,7 @@ import msgspec
 
 from ...structure.record_types import Other
 from ...structure.structure import MEMBERS
+from ...values.faults import FaultText
 from ...values.functions import text_of
 from ...values.numbers import Unreadable
 from ...values.own_texts import WITHIN
@@ -49,12 +50,6 @@ class Joining(NamedTuple):
         if self.in_value == "quote":
             return '"' + text.replace('"', '""') + '"'
         return text.replace(self.separator, " ")
-
-
-class FaultText(str):
-    """A value that could not be read, as a cell shows it all the same. It is in no total."""
-
-    __slots__ = ()
 
 
 def raw_text(value: Any) -> FaultText | None:

@@ -8,11 +8,12 @@ from typing import Any
 
 import msgspec
 
+from ...values.faults import FaultText
 from ...values.field_values import FieldReader
 from ...values.functions import cast_value
 from ...values.numbers import ValueFaultError, read_decimal
 from ...values.text_values import Many, TextValues, fractions_in, integers_in, number_in
-from .plain_data import FaultText, alone, raw_text
+from .plain_data import alone, raw_text
 
 
 def collected(found: list[Any]) -> list[Any] | None:

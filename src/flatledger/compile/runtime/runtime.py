@@ -21,7 +21,7 @@ from ...values import times
 from ...values.aggregates import over
 from ...values.amounts import UnitWatch
 from ...values.cleaning import cleaned
-from ...values.faults import Fault, FaultNotes, shown
+from ...values.faults import Fault, FaultNotes, FaultText, shown
 from ...values.field_values import FieldReader
 from ...values.functions import FUNCTIONS, cast_value, text_of
 from ...values.literals import Interval
@@ -34,7 +34,6 @@ from ...values.periods import period_start
 from ...values.text_values import NUMERALS
 from .level_entries import Address, LevelEntries, Tell
 from .plain_data import (
-    FaultText,
     Joining,
     alone,
     below,

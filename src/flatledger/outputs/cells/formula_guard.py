@@ -6,10 +6,10 @@ import re
 from collections.abc import Sequence
 from typing import Any
 
-from ...compile.runtime.plain_data import FaultText
 from ...layout.model.column import Column
 from ...layout.model.output_options import Output
 from ...run.protocols import Row, TotalRow
+from ...values.faults import FaultText
 from ...values.formulas import SIGNS, looks_like_formula
 
 _NO_TEXT = ("date", "dateTime", "time", "duration", "boolean")

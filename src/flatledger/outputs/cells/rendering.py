@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterable, Sequence
 from decimal import Decimal
 from typing import Any
 
-from ...compile.runtime.plain_data import FaultText
 from ...layout.model.output_options import Output
 from ...plan.row_type import ColumnPlan
 from ...run.protocols import Row, TotalRow
+from ...values.faults import FaultText
 from ...values.functions import text_of
 from ...values.numbers import PlainDecimal
 from .digits import Digits

@@ -14,11 +14,11 @@ from typing import Any
 import pyarrow as pa
 from msgspec.structs import replace
 
-from ...compile.runtime.plain_data import FaultText
 from ...errors import OutputError
 from ...plan.row_type import ColumnPlan
 from ...run.describing import TableColumn
 from ...run.protocols import Row
+from ...values.faults import FaultText
 from ...values.functions import text_of
 from ..cells.finishing import Finisher
 

@@ -7,11 +7,10 @@ from decimal import Decimal
 from itertools import islice
 from typing import Any, Protocol
 
-from ...compile.functions.level_watch import LevelsDifferError
 from ...errors import SourceError
 from ...layout.model.model import Lookup
 from ...run.balance import LookupCount
-from ...structure.levels import KnownLevels, Names, level_name
+from ...structure.levels import KnownLevels, LevelsDifferError, Names, level_name
 from ...structure.structure import Place
 from ...structure.trees import with_trees
 from ...values.faults import Fault, shown
