@@ -13,6 +13,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -36,8 +37,13 @@ MADE = {
 }
 
 
-def calls() -> Iterator[tuple[str, str, str, ast.Call]]:
+@cache
+def calls() -> list[tuple[str, str, str, ast.Call]]:
     """The calls of `re` in the code: the file, the function around, what is called, the call."""
+    return [*_calls()]
+
+
+def _calls() -> Iterator[tuple[str, str, str, ast.Call]]:
     for file in sorted(HOUSE.rglob("*.py")):
         tree = ast.parse(file.read_text(encoding="utf-8"))
         around: dict[ast.AST, str] = {}
@@ -66,7 +72,7 @@ def patterns() -> dict[str, re.Pattern[Any]]:
                 found[f"{file.relative_to(HOUSE).as_posix()} {path}"] = one
     for place, _, called, call in calls():
         if called != "compile" and call.args and isinstance(call.args[0], ast.Constant):
-            found[f"{place}:{call.lineno}"] = re.compile(call.args[0].value)
+            found[f"{place}:{call.lineno} {called}"] = re.compile(call.args[0].value)
     return found
 
 
@@ -145,8 +151,12 @@ def main() -> None:
     resource.setrlimit(resource.RLIMIT_CPU, (400, 400))
     known = {name: one for name, one in patterns().items() if name not in OWN_TEXT}
     for name, pattern in known.items():
-        inline = ":" in name  # it stands in a call of `re`, which may be any
-        ways = {"match", "fullmatch", "findall"} if inline else ways_of(name)
+        place, used = name.split()  # in a call of `re` itself, or by its own name
+        ways = (
+            {used if used in ("match", "fullmatch") else "findall"}
+            if ":" in place
+            else ways_of(name)
+        )
         print(json.dumps([name, None]), flush=True)
         print(json.dumps([name, meet(pattern, ways)]), flush=True)
 
