@@ -5,7 +5,10 @@ A message says what is wrong, where, and what to do. ``cli`` is the one place th
 
 from __future__ import annotations
 
+import errno
+import pickle
 from dataclasses import dataclass
+from typing import Any, Self
 
 
 class FlatLedgerError(Exception):
@@ -20,9 +23,55 @@ class FlatLedgerError(Exception):
     exit_code = 1
     written = ""
 
+    def __str__(self) -> str:
+        return str(self.args[0]) if self.args else ""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """It goes from one process to another with all that it says, and with its cause."""
+        of_file = (
+            {"errno": self.errno, "filename": self.filename} if isinstance(self, OSError) else {}
+        )
+        state = {**self.__dict__, **of_file}
+        return _again, (type(self), self.args, state, _to_travel(self.__cause__))
+
     def lines(self) -> list[str]:
         """The message, a line for each thing that is wrong."""
         return [str(self)]
+
+
+def _again(
+    kind: type[FlatLedgerError],
+    args: tuple[Any, ...],
+    state: dict[str, Any],
+    cause: BaseException | None,
+) -> FlatLedgerError:
+    """The error that another process had."""
+    error = kind.__new__(kind)
+    error.args = args
+    for name, value in state.items():
+        setattr(error, name, value)
+    error.__cause__ = cause
+    return error
+
+
+def _to_travel(cause: BaseException | None) -> BaseException | None:
+    """A cause, if it can go to another process; else what it says."""
+    if cause is None:
+        return None
+    try:
+        pickle.loads(pickle.dumps(cause))
+    except Exception:  # of whatever class it is
+        return RuntimeError(f"{type(cause).__name__}: {cause}")
+    return cause
+
+
+class _MissingError(FileNotFoundError):
+    """What any FileNotFoundError has: its number and the file's name."""
+
+    def of(self, filename: object) -> Self:
+        """The same error, about a file."""
+        self.errno, self.filename = errno.ENOENT, filename
+        return self
 
 
 class TableNotReadError(FlatLedgerError):
@@ -135,13 +184,37 @@ class LayoutError(FlatLedgerError):
         return [f"{problem.file or self.name}: {problem}" for problem in self.problems]
 
 
+class MissingLayoutError(LayoutError, _MissingError):
+    """A layout whose file, or one that it names, is not there; it is a FileNotFoundError as well.
+
+    >>> import flatledger
+    >>> flatledger.Layout.from_file("no-such-file.yaml")
+    Traceback (most recent call last):
+    flatledger.errors.MissingLayoutError: no-such-file.yaml: the file can't be read: No such \
+file or directory
+    """
+
+
 class SourceError(FlatLedgerError):
     """A source that cannot be opened or read at all; what can't be read of it is a fault.
 
     >>> import flatledger
     >>> flatledger.survey("no-such-file.json")
     Traceback (most recent call last):
-    flatledger.errors.SourceError: no-such-file.json can't be read: No such file or directory
+    flatledger.errors.MissingSourceError: no-such-file.json can't be read: No such file or \
+directory
+    """
+
+
+class MissingSourceError(SourceError, _MissingError):
+    """A source whose file is not there; it is a FileNotFoundError as well.
+
+    >>> import flatledger
+    >>> try:
+    ...     flatledger.survey("no-such-file.json")
+    ... except FileNotFoundError as error:
+    ...     print(error.filename)
+    no-such-file.json
     """
 
 

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
 
-from ..errors import LayoutError, Problem, SourceError
+from ..errors import LayoutError, MissingLayoutError, Problem, SourceError
 
 _met: ContextVar[set[Path] | None] = ContextVar("met", default=None)
 
@@ -36,8 +36,13 @@ def reading(path: Path) -> Iterator[None]:
         yield
     except UnicodeDecodeError as error:
         problem = Problem(f"byte {error.start} is not UTF-8; save it as UTF-8")
+    except FileNotFoundError as error:
+        missing = [Problem(f"the file can't be read: {error.strerror}")]
+        raise MissingLayoutError(str(path), missing).of(str(path)) from error
     except OSError as error:
-        problem = Problem(f"the file can't be read: {error.strerror}")
+        raise LayoutError(
+            str(path), [Problem(f"the file can't be read: {error.strerror}")]
+        ) from error
     except csv.Error as error:
         problem = Problem(f"this is not CSV: {error}")
     except SourceError as error:

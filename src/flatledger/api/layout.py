@@ -88,8 +88,8 @@ lists what there is
 
         >>> Layout.from_file("no-such-file.yaml")
         Traceback (most recent call last):
-        flatledger.errors.LayoutError: no-such-file.yaml: the file can't be read: No such file or \
-directory
+        flatledger.errors.MissingLayoutError: no-such-file.yaml: the file can't be read: No such \
+file or directory
         """
         path = Path(path)
         with files_met() as met:

@@ -106,7 +106,7 @@ def beside(name: str, folder: Path | None) -> Path:
     try:
         inside = found.resolve().is_relative_to(folder.resolve())
     except (OSError, RuntimeError, ValueError) as error:
-        raise LayoutError(name, [Problem(f"the file can't be read: {error}")]) from None
+        raise LayoutError(name, [Problem(f"the file can't be read: {error}")]) from error
     if not inside:
         problem = Problem("this is a link out of the layout's folder, which layouts do not follow")
         raise LayoutError(name, [problem])

@@ -62,7 +62,7 @@ def _own_place(file: str) -> str:
     try:
         inside = Path(file).resolve().is_relative_to(Path.cwd().resolve())
     except (OSError, RuntimeError) as error:
-        raise OutputError(f"{file} can't be written: {error}") from None
+        raise OutputError(f"{file} can't be written: {error}") from error
     if not inside:
         raise OutputError(
             f"{file} is a link out of this folder, which a layout's `output: file` does not "

@@ -266,7 +266,7 @@ what there is
                 message = f"another run is still writing to {folder}; try again later"
                 raise ShelfError(message) from None
             except OSError as error:
-                raise OutputError(f"{folder} can't be written: {error.strerror}") from None
+                raise OutputError(f"{folder} can't be written: {error.strerror}") from error
             yield
 
 
@@ -308,7 +308,7 @@ def _keep_former(file: Path) -> Path:
         with Target(kept, "number") as target:
             target.write(file.read_bytes())
     except OSError as error:
-        raise OutputError(f"{file} can't be read: {error.strerror}") from None
+        raise OutputError(f"{file} can't be read: {error.strerror}") from error
     return kept
 
 
@@ -320,4 +320,4 @@ def _read(file: Path) -> bytes:
     try:
         return file.read_bytes()
     except OSError as error:
-        raise ShelfError(f"{file} can't be read: {error.strerror}") from None
+        raise ShelfError(f"{file} can't be read: {error.strerror}") from error

@@ -85,7 +85,7 @@ def _settings() -> Iterator[str]:
     try:
         item = read_yaml(file.read_text(encoding="utf-8-sig"), str(file))
     except (OSError, UnicodeDecodeError) as error:
-        raise LayoutError(str(file), [Problem(f"the file can't be read: {error}")]) from None
+        raise LayoutError(str(file), [Problem(f"the file can't be read: {error}")]) from error
     pairs = item.pairs if isinstance(item, ItemMap) else ()
     for key, value in pairs:
         folders = value.items if isinstance(value, ItemList) else (value,)

@@ -43,7 +43,7 @@ class TemporaryRows:
             raise OutputError(
                 f"the sort needs more room in {tempfile.gettempdir()}: {error.strerror}; "
                 "set TMPDIR to a folder that has it"
-            ) from None
+            ) from error
         return _Kept(self, places)
 
     def _opened(self) -> IO[bytes]:

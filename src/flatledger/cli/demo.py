@@ -30,7 +30,7 @@ def run_demo(folder: str) -> int:
     try:
         samples = copy_to(Path(folder))
     except OSError as error:
-        raise OutputError(f"{folder} can't be written: {error.strerror}") from None
+        raise OutputError(f"{folder} can't be written: {error.strerror}") from error
     for file in samples.different:
         said = "is there already and differs from the sample; it is left as it is, and used"
         reports().line(f"{file} {said}")

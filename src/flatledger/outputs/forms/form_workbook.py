@@ -122,7 +122,7 @@ class FormWorkbook:
         except FlatLedgerError:
             raise
         except OSError as error:
-            raise self._target.failed(error) from None
+            raise self._target.failed(error) from error
         except DAMAGED as error:
             why = f"{type(error).__name__}: {error}"[:_SHOWN]
             raise OutputError(

@@ -78,9 +78,9 @@ class Target:
         except (OSError, ValueError, RuntimeError) as error:  # a NUL, links that go in a circle
             if isinstance(error, FileNotFoundError) and not path.parent.exists():
                 folder = PurePath(self.name).parent
-                raise OutputError(f"{self.name}: there is no folder {folder}") from None
+                raise OutputError(f"{self.name}: there is no folder {folder}") from error
             reason = error.strerror if isinstance(error, OSError) else error
-            raise OutputError(f"{self.name} can't be written: {reason}") from None
+            raise OutputError(f"{self.name} can't be written: {reason}") from error
         if self._unfinished.cleared:
             self.notes.append(f"what a run that was cut off had left of {self.name} is cleared")
         for left in self._unfinished.left:
@@ -116,7 +116,7 @@ class Target:
         except BrokenPipeError:
             raise
         except (OSError, ValueError) as error:
-            raise self.failed(error) from None
+            raise self.failed(error) from error
 
     def whole(self) -> BinaryIO:
         """What has been written to a file, before it takes its place, to be read from its start."""
@@ -166,7 +166,7 @@ class Target:
         except BrokenPipeError:
             raise
         except (OSError, ValueError) as failure:
-            raise self.failed(failure) from None
+            raise self.failed(failure) from failure
 
     def _settle(self, unfinished: Unfinished) -> None:
         assert self._path is not None
@@ -190,7 +190,7 @@ class Target:
         try:
             self._unfinished.take_place(None if has_name else self._path)
         except OSError as failure:
-            raise self.failed(failure) from None
+            raise self.failed(failure) from failure
         self.placed = True
 
     def remember(self) -> None:

@@ -82,7 +82,7 @@ class SheetWriter:
         try:
             yield
         except OSError as error:
-            raise self.target.failed(error) from None
+            raise self.target.failed(error) from error
 
     # ---- the same for all
 

@@ -13,7 +13,7 @@ from os import PathLike, fspath
 from pathlib import Path
 from typing import Any, BinaryIO, cast
 
-from ...errors import SourceError
+from ...errors import MissingSourceError, SourceError
 from ...layout.model.names import proposal
 from ...values.visible import encodable
 from .packing import DAMAGES, LOOK, Rejoined, unpacked
@@ -129,7 +129,7 @@ class Bytes:
                 f"{self.name}: the {self._packing} data is damaged or cut off: {error}"
             ) from None
         except OSError as error:
-            raise SourceError(f"{self.name} can't be read: {error.strerror or error}") from None
+            raise SourceError(f"{self.name} can't be read: {error.strerror or error}") from error
 
 
 def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:
@@ -155,7 +155,10 @@ def _opened(name: str) -> BinaryIO:
         return open(name, "rb")
     except OSError as error:
         hint = near_file(name) if isinstance(error, FileNotFoundError) else ""
-        raise SourceError(f"{name} can't be read: {error.strerror}{hint}") from None
+        said = f"{name} can't be read: {error.strerror}{hint}"
+        if isinstance(error, FileNotFoundError):
+            raise MissingSourceError(said).of(name) from error
+        raise SourceError(said) from error
 
 
 def near_file(name: str) -> str:

@@ -78,7 +78,7 @@ class PhotoReader(BaseReader):
             except (OSError, SyntaxError, ValueError) as error:
                 what = f"{self.name} is not a picture that can be read (JPEG, TIFF, PNG, WebP)"
                 why = "" if isinstance(error, UnidentifiedImageError) else f": {error}"
-                raise SourceError(f"{what}{why}") from None
+                raise SourceError(f"{what}{why}") from error
             finally:
                 self._data.close()
 

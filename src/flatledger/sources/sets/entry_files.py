@@ -136,4 +136,4 @@ def _opened(path: Path) -> BinaryIO:
             raise SourceError(f"{path} is empty (0 bytes)")
         return path.open("rb")
     except OSError as error:
-        raise SourceError(f"{path} can't be read: {error.strerror}") from None
+        raise SourceError(f"{path} can't be read: {error.strerror}") from error

@@ -41,9 +41,9 @@ class SourceFile(NamedTuple):
             packed = io.BufferedReader(Member(self.path, self.member))
             return Bytes(self.name, packed, own=True)
         except OSError as error:
-            raise SourceError(f"{self.path} can't be read: {error.strerror or error}") from None
+            raise SourceError(f"{self.path} can't be read: {error.strerror or error}") from error
         except ZIP_DAMAGES as error:
-            raise SourceError(f"{self.name} can't be read: {error}") from None
+            raise SourceError(f"{self.name} can't be read: {error}") from error
 
 
 def files_of(source: Any) -> list[SourceFile] | None:
@@ -188,7 +188,7 @@ def _in_folder(folder: Path) -> list[SourceFile]:
     try:
         names = sorted(one.name for one in os.scandir(folder) if one.is_file())
     except OSError as error:
-        raise SourceError(f"{folder} can't be read: {error.strerror}") from None
+        raise SourceError(f"{folder} can't be read: {error.strerror}") from error
     found = [folder / name for name in names if not name.startswith(".")]
     if not found:
         raise SourceError(

@@ -104,7 +104,7 @@ def described_beside(name: str) -> Described:
         try:
             data = file.read_bytes()
         except OSError as error:
-            raise SourceError(f"{file} can't be read: {error.strerror}") from None
+            raise SourceError(f"{file} can't be read: {error.strerror}") from error
         found, others = _table_in(data, path.name, file) if data else (None, [])
         if found is not None:
             return Described(str(file), found)

@@ -168,7 +168,7 @@ def _read(parts: Parts, packed: bytes, sheet: str) -> tuple[list[list[Any]], Seq
         found = book.get_sheet_by_name(sheet)
         return [*found.to_python(skip_empty_area=False)], found.merged_cell_ranges or ()
     except (CalamineError, OSError, ValueError) as error:
-        raise parts.damaged(error) from None
+        raise parts.damaged(error) from error
 
 
 def _fill(rows: list[list[Any]], merged: Sequence[Any]) -> None:
