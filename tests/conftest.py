@@ -45,7 +45,7 @@ Tool = Callable[..., subprocess.CompletedProcess[str]]
 def table(layout: dict[str, Any], records: list[Any]) -> tuple[list[tuple[Any, ...]], Any]:
     """The rows of a layout over records, and the balance."""
     rows = flatledger.table(layout, records)
-    return list(rows), rows.balance
+    return list(rows.rows(totals=True)), rows.balance
 
 
 def settled(layout: AnyLayout) -> SettledLayout:

@@ -108,3 +108,11 @@ def test_a_median_is_one_object(monkeypatch: pytest.MonkeyPatch) -> None:
     rows, balance = table(layout, source)
     assert rows == [("a", 7, Decimal("4.5")), ("b", 5, 5), ("Grand total", 6, None)]
     assert balance.balanced
+
+
+def test_a_list_of_objects_without_parts_is_null_in_records_and_groups() -> None:
+    records = [{"g": "b", "p": [{"by": {}}]}, {"g": "c", "p": [{"by": {}}, {"by": "x"}]}]
+    columns = [{"G": "g"}, {"By": "listagg(p.by, '/')"}]
+    expected = [("b", None), ("c", "/x")]
+    assert table({"columns": columns}, records)[0] == expected
+    assert table({"row-per-group": ["g"], "columns": columns}, records)[0] == expected

@@ -62,7 +62,7 @@ def test_summary_by_station(demo: Path) -> None:
 def test_summary_by_part_states_the_overlap(demo: Path) -> None:
     layout = flatledger.Layout.from_file(demo / "part-summary.yaml")
     rows = flatledger.table(layout, demo / "requisitions.jsonl")
-    amounts = [row[3] for row in rows]
+    amounts = [row[3] for row in rows.rows(totals=True)]
     assert amounts[:-1] == sorted(amounts[:-1], reverse=True)
     balance = rows.balance
     carriage = balance.columns[-1]
@@ -116,7 +116,7 @@ def test_the_register_of_drills(demo: Path) -> None:
 def test_the_period_the_list_and_the_word(demo: Path, tool: Tool) -> None:
     layout = flatledger.Layout.from_file(demo / "period-requisitions.yaml")
     rows = flatledger.table(layout, demo / "requisitions.jsonl")
-    table = list(rows)
+    table = list(rows.rows(totals=True))
     # 57.00 + 111.40 + 221.80 + 143.20; carriage 0 + 4.50 + 4.50 + 4.50
     assert [str(cell) for cell in table[4][4:]] == ["533.40", "13.50"]
     assert table[-1][0] == "All of 2026-Q1"

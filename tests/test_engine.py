@@ -203,7 +203,7 @@ def test_large_and_small_numbers_add_up_exactly() -> None:
     numbers = ("1e100", "1e-100", "-1e100", "0.1", "0.2")
     source = "\n".join(f'{{"n": {number}}}' for number in numbers).encode()
     keys = {"columns": [{"N": {"value": "n", "total": "sum"}}]}
-    rows = list(flatledger.table(flatledger.Layout.from_data(keys), io.BytesIO(source)))
+    rows = list(flatledger.table(keys, io.BytesIO(source)).rows(totals=True))
     assert str(rows[-1][0]) == "0.3" + "0" * 98 + "1"
 
 

@@ -210,7 +210,7 @@ Source = Callable[..., tuple[Made, dict[str, Any]]]
 
 def run(layout: dict[str, Any], made: Made, reading: dict[str, Any]) -> tuple[list[Any], Any]:
     rows = flatledger.table({**layout, **({"source": reading} if reading else {})}, made)
-    return [tuple(row) for row in rows], rows.balance
+    return [tuple(row) for row in rows.rows(totals=True)], rows.balance
 
 
 def test_the_table_is_that_of_the_plain_records(source: Source) -> None:

@@ -108,7 +108,7 @@ def test_rows_that_were_given_or_a_source_that_is_gone_end_in_an_error() -> None
         with pytest.raises(LevelsError, match=why) as told:
             list(flatledger.table(Layout.from_data(TOTAL), source))
         assert "State all levels in the layout: `levels: [lines, …]`" in str(told.value)
-    rows = list(flatledger.table(Layout.from_data({**TOTAL, "levels": ["lines"]}), iter([LATE])))
+    rows = list(flatledger.table({**TOTAL, "levels": ["lines"]}, iter([LATE])).rows(totals=True))
     assert rows == [(999, 5), ("Grand total", 5)]
 
 

@@ -41,7 +41,7 @@ def rows_of(count: int, start: int = 0) -> list[dict[str, str]]:
 def table_of(source: Any, **reading: Any) -> tuple[list[tuple[Any, ...]], Any]:
     layout = {**LAYOUT, **({"source": reading} if reading else {})}
     rows = flatledger.table(layout, source)
-    return [tuple(row) for row in rows], rows.balance
+    return [tuple(row) for row in rows.rows(totals=True)], rows.balance
 
 
 @pytest.mark.parametrize("suffix", WRITTEN)

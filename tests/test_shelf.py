@@ -68,13 +68,13 @@ totals: {grand-total: no}
     assert [one.value.text for one in layout.request.conditions] == [
         *("status = 'sent'", "no < 'A3'", "lines.qty > 0"),
     ]
-    rows = list(flatledger.table(layout, RECORDS))
+    rows = list(flatledger.table(layout, RECORDS).rows(totals=True))
     assert [tuple(map(str, row)) for row in rows] == [
         ("A1", "2", "3", "wick", "6", "x"),
         ("Sum of A1", "None", "None", "None", "6", "None"),
     ]
     again = Layout.from_text(layout.to_text())
-    assert list(flatledger.table(again, RECORDS)) == rows
+    assert list(flatledger.table(again, RECORDS).rows(totals=True)) == rows
     grouped = layout.with_changes(
         {"row-per-group": ["no"], "columns": [{"Amount": "sum(lines.qty)"}], "leave-out": []}
     )

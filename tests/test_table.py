@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import datetime as dt
 import sys
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -37,7 +39,7 @@ DAY = dt.date(2026, 3, 31)
 
 def test_rows_totals_columns_and_the_balance() -> None:
     with flatledger.table(LAYOUT, RECORDS) as table:
-        rows = list(table)
+        rows = list(table.rows(totals=True))
     assert rows == [
         *(("R1", DAY, Decimal("3.00"), "Sent"), ("R1", DAY, None, "Sent")),
         *(("R2", "soon", Decimal("1.50"), "-"), ("Grand total", None, Decimal("4.50"), None)),
@@ -49,11 +51,52 @@ def test_rows_totals_columns_and_the_balance() -> None:
         *(("No", "", "record", ""), ("Day", "DATE", "record", "")),
         *(("Sum, SKC", "NUMERIC", "lines", "SKC"), ("State", "", "record", "")),
     ]
-    assert list(flatledger.table(LAYOUT, RECORDS).details()) == rows[:3]
+    assert list(flatledger.table(LAYOUT, RECORDS)) == rows[:3]
+    assert list(flatledger.table(LAYOUT, RECORDS).rows()) == rows[:3]
     assert list(flatledger.table(LAYOUT, RECORDS).totals()) == rows[3:]
-    batches = list(flatledger.table(LAYOUT, RECORDS).batches())
-    assert all(batches)
-    assert [row for block in batches for row in block] == rows
+    named = list(flatledger.table(LAYOUT, RECORDS).dicts(totals=True))
+    assert named == [dict(zip(table.headings, row, strict=True)) for row in rows]
+    for totals, expected in ((False, rows[:3]), (True, rows)):
+        batches = list(flatledger.table(LAYOUT, RECORDS).batches(totals=totals))
+        assert all(batches)
+        assert [row for block in batches for row in block] == expected
+
+
+def test_what_sums_up_rows_is_in_no_sum_of_them() -> None:
+    columns = [{"Site": "site"}, {"Day": "day"}, {"Q": {"value": "q", "total": "sum"}}]
+    records = [{"site": "NS"[n % 2], "day": n % 3, "q": n} for n in range(20)]
+    for layout in (
+        {"columns": columns, "group": ["Site", "Day"]},
+        {"columns": columns, "group": ["Site", "Day"], "totals": {"detail": "no"}},
+        {"columns": columns, "group": ["Site"], "totals": {"subtotals": "before"}},
+        {"columns": columns, "totals": {"grand-total": "no"}},
+        {"row-per-group": ["site"], "columns": [columns[0], {"Q": {"value": "sum(q)", "total": "sum"}}]},
+    ):
+        rows = flatledger.table(layout, records)
+        assert sum(row[-1] for row in rows) == 190
+        assert flatledger.table(layout, records).to_arrow()["Q"].to_pylist() == [
+            row["Q"] for row in flatledger.table(layout, records).dicts()
+        ]
+
+
+def test_threads_have_a_table_each() -> None:
+    begun, go_on = threading.Event(), threading.Event()
+
+    def slowly() -> Iterator[dict[str, int]]:
+        yield from ({"no": n} for n in range(1_000))
+        begun.set()
+        go_on.wait(60)
+        yield {"no": 1_000}
+
+    rows = flatledger.table({"levels": [], "columns": [{"No": "no"}]}, slowly())
+    with ThreadPoolExecutor(1) as pool:
+        other = pool.submit(list, rows)
+        begun.wait(60)
+        for use in (lambda: next(rows), rows.close):
+            with pytest.raises(flatledger.TableReadError, match="another thread is taking rows"):
+                use()
+        go_on.set()
+        assert len(other.result()) == 1_001
 
 
 def test_what_is_taken_twice_or_too_early_has_an_error_of_its_own() -> None:
@@ -65,7 +108,7 @@ def test_what_is_taken_twice_or_too_early_has_an_error_of_its_own() -> None:
         with pytest.raises(flatledger.TableReadError, match="taken already"):
             again()
     assert len(list(table)) == 3
-    for again in (lambda: list(table), table.details, table.totals, table.batches):
+    for again in (lambda: list(table), table.rows, table.totals, table.dicts, table.batches):
         with pytest.raises(flatledger.TableReadError, match="ask for"):
             again()
     slip = flatledger.table({"columns": [{"No": "numbre"}]}, [{"number": 1}])
@@ -131,7 +174,10 @@ def test_arrow_and_pandas_hold_the_cells_that_the_rows_have(data: st.DataObject)
     layout = {"columns": [{name: name} for name in kinds]}
     rows = list(flatledger.table(layout, records))
     found = pa.table(flatledger.table(layout, records))
-    frame = flatledger.table(layout, records).to_pandas()
+    table = flatledger.table(layout, records)
+    frame = table.to_pandas()
+    assert pa.table(table).equals(found)
+    assert pa.table(table).equals(found)  # as often as it is asked for
     assert found.column_names == list(frame.columns) == list(kinds)
     for at, name in enumerate(kinds):
         cells = [row[at] for row in rows]

@@ -104,7 +104,7 @@ def by_sqlite(rows: list[Node]) -> list[tuple[Any, ...]]:
 
 def table(layout: dict[str, Any], source: Any) -> tuple[list[tuple[Any, ...]], flatledger.Balance]:
     made = flatledger.table(layout, source)
-    rows = list(made)
+    rows = list(made.rows(totals=True))
     assert made.balance.balanced, made.balance.wrong
     return rows, made.balance
 

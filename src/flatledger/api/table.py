@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Generator, Iterator, Mapping
+from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any, Self
 
 from ..errors import TableClosedError, TableNotReadError, TableReadError
@@ -18,13 +20,18 @@ from .preparing import Preparation, given_for
 
 if TYPE_CHECKING:
     import pandas as pd
+    import pyarrow as pa
 
 
 _SHOWN = 8  # headings
 
 
 class Table(Iterator[Row]):
-    """The rows of a table, one tuple each, total rows (`TotalRow`) among them. They are taken once.
+    """The rows of a table, one tuple each. They are taken once.
+
+    To go through a table gives its rows; what sums them up comes by `totals`, or among them by
+    ``rows(totals=True)`` (`TotalRow`). Where the layout has no detail, the rows are those of the
+    innermost groups.
 
     Cells are values: ``str``, ``int``, ``Decimal``, ``bool``, ``date``, ``datetime``, ``time``,
     `Interval`, or ``None``; where a column states a code list, a pattern or a default, what that
@@ -51,6 +58,8 @@ class Table(Iterator[Row]):
         self._run = self._prepared.run(progress)
         self._blocks: Generator[list[Row]] | None = None
         self._rows: Iterator[Row] | None = None
+        self._taking = threading.Lock()
+        self._arrow_tables: dict[bool, pa.Table] = {}  # without and with total rows
         self._read = self._closed = False
 
     # ---- what it is
@@ -110,25 +119,57 @@ class Table(Iterator[Row]):
         return self
 
     def __next__(self) -> Row:
+        row = self._next()
+        while self._sums_up(row):
+            row = self._next()
+        return row
+
+    def _next(self) -> Row:
+        """The next row, be it a total row. Raises StopIteration after the last."""
         if self._closed and not self._read:
             raise TableClosedError("the table has been closed; ask for it again")
         if self._rows is None:
             self._rows = (row for block in self._taken(self._finished) for row in block)
-        try:
-            return next(self._rows)
-        except StopIteration:
-            if self._read:
-                raise
-            raise TableClosedError("the table ended in an error; ask for it again") from None
+        with self._taken_by_one():
+            row = next(self._rows, None)
+        if row is not None:
+            return row
+        if self._read:
+            raise StopIteration
+        raise TableClosedError("the table ended in an error; ask for it again")
 
-    def details(self) -> Iterator[Row]:
-        """The rows that are no total rows, as they come. Raises TableReadError.
+    @contextmanager
+    def _taken_by_one(self) -> Iterator[None]:
+        """Raise TableReadError where another thread is taking rows at this moment."""
+        if not self._taking.acquire(blocking=False):
+            raise TableReadError(
+                "another thread is taking rows of this table; give each thread a table of its own"
+            )
+        try:
+            yield
+        finally:
+            self._taking.release()
+
+    def _sums_up(self, row: Row) -> bool:
+        """Whether a row sums up others of the table."""
+        layout = self._prepared.layout
+        return isinstance(row, TotalRow) and (layout.totals.detail or row.depth < len(layout.group))
+
+    def rows(self, *, totals: bool = False) -> Iterator[Row]:
+        """The rows, as they come; with ``totals`` the total rows are among them, in their places.
+        Raises TableReadError.
 
         >>> fees = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}]}
-        >>> list(table(fees, [{"fee": 1}, {"fee": 2}]).details())
-        [(1,), (2,)]
+        >>> list(table(fees, [{"fee": 1}, {"fee": 2}]).rows(totals=True))
+        [(1,), (2,), (3,)]
         """
-        return (row for row in self if not isinstance(row, TotalRow))
+        rows = iter(self)
+        return self._all() if totals else rows
+
+    def _all(self) -> Generator[Row]:
+        with suppress(StopIteration):
+            while True:
+                yield self._next()
 
     def totals(self) -> Iterator[TotalRow]:
         """The total rows, as they come; the others are passed over. Raises TableReadError.
@@ -137,15 +178,37 @@ class Table(Iterator[Row]):
         >>> list(table(fees, [{"fee": 1}, {"fee": 2}]).totals())
         [(3,)]
         """
-        return (row for row in self if isinstance(row, TotalRow))
+        return (row for row in self.rows(totals=True) if isinstance(row, TotalRow))
 
-    def batches(self) -> Iterator[list[Row]]:
-        """All rows, some at a time, as they come. Raises TableReadError where some were taken.
+    def dicts(self, *, totals: bool = False) -> Iterator[dict[str, Any]]:
+        """The rows with their cells by heading; with ``totals`` total rows, too. Raises
+        TableReadError.
+
+        >>> list(table({"columns": [{"No": "no"}]}, [{"no": 1}]).dicts())
+        [{'No': 1}]
+        """
+        headings = self.headings
+        return (dict(zip(headings, row, strict=True)) for row in self.rows(totals=totals))
+
+    def batches(self, *, totals: bool = False) -> Iterator[list[Row]]:
+        """The rows, some at a time, as they come; with ``totals`` total rows, too. Raises
+        TableReadError where some were taken.
 
         >>> list(table({"columns": [{"No": "no"}]}, [{"no": 1}, {"no": 2}]).batches())
         [[(1,), (2,)]]
         """
-        return filter(None, self._taken(self._finished))
+        return self._batches(self._taken(self._finished), totals)
+
+    def _batches(self, blocks: Generator[list[Row]], totals: bool) -> Generator[list[Row]]:
+        with self:
+            while True:
+                with self._taken_by_one():
+                    block = next(blocks, None)
+                if block is None:
+                    return
+                rows = block if totals else [row for row in block if not self._sums_up(row)]
+                if rows:
+                    yield rows
 
     def _finished(self) -> Callable[[list[Row]], list[Row]]:
         finisher = Finisher(self._run.columns, self._prepared.layout.locale)
@@ -186,10 +249,11 @@ class Table(Iterator[Row]):
 
         >>> table({"columns": [{"No": "no"}]}, [{"no": 1}]).close()
         """
-        self._closed = True
-        if self._blocks is not None:
-            self._blocks.close()
-        self._run.reader.close()
+        with self._taken_by_one():
+            self._closed = True
+            if self._blocks is not None:
+                self._blocks.close()
+            self._run.reader.close()
 
     def __enter__(self) -> Self:
         return self
@@ -202,37 +266,53 @@ class Table(Iterator[Row]):
     def to_pandas(self, *, totals: bool = False) -> pd.DataFrame:
         """The table as a data frame, its columns of Arrow's types: decimals stay decimals.
 
-        Without ``totals`` the total rows are left out. Units, code lists and rounding are as in the
-        table; a pattern or a default is not, so that numbers stay numbers. Raises MissingExtraError
-        where pandas is not installed, and OutputError for a number of more than 76 digits.
+        Units, code lists and rounding are as in the table; a pattern or a default is not, so that
+        numbers stay numbers. Raises MissingExtraError where pandas is not installed, and
+        OutputError for a number of more than 76 digits.
 
         >>> fees = {"columns": [{"Fee": {"value": "fee", "decimals": 2}}]}
         >>> table(fees, [{"fee": 1}, {"fee": 2}]).to_pandas()["Fee"].sum()
         Decimal('3.00')
         """
         pandas = loaded("pandas", "pandas", "a data frame")
-        table = self._arrow(totals=totals)
-        return table.to_pandas(types_mapper=pandas.ArrowDtype)  # type: ignore[no-any-return]
+        table = self.to_arrow(totals=totals)
+        return table.to_pandas(types_mapper=pandas.ArrowDtype)
 
-    def __arrow_c_stream__(self, requested_schema: object = None) -> object:
-        """The table without its total rows, by Arrow's interface for other libraries (a PyCapsule).
+    def to_arrow(self, *, totals: bool = False) -> pa.Table:
+        """The table as one of Arrow; the same however often it is asked for.
 
         It is held in memory as a whole, since the data tells a column's type where nothing else
-        does.
+        does. Raises MissingExtraError where pyarrow is not installed, and OutputError for a number
+        of more than 76 digits.
 
-        Raises MissingExtraError where pyarrow is not installed.
+        >>> table({"columns": [{"No": "no"}]}, [{"no": 1}, {"no": 2}]).to_arrow().num_rows
+        2
         """
-        return self._arrow(totals=False).__arrow_c_stream__(requested_schema)
+        if totals not in self._arrow_tables:
+            self._arrow_tables[totals] = self._arrow(totals)
+        return self._arrow_tables[totals]
 
-    def _arrow(self, *, totals: bool) -> Any:
-        arrow = loaded("flatledger.outputs.documents.arrow", "arrow", "an Arrow table")
+    def __arrow_c_stream__(self, requested_schema: object = None) -> object:
+        """The table without its total rows, by Arrow's interface for other libraries (a PyCapsule);
+        as often as it is asked for. Raises MissingExtraError where pyarrow is not installed.
+        """
+        table: Any = self.to_arrow()
+        return table.__arrow_c_stream__(requested_schema)
+
+    def __array__(self, *_: object, **__: object) -> Any:
+        """Raises TypeError: an array has one type, and a table's columns have one each."""
+        raise TypeError(
+            "the columns of a table have a type each, so that it is no array; use to_pandas(), "
+            "to_arrow() or list(table)"
+        )
+
+    def _arrow(self, totals: bool) -> pa.Table:
+        arrow: Any = loaded("flatledger.outputs.documents.arrow", "arrow", "an Arrow table")
         locale = self._prepared.layout.locale
         blocks = self._taken(lambda: arrow.finisher(self._run.columns, locale))
-        rows: list[Row] = []
-        with self:
-            for block in blocks:
-                rows += block if totals else (r for r in block if not isinstance(r, TotalRow))
-        return arrow.arrow_table(self.columns, rows)
+        rows = [row for block in self._batches(blocks, totals) for row in block]
+        found: pa.Table = arrow.arrow_table(self.columns, rows)
+        return found
 
 
 def table(
@@ -257,7 +337,7 @@ def table(
     ... }
     >>> records = [{"no": "R1", "lines": [{"qty": 2, "each": 3}, {"qty": 1, "each": 4}]}]
     >>> with table(layout, records) as lines:
-    ...     list(lines)
+    ...     list(lines.rows(totals=True))
     [('R1', 6), ('R1', 4), ('Grand total', 10)]
     >>> lines.balance.balanced, [(one.heading, one.level) for one in lines.columns]
     (True, [('No', 'record'), ('Sum', 'lines')])

@@ -273,7 +273,7 @@ def result(name: str, found: Sequence[Any], separator: Any, *, distinct: bool = 
         case "last":
             return values[-1]
         case "listagg":
-            return ("" if separator is None else str(separator)).join(map(text_of, values))
+            return ("" if separator is None else str(separator)).join(map(text_of, values)) or None
     if name not in ("min", "max"):  # one that was added
         return over(AGGREGATES[name], values)
     return _extreme(values, greatest=name == "max")

@@ -25,7 +25,8 @@ class TotalRow(tuple[Any, ...]):
 
     >>> import flatledger
     >>> layout = {"columns": [{"No": "no"}, {"Fee": {"value": "fee", "total": "sum"}}]}
-    >>> [isinstance(row, TotalRow) for row in flatledger.table(layout, [{"no": 1, "fee": 2}])]
+    >>> fees = flatledger.table(layout, [{"no": 1, "fee": 2}])
+    >>> [isinstance(row, TotalRow) for row in fees.rows(totals=True)]
     [False, True]
     """
 

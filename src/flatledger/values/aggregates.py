@@ -239,7 +239,7 @@ class Join(Aggregate):
 
     def result(self, state: Any, count: int, *options: Any) -> Any:
         separator = options[0] if options else SEPARATOR
-        return (separator or "").join(map(text_of, state)) if state else None
+        return (separator or "").join(map(text_of, state)) or None  # of objects without parts
 
 
 class First(Aggregate):
