@@ -7,6 +7,7 @@ import datetime as dt
 import sqlite3
 import uuid
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from decimal import Decimal
 from enum import Enum
 from pathlib import PurePosixPath
@@ -18,10 +19,12 @@ import msgspec
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import flatledger
+from flatledger.values.functions import text_of
+from tests.by_definition import chosen
 
 LAYOUT = {
     "row-per": "lines",
@@ -125,7 +128,9 @@ def test_values_are_as_a_file_would_have_them() -> None:
         made: str(made),
         PurePosixPath("a/b"): "a/b",
         dt.timedelta(days=1, hours=2): "PT26H",
-        dt.date(2026, 3, 31): "2026-03-31",
+        dt.date(2026, 3, 31): dt.date(2026, 3, 31),
+        pd.Timestamp("2026-03-31T10:00:00.5"): dt.datetime(2026, 3, 31, 10, 0, 0, 500_000),
+        pd.Timestamp("2026-03-31T10:00:00.000000001"): "2026-03-31T10:00:00.000000001",
         flatledger.Interval(14, dt.timedelta(days=3)): "P14M3D",
         np.int64(7): 7,
         np.float64(0.1): Decimal("0.1"),
@@ -137,6 +142,40 @@ def test_values_are_as_a_file_would_have_them() -> None:
     assert "keeper" not in [field.path for field in flatledger.survey([Structure(1)]).fields]
     with pytest.raises(flatledger.SourceError, match="a single record is no list"):
         flatledger.survey(Keeper("Ilse"))
+
+
+def typed(value: Any) -> Any:
+    """The same data with each text that is a day or a moment as such."""
+    if isinstance(value, dict):
+        return {name: typed(one) for name, one in value.items()}
+    if isinstance(value, list):
+        return [typed(one) for one in value]
+    if isinstance(value, str) and value[4:5] == "-":
+        for kind in (dt.date, dt.datetime):
+            with suppress(ValueError):
+                if (found := kind.fromisoformat(value)).isoformat() == value:
+                    return found
+    return value
+
+
+@settings(max_examples=150)
+@given(st.randoms(use_true_random=False), st.booleans())
+def test_days_and_moments_are_what_their_texts_are(seed: Any, groups: bool) -> None:
+    """They stay what they are, and nothing is otherwise but their order among texts (rule 22)."""
+    chance, records = chosen(seed)
+    layout = chance.grouped() if groups else chance.table()
+    layout.pop("take", None)  # which goes by the order
+
+    def made(source: list[Any]) -> Any:
+        try:
+            rows = flatledger.table(layout, source)
+            found = sorted([*map(text_of, row)] for row in rows.rows(totals=True))
+        except flatledger.FlatLedgerError as error:
+            return str(error)
+        assert rows.balance.balanced, rows.balance.wrong
+        return found, rows.balance.fault_count
+
+    assert made(typed(records)) == made(records)
 
 
 def cursor(rows: list[Any]) -> sqlite3.Cursor:

@@ -278,8 +278,7 @@ class Preparation:
         """The structure of all records of a source, as far as the layout asks for it."""
         structure = Place(names_wanted(self._request))
         with source.open() as reader:
-            structure.has_own_texts = reader.has_own_texts
-            structure.types_moments = reader.types_moments
+            structure.of_kind(reader)
             for batch in reader.batches():
                 for number, record in zip(batch.numbers, batch.records, strict=True):
                     structure.add(record, number)

@@ -33,11 +33,16 @@ def choice_of(segments: tuple[n.Segment, ...]) -> Choice | None:
     field, wanted = test.left, test.right
     names = field.names() if isinstance(field, n.FieldPath) and field.relative else None
     text = wanted.value if isinstance(wanted, n.FilterLiteral) else None
-    if names is None or len(names) != 1 or not isinstance(text, str):
+    if names is None or len(names) != 1 or not isinstance(text, str) or _may_be_moment(text):
         return None
     if not others:
         return Choice(names[0], text, None)
     return Choice(names[0], text, others[0].name) if isinstance(others[0], n.Name) else None
+
+
+def _may_be_moment(text: str) -> bool:
+    """Whether a moment or a time of day may be meant, which a program's records have as such."""
+    return text[:1].isdigit() and not {"-", ":"}.isdisjoint(text)
 
 
 def chooser_of(segments: tuple[n.Segment, ...]) -> Chooser | None:

@@ -8,6 +8,7 @@ a list of one before a selector.
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 from math import isfinite
@@ -319,10 +320,12 @@ def _only(values: list[Any]) -> Any:
 
 
 def _length(value: Any) -> Any:
+    value = _moment_text(value)
     return len(value) if isinstance(value, str | list | dict) else NOTHING
 
 
 def _matches(text: Any, pattern: Any, full: bool) -> bool:
+    text = _moment_text(text)
     compiled = interoperable(pattern) if isinstance(pattern, str) else None
     if compiled is None or not isinstance(text, str):
         return False
@@ -394,7 +397,8 @@ def equal(left: Any, right: Any) -> bool:
     if _is_number(left) and _is_number(right):
         return bool(_exact(left) == _exact(right))
     if left.__class__ is not right.__class__:
-        return False
+        texts = _moment_text(left), _moment_text(right)
+        return texts != (left, right) and equal(*texts)
     if isinstance(left, list):
         return len(left) == len(right) and all(map(equal, left, right))
     if isinstance(left, dict):
@@ -406,4 +410,10 @@ def less(left: Any, right: Any) -> bool:
     """Order: numbers among numbers, texts among texts by code points; else false."""
     if _is_number(left) and _is_number(right):
         return bool(_exact(left) < _exact(right))
+    left, right = _moment_text(left), _moment_text(right)
     return isinstance(left, str) and isinstance(right, str) and left < right
+
+
+def _moment_text(value: Any) -> Any:
+    """A day, moment or time of day, which a program's records may have, as JSON would have it."""
+    return value.isoformat() if isinstance(value, dt.date | dt.time) else value

@@ -170,6 +170,10 @@ class PlanDraft:
 
     def may_be_timed(self, node: n.Node) -> bool:
         """Whether a value of any kind may turn out to be a moment, a time or an interval."""
+        if self.chain.structure.has_moments and any(
+            isinstance(p, n.FieldPath) for p in node.walk()
+        ):
+            return True
         return any(
             self.kind(part) in TIMES for part in node.walk() if not isinstance(part, n.Asked)
         )

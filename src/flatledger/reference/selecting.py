@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Callable, Iterator
 from decimal import Decimal
 from typing import Any
@@ -127,7 +128,7 @@ class Selecting:
             found = self._query(first, item)
             only = found[0] if len(found) == 1 else MISSING
             return own_value(only) if self._has_own_texts else only
-        value = self._operand(first, item)
+        value = _plain(self._operand(first, item))
         if node.name == "length":
             return len(value) if isinstance(value, str | list | dict) else MISSING
         pattern = self._operand(node.arguments[1], item)
@@ -168,12 +169,15 @@ def _compares(operator: str, left: Any, right: Any) -> bool:
     return _less(right, left) or _equal(left, right)
 
 
-def _number(value: Any) -> Any:
+def _plain(value: Any) -> Any:
+    """A value as JSON would have it, with exact numbers."""
+    if isinstance(value, dt.date | dt.time):
+        return value.isoformat()
     return Decimal(repr(value)) if isinstance(value, float) else value
 
 
 def _equal(left: Any, right: Any) -> bool:
-    left, right = _number(left), _number(right)
+    left, right = _plain(left), _plain(right)
     if is_number(left) and is_number(right):
         return compared(left, right) == 0
     if isinstance(left, list) and isinstance(right, list):
@@ -184,7 +188,7 @@ def _equal(left: Any, right: Any) -> bool:
 
 
 def _less(left: Any, right: Any) -> bool:
-    left, right = _number(left), _number(right)
+    left, right = _plain(left), _plain(right)
     if is_number(left) and is_number(right):
         return compared(left, right) < 0
     return isinstance(left, str) and isinstance(right, str) and left < right

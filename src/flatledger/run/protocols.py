@@ -200,7 +200,8 @@ class Reader(Protocol):
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
     plan asks for. ``manner`` says how the source is read, where there is something to say. With
     ``has_own_texts`` an object may stand for its text, where one value is wanted. One
-    that ``types_moments`` gives dates and times by ISO 8601, however they are shown in it. What it
+    that ``types_moments`` gives dates and times by ISO 8601, however they are shown in it; one that
+    ``has_moments`` gives them as such. What it
     ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
     is given at its end. Its batches have their origin from it, or come from its ``file``.
     ``keeps`` tells of which records, by their numbers, a batch can give the plain data.
@@ -211,6 +212,7 @@ class Reader(Protocol):
     decodes: bool
     has_own_texts: bool
     types_moments: bool
+    has_moments: bool
     states: Mapping[str, Any]
     account: Account
     file: str

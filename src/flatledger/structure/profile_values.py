@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections import defaultdict
 from collections.abc import Iterable
 from decimal import Decimal
@@ -36,6 +37,8 @@ def text_of_value(value: Any) -> str:
     """A plain value as text."""
     if isinstance(value, bool):
         return "true" if value else "false"
+    if isinstance(value, dt.date | dt.time):
+        return value.isoformat()
     return format(value, "f") if isinstance(value, Decimal) else str(value)
 
 
@@ -51,4 +54,7 @@ def kind_name(value: Any) -> str:
         return "decimal"
     if isinstance(value, str):
         return "text"
+    if isinstance(value, dt.date | dt.time):
+        of_day = "dateTime" if isinstance(value, dt.datetime) else "date"
+        return of_day if isinstance(value, dt.date) else "time"
     return "object" if isinstance(value, dict) else "list" if isinstance(value, list) else "other"

@@ -8,13 +8,21 @@ from dataclasses import dataclass, field
 from decimal import Decimal
 from itertools import chain, islice
 from types import NoneType
-from typing import Any
+from typing import Any, Protocol
 
 from ..bounds import DEEPEST_LAYOUT
 
 MEMBERS = "\ue000members"  # in a place's names: each member of a mapping; no field is called so
 FEW = 64  # names of one place that are kept apart though they are not wanted
 MOST_NAMES = 3_000  # of the others, for hints
+
+
+class Marked(Protocol):
+    """What says of records as a whole how they are."""
+
+    has_own_texts: bool
+    types_moments: bool
+    has_moments: bool
 
 
 @dataclass(slots=True)
@@ -27,7 +35,7 @@ class Place:
     ``rest``, of which no more is known than what they have in common.
     Of the record itself it is said whether the records have objects that stand for a text of their
     own (``has_own_texts``), and whether the source types dates, so that they are by ISO 8601
-    however they are shown (``types_moments``).
+    however they are shown (``types_moments``), or gives them as such (``has_moments``).
     ``nesting`` is the name that a place and the one above it have in common: a member of that name
     is this place again, however deep it goes.
     """
@@ -38,6 +46,7 @@ class Place:
     nested: bool = False  # an object was met there
     has_own_texts: bool = False
     types_moments: bool = False
+    has_moments: bool = False
 
     lists: int = 0
     many: int = 0
@@ -82,6 +91,11 @@ class Place:
         if other.rest is not None:
             self._rest().merge(other.rest)
             self._note_names(other.rest_names)
+
+    def of_kind(self, other: Marked) -> None:
+        """Take over what is said of the records as a whole."""
+        self.has_own_texts, self.types_moments = other.has_own_texts, other.types_moments
+        self.has_moments = other.has_moments
 
     def names(self) -> Iterator[str]:
         """The names met here, as far as they are kept."""

@@ -20,6 +20,7 @@ class BaseReader:
     decodes = False
     has_own_texts = False
     types_moments = False
+    has_moments = False
     states: Mapping[str, Any] = MappingProxyType({})
     account = Account()
     name = ""
@@ -31,7 +32,7 @@ class BaseReader:
         """Tell of the records what a reader tells that they are taken from."""
         self.name, self.file, self.manner = reader.name, reader.file, reader.manner
         self.has_own_texts, self.states = reader.has_own_texts, reader.states
-        self.types_moments = reader.types_moments
+        self.types_moments, self.has_moments = reader.types_moments, reader.has_moments
         self.account = reader.account
 
     def close(self) -> None:

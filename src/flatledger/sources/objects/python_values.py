@@ -28,7 +28,7 @@ def exact(value: Any) -> Any:
     """The same data with each binary float as the decimal that it shows, objects as mappings.
 
     >>> exact({"price": 0.1, "no": 1, "day": dt.date(2026, 3, 31)})
-    {'price': Decimal('0.1'), 'no': 1, 'day': '2026-03-31'}
+    {'price': Decimal('0.1'), 'no': 1, 'day': datetime.date(2026, 3, 31)}
     """
     kind = value.__class__
     if kind in _AS_THEY_ARE:
@@ -66,7 +66,7 @@ def _single(value: Any) -> Any:
         text = float.__repr__(value)
         return read_fraction(text) if isfinite(value) else Unreadable(text, "is no number")
     if isinstance(value, dt.date | dt.time):
-        return value.isoformat()
+        return _moment(value)
     if isinstance(value, dt.timedelta):
         whole = not value % dt.timedelta(days=1)  # hours are not taken for days
         return str(Interval(0, value, None if whole else 0))
@@ -75,6 +75,17 @@ def _single(value: Any) -> Any:
     if isinstance(value, Set):  # it has no order of its own
         return sorted(map(exact, value), key=_rank)
     return value
+
+
+def _moment(value: dt.date | dt.time) -> dt.date | dt.time | str:
+    """A day, moment or time of day as one of Python's own classes; where it is more exact than
+    these can be, its text."""
+    if value.__class__ in (dt.date, dt.datetime, dt.time):
+        return value
+    text = value.isoformat()
+    own = next(one for one in (dt.datetime, dt.date, dt.time) if isinstance(value, one))
+    found = own.fromisoformat(text)
+    return found if found.isoformat() == text else text
 
 
 def _rank(value: Any) -> tuple[bool, Any, str]:

@@ -68,6 +68,8 @@ class PythonSource:
 class PythonReader(BaseReader):
     """Takes records from an iterable, some at a time."""
 
+    has_moments = True
+
     def __init__(
         self, records: Iterable[Any], first: int, manner: str, name: str = PythonSource.name
     ) -> None:

@@ -35,7 +35,8 @@ class OpenedList(AbstractContextManager[ListFile]):
     >>> with OpenedList("no-such-list.csv") as found:
     ...     pass
     Traceback (most recent call last):
-    flatledger.errors.SourceError: no-such-list.csv can't be read: No such file or directory
+    flatledger.errors.MissingSourceError: no-such-list.csv can't be read: No such file or \
+directory
     """
 
     def __init__(self, file: str, how: SourceOptions | None = None) -> None:

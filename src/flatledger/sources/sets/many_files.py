@@ -162,7 +162,7 @@ class FilesReader(BaseReader):
             first.has_own_texts,
             first.states,
         )
-        self.types_moments = first.types_moments
+        self.types_moments, self.has_moments = first.types_moments, first.has_moments
         self._take_note(*self._first)
 
     def peek(self) -> list[Any]:
