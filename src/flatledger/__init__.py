@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from .api.draft import DraftedLayout, draft
     from .api.evaluate import Evaluated, evaluate
     from .api.export import export
-    from .api.layout import Layout
+    from .api.layout import AnyLayout, Layout
     from .api.preview import Preview, preview
     from .api.shelf import Shelf
     from .api.specimen import specimen
@@ -27,7 +27,9 @@ if TYPE_CHECKING:
     from .api.trace import Trace, trace
     from .errors import (
         AnswerError,
+        ArgumentError,
         ExpressionError,
+        FaultsFoundError,
         FlatLedgerError,
         LayoutError,
         LevelsError,
@@ -45,10 +47,13 @@ if TYPE_CHECKING:
         TableReadError,
     )
     from .language.notations import Notation
+    from .layout.model.output_options import IfThere
     from .layout.reading.schema import layout_schema
+    from .outputs import Destination
     from .run.balance import Balance
     from .run.describing import TableColumn
-    from .run.protocols import TotalRow
+    from .run.protocols import Progress, Row, RunProgress, TotalRow
+    from .sources import AnySource
     from .sources.further_formats import SourceFormat
     from .sources.objects.records import UnreadableRecord
     from .values.faults import Fault
@@ -62,7 +67,7 @@ _MODULES = {
     **dict.fromkeys(("Trace", "trace"), "api.trace"),
     "export": "api.export",
     "generated_code": "api.code",
-    "Layout": "api.layout",
+    **dict.fromkeys(("AnyLayout", "Layout"), "api.layout"),
     **dict.fromkeys(("Preview", "preview"), "api.preview"),
     "Shelf": "api.shelf",
     "specimen": "api.specimen",
@@ -74,7 +79,10 @@ _MODULES = {
     "layout_schema": "layout.reading.schema",
     "Balance": "run.balance",
     "TableColumn": "run.describing",
-    "TotalRow": "run.protocols",
+    **dict.fromkeys(("Progress", "Row", "RunProgress", "TotalRow"), "run.protocols"),
+    "AnySource": "sources",
+    "Destination": "outputs",
+    "IfThere": "layout.model.output_options",
     "SourceFormat": "sources.further_formats",
     "UnreadableRecord": "sources.objects.records",
     "Fault": "values.faults",
@@ -83,12 +91,18 @@ _MODULES = {
 
 __all__ = [
     "AnswerError",
+    "AnyLayout",
+    "AnySource",
+    "ArgumentError",
     "Balance",
+    "Destination",
     "DraftedLayout",
     "Evaluated",
     "ExpressionError",
     "Fault",
+    "FaultsFoundError",
     "FlatLedgerError",
+    "IfThere",
     "Interval",
     "Layout",
     "LayoutError",
@@ -100,6 +114,9 @@ __all__ = [
     "OutputError",
     "Preview",
     "Problem",
+    "Progress",
+    "Row",
+    "RunProgress",
     "SamePlaceError",
     "Shelf",
     "ShelfError",
@@ -131,14 +148,16 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
-    """Load what is asked for when it is first asked for, so that the tool answers at once."""
-    if name not in __all__:
-        now = "; it is now `table`" if name == "rows" else ""
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}{now}")
-    value = getattr(import_module(f".{_MODULES.get(name, 'errors')}", __name__), name)
-    globals()[name] = value
-    return value
+if not TYPE_CHECKING:  # a name that there is not is found by who checks types
+
+    def __getattr__(name: str) -> Any:
+        """Load what is asked for when it is first asked for, so that the tool answers at once."""
+        if name not in __all__:
+            now = "; it is now `table`" if name == "rows" else ""
+            raise AttributeError(f"module {__name__!r} has no attribute {name!r}{now}")
+        value = getattr(import_module(f".{_MODULES.get(name, 'errors')}", __name__), name)
+        globals()[name] = value
+        return value
 
 
 def __dir__() -> list[str]:

@@ -109,6 +109,35 @@ class TableClosedError(FlatLedgerError):
     """
 
 
+class ArgumentError(FlatLedgerError, ValueError):
+    """An argument of a call that can't be meant; it is a ValueError as well.
+
+    >>> import flatledger
+    >>> flatledger.export({"columns": [{"No": "no"}]}, [], "t.csv", if_there="overwrite")
+    Traceback (most recent call last):
+    flatledger.errors.ArgumentError: if_there='overwrite': it is keep, replace, refuse or number
+    """
+
+
+class FaultsFoundError(FlatLedgerError):
+    """A strict run that came to its end, and has something to tell: faults, or notices. What was
+    written is there; ``balance`` is that of the run.
+
+    >>> import flatledger, io
+    >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}]}
+    >>> flatledger.export(layout, [{"fee": "many"}], io.BytesIO(), strict=True)
+    Traceback (most recent call last):
+    flatledger.errors.FaultsFoundError: 1 fault and 1 notice; the first: record 1, fee: is not a \
+number: many
+    """
+
+    exit_code = 3
+
+    def __init__(self, message: str, balance: Any) -> None:
+        super().__init__(message)
+        self.balance = balance
+
+
 class LevelsError(FlatLedgerError):
     """A later record shows a level that the first ones did not, and the run can't begin again.
 

@@ -30,6 +30,7 @@ from ..structure.missing_fields import judged
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault
 from ..values.functions import text_of
+from .arguments import check_count, check_given
 from .declaring import declared_fields
 from .layout_files import FilesOf
 from .opening import notation_for, open_as
@@ -89,6 +90,8 @@ def evaluate(
     ...     print(found.record, found.value)
     1 [2, 3]
     """
+    check_given(reading=reading, fields=fields)
+    check_count("first", first)
     opened = opened_for(
         expression,
         source,

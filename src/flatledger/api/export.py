@@ -7,10 +7,10 @@ from contextlib import ExitStack, contextmanager
 from os import PathLike
 from typing import TYPE_CHECKING, Any, Literal, cast
 
-from ..errors import FlatLedgerError
+from ..errors import FaultsFoundError, FlatLedgerError
 from ..layout.model.model import SettledLayout
 from ..layout.model.note import note_of
-from ..layout.model.output_options import IfThere, Output
+from ..layout.model.output_options import IF_THERE, IfThere, Output
 from ..layout.settling.settling import output_of
 from ..outputs import Destination, Target, open_writer
 from ..outputs.cells.writer import LineWriter, Writer
@@ -21,9 +21,10 @@ from ..outputs.places.file_set import FileSet
 from ..outputs.places.names import is_file
 from ..run.balance import Balance, FileCount, Learnt
 from ..run.pipeline import Run
-from ..run.protocols import Progress
+from ..run.protocols import Progress, RunProgress
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
+from .arguments import check_choice, check_given
 from .layout import AnyLayout, Layout
 from .notes import learnt
 from .places import OutputPlaces, check_places, check_verified, tables_of
@@ -50,6 +51,7 @@ def export(
     if_there: IfThere | None = None,
     verify: Verify = False,
     fields: Mapping[str, Any] | None = None,
+    reading: Mapping[str, Any] | None = None,
 ) -> Balance:
     """Flatten records into a table and write it; return the balance.
 
@@ -62,15 +64,18 @@ def export(
     ``number``: the new one is ``table-2.csv``). A table that does not balance takes no other's
     place: it is ``table.unbalanced.csv``.
 
-    ``progress`` is called with the number of records read so far. With ``learn`` the note beside
-    the layout's file takes in the fields and keys that are new in the data. ``strict`` refuses a
-    form that the columns do not fit, and looks for names that come twice in an object.
+    ``progress`` is called with how far it has come (`RunProgress`). With ``learn`` the note beside
+    the layout's file takes in the fields and keys that are new in the data. ``strict`` ends in
+    FaultsFoundError where there is anything to tell, once all has been written; it refuses a form
+    that the columns do not fit, and looks for names that come twice in an object.
     ``verify`` reads each finished file again, by a reader that is not ours, and holds every cell
     against what was written; ``"all"`` reads every record a second time by definition, too, not
     only a sample of them. ``faults_to`` takes every fault as a table (CSV), ``report_to`` the
-    balance as JSON. ``fields`` declares further fields. Nothing that takes part is written over.
+    balance as JSON. ``fields`` declares further fields, ``reading`` says how the source is read, by
+    the keys that stand under `source` in a layout. Nothing that takes part is written over.
 
-    Raises LayoutError, ShelfError, AnswerError, SourceError, OutputError and MissingExtraError.
+    Raises ArgumentError, LayoutError, ShelfError, AnswerError, SourceError, OutputError,
+    FaultsFoundError and MissingExtraError.
 
     >>> import io
     >>> written = io.BytesIO()
@@ -78,7 +83,10 @@ def export(
     >>> balance.balanced, balance.rows, written.getvalue()
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
-    stated = Layout.of(layout).declaring(fields)
+    check_given(ask=ask, fields=fields, reading=reading)
+    check_choice("if_there", if_there, (*IF_THERE, None) if if_there is None else IF_THERE)
+    check_choice("verify", verify, (False, True, "all"))
+    stated = Layout.of(layout).declaring(fields, reading)
     given = given_for(stated, ask, learn=learn, strict=strict)
     output = output_of(stated.request, given)
     places = OutputPlaces(
@@ -95,10 +103,24 @@ def export(
     while True:
         try:
             with _telling_placed(FileSet(apart)) as files:
-                return _exported(prepared, places, files, progress, learning, bool(verify))
+                balance = _exported(prepared, places, files, progress, learning, bool(verify))
+            return _nothing_told(balance) if strict else balance
         except LevelsDifferError as wrong:
             seen = any(map(_is_stream, (*places.tables, places.faults)))
             prepared.begin_again(wrong, given=seen)
+
+
+def _nothing_told(balance: Balance) -> Balance:
+    """The balance of a strict run. Raises FaultsFoundError where there is anything to tell."""
+    from ..reports.words import counted
+
+    if not balance.fault_count and not balance.notices:
+        return balance
+    faults = [counted(balance.fault_count, "fault")] if balance.fault_count else []
+    notices = [counted(len(balance.notices), "notice")] if balance.notices else []
+    first = str(balance.faults[0]) if balance.faults else next(iter(balance.notices), "")
+    said = f"{' and '.join([*faults, *notices])}; the first: {first}"
+    raise FaultsFoundError(said, balance)
 
 
 def _is_stream(place: Destination | None) -> bool:
@@ -158,6 +180,8 @@ def _table(
             for writer in writers:
                 writer.finish(balance)
     if verifier is not None:
+        if progress is not None:
+            progress(RunProgress(balance.read, phase="checking"))
         _verify(verifier, targets, layout.output.format, balance)
     if not balance.balanced:
         for target in targets:

@@ -14,10 +14,11 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..layout.model.model import FormReference, LayoutRequest
 from ..layout.model.note import note_of
-from ..layout.model.text import Item, ItemMap, Scalar, from_data, read_yaml, write_yaml
+from ..layout.model.text import Item, ItemMap, Scalar, from_data, plain_data, read_yaml, write_yaml
 from ..layout.reading.assembling import assemble, with_changes
 from ..layout.reading.read_layout import LAYOUT_KEYS, read_layout
 from ..layout.reading.with_files import with_files
+from .arguments import folder_of
 from .files_met import files_met
 from .layout_files import FilesOf, read_items
 from .shelf_folders import SUFFIXES, ShelfFolders
@@ -38,11 +39,41 @@ class Layout:
     ('Requisition', 'Part')
     """
 
-    def __init__(self, item: Item, name: str, files: FilesOf) -> None:
-        self.path: Path | None = None
-        self.files: frozenset[Path] = frozenset()  # those that it is made of
-        self._item, self._of = item, files
-        self.request: LayoutRequest = with_files(read_layout(item, name, files), files)
+    path: Path | None
+    files: frozenset[Path]  # those that it is made of
+    request: LayoutRequest
+    _item: Item
+    _of: FilesOf
+
+    def __init__(self, given: AnyLayout) -> None:
+        """``given`` is what a person has: plain data, a path, a name on the shelf, or a layout."""
+        self.__dict__.update(Layout.of(given).__dict__)
+
+    @classmethod
+    def _read(cls, item: Item, name: str, files: FilesOf) -> Layout:
+        """The layout that some items say."""
+        layout = cls.__new__(cls)
+        layout.path, layout.files = None, frozenset()
+        layout._item, layout._of = item, files
+        layout.request = with_files(read_layout(item, name, files), files)
+        return layout
+
+    def __eq__(self, other: object) -> bool:
+        """Whether another layout says the same, its keys in whatever order, and names the same
+        files.
+
+        >>> Layout({"columns": [{"No": "no"}]}) == Layout.from_text("columns: [No: no]")
+        True
+        """
+        return isinstance(other, Layout) and self._says() == other._says()
+
+    def __hash__(self) -> int:
+        return hash(self.headings)
+
+    def _says(self) -> tuple[Any, ...]:
+        own = {self.path, note_of(self.path)} if self.path is not None else set()
+        form = self.request.form
+        return plain_data(self._item), {*self.taking_part()} - own, form and form.headings
 
     @classmethod
     def of(cls, given: AnyLayout) -> Layout:
@@ -104,14 +135,14 @@ file or directory
         name: str = "layout",
         shelf: ShelfFolders | None = None,
         *,
-        folder: Path | None = None,
+        folder: str | PathLike[str] | None = None,
     ) -> Layout:
         """Read the text of a layout; ``name`` stands in messages, ``folder`` is where it looks.
 
         >>> Layout.from_text("columns: [No: no]", "lines").name
         'lines'
         """
-        return cls._assembled(read_yaml(text, name), name, folder, shelf)
+        return cls._assembled(read_yaml(text, name), name, folder_of(folder), shelf)
 
     @classmethod
     def from_data(
@@ -120,7 +151,7 @@ file or directory
         name: str = "layout",
         shelf: ShelfFolders | None = None,
         *,
-        folder: Path | None = None,
+        folder: str | PathLike[str] | None = None,
     ) -> Layout:
         """Take a layout as plain Python data: mappings, lists and texts; ``folder`` is where it
         looks for files.
@@ -128,7 +159,7 @@ file or directory
         >>> Layout.from_data({"columns": [{"Requisition": "no"}]}).headings
         ('Requisition',)
         """
-        return cls._assembled(from_data(data), name, folder, shelf)
+        return cls._assembled(from_data(data), name, folder_of(folder), shelf)
 
     @classmethod
     def _assembled(
@@ -136,7 +167,7 @@ file or directory
     ) -> Layout:
         files = FilesOf(folder, shelf or ShelfFolders())
         with files_met() as met:
-            layout = cls(assemble(item, name, files), name, files)
+            layout = cls._read(assemble(item, name, files), name, files)
         return layout.made_of(met)
 
     def made_of(self, files: Iterable[Path]) -> Layout:
@@ -164,18 +195,23 @@ file or directory
         with files_met() as met:
             item = assemble(from_data(changes), self.name, files)
             merged = with_changes(self._item, item, self.name)
-            changed = Layout(merged, self.name, files)
+            changed = Layout._read(merged, self.name, files)
         changed.path = self.path
         return changed.made_of(self.files | met)
 
-    def declaring(self, fields: Mapping[str, Any] | None) -> Layout:
-        """The layout with further declared fields, which are merged with its own by place and key.
+    def declaring(
+        self, fields: Mapping[str, Any] | None, reading: Mapping[str, Any] | None = None
+    ) -> Layout:
+        """The layout with further declared fields, which are merged with its own by place and key,
+        and further keys of its `source`.
 
         >>> layout = Layout.from_data({"columns": [{"Raised": "raised"}]})
         >>> [one.declared.datatype for one in layout.declaring({"raised": "date"}).request.fields]
         ['date']
         """
-        return self.with_changes({"fields": fields}) if fields else self
+        changes = {"fields": fields, "source": reading}
+        changes = {key: value for key, value in changes.items() if value}
+        return self.with_changes(changes) if changes else self
 
     def fitted_to(
         self, form: str | PathLike[str], *, header_row: int = 0, first_row: int = 0
@@ -222,7 +258,7 @@ file or directory
         """
         assert isinstance(self._item, ItemMap)
         pairs = (pair for pair in self._item.pairs if pair[0].text != "layout")
-        return Layout(ItemMap(((Scalar("layout"), Scalar(name)), *pairs)), name, self._of)
+        return Layout._read(ItemMap(((Scalar("layout"), Scalar(name)), *pairs)), name, self._of)
 
     def to_text(self) -> str:
         """The whole layout as YAML, put together, without its comments.

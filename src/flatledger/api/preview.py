@@ -24,6 +24,7 @@ from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
 from ..values.functions import text_of
 from ..values.literals import Interval
+from .arguments import check_count, check_given
 from .layout import AnyLayout, Layout
 from .places import check_own_place
 from .preparing import Preparation, given_for
@@ -60,21 +61,25 @@ def preview(
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
     fields: Mapping[str, Any] | None = None,
+    reading: Mapping[str, Any] | None = None,
 ) -> Preview:
     """Run a layout without writing; count over the whole source, or over its first 1,000 records.
 
     So many ``rows`` are kept as the first ones.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``ask`` gives the values
-    that the layout asks for, ``fields`` declares further fields. Raises LayoutError, ShelfError,
-    AnswerError, SourceError and OutputError, as the export would.
+    that the layout asks for, ``fields`` declares further fields, ``reading`` says how the source is
+    read. Raises ArgumentError, LayoutError, ShelfError, AnswerError, SourceError and OutputError,
+    as the export would.
 
     >>> layout = {"columns": [{"No": "no"}, {"Mark": {"text": "x"}}]}
     >>> look = preview(layout, [{"no": 1}, {}])
     >>> [(one.column.heading, one.column.text, one.filled) for one in look.columns], look.rows
     ([('No', None, 1), ('Mark', 'x', 2)], 2)
     """
-    stated = Layout.of(layout).declaring(fields)
+    check_given(ask=ask, fields=fields, reading=reading)
+    check_count("rows", rows, 0)
+    stated = Layout.of(layout).declaring(fields, reading)
     given = given_for(stated, ask)
     check_own_place(stated, source, output_of(stated.request, given))
     most = SAMPLE if sample else None

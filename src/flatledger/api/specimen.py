@@ -11,7 +11,7 @@ from typing import Any
 from ..errors import OutputError
 from ..layout.model.column import Column
 from ..layout.model.model import LayoutParts, SettledLayout
-from ..layout.model.output_options import IfThere
+from ..layout.model.output_options import IF_THERE, IfThere
 from ..layout.settling.fitting import fitted
 from ..outputs import Destination, Target, check_apart, check_suffix
 from ..outputs.forms.specimen import SUFFIXES, SpecimenColumn, write_specimen
@@ -20,6 +20,7 @@ from ..run.protocols import TotalRow
 from ..sources import AnySource
 from ..sources.sets.found_files import inputs_of
 from ..values.literals import Interval
+from .arguments import check_choice, check_given
 from .layout import AnyLayout, Layout
 from .table import table
 
@@ -42,13 +43,16 @@ def specimen(
     *,
     ask: Mapping[str, Any] | None = None,
     if_there: IfThere = "refuse",
+    fields: Mapping[str, Any] | None = None,
+    reading: Mapping[str, Any] | None = None,
 ) -> tuple[SpecimenColumn, ...]:
     """Write a blank table with the headings of a layout and one example row; return its columns.
 
     In a workbook (XLSX) each column has the type of its values, whether it may be empty, and a list
     to choose from where only some values are `allowed`, or a code list translates them; in
     delimited text there are the headings and the example. That is the first row of the table that
-    ``source`` gives, or else made up by the types. Raises LayoutError, OutputError and SourceError.
+    ``source`` gives, or else made up by the types. Raises ArgumentError, LayoutError,
+    OutputError and SourceError.
 
     >>> import io
     >>> qty = {"value": "n", "decimals": 0}
@@ -59,7 +63,9 @@ def specimen(
     >>> blank.getvalue()
     b'No,Qty\\r\\ntext,12\\r\\n'
     """
-    stated = Layout.of(layout)
+    check_given(ask=ask, fields=fields, reading=reading)
+    check_choice("if_there", if_there, IF_THERE)
+    stated = Layout.of(layout).declaring(fields, reading)
     check_suffix(name_of(to), SUFFIXES, "a specimen")
     check_apart([*inputs_of(source), *stated.taking_part()], [("the specimen", to)])
     written = _columns(stated)

@@ -21,7 +21,7 @@ from ..language.selecting import Selection, compile_path
 from ..layout.model.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
 from ..run.decoding import laid_flat
-from ..run.protocols import Batch, Progress, Reader
+from ..run.protocols import Batch, Progress, Reader, RunProgress
 from ..sources import AnySource
 from ..sources.catalogues.positions import Positions
 from ..sources.catalogues.surveyed import in_notation
@@ -35,6 +35,7 @@ from ..values.functions import text_of
 from ..values.numbers import read_decimal
 from ..values.own_texts import TEXT, own_value
 from ..values.parts import flattened
+from .arguments import check_count, check_given
 from .declaring import FieldsRead, declared_fields
 from .documents import as_records, may_be_document, point_at_records, records_within
 from .opening import notation_for, open_as
@@ -89,6 +90,8 @@ def survey(
     >>> [(field.path, field.filled, field.entries) for field in result.fields]
     [('no', 2, 2), ('lines', 2, 2), ('lines.qty', 2, 2)]
     """
+    check_given(reading=reading, fields=fields)
+    check_count("sample", sample, or_all=True)
     equal = EqualRecords() if sample is None else None
     read = FieldsRead(declared_fields(fields, notation=notation_for(source, reading)))
     totals = TotalRowsSeen() if TOTAL_ROWS not in (reading or {}) else None
@@ -172,6 +175,8 @@ def survey_kinds(
     >>> {kind: [field.path for field in result.fields] for kind, result in kinds.items()}
     {'log': ['type', 'a'], 'chart': ['type', 'b']}
     """
+    check_given(reading=reading)
+    check_count("sample", sample, or_all=True)
     tops, found = _gathered(source, records, sample, path, progress, largest_record, reading)
     return {
         kind: msgspec.structs.replace(found, records=top.filled, fields=_fields(top, found))
@@ -193,6 +198,8 @@ def survey_positions(
 
     Of each of its `fields` the commonest values are its ``counts``.
     """
+    check_given(reading=reading)
+    check_count("sample", sample, or_all=True)
     opened = open_as(source, None, largest_record, reading, asked=frozenset({tag}))
     found, positions = Survey(opened.name, 0, True, 0, []), Positions(tag)
     with opened.open() as reader:
@@ -269,7 +276,8 @@ def _counted(
         yield taken, batch
         found.records += len(taken)
         if progress:
-            progress(found.records)
+            measure = reader.measure
+            progress(RunProgress(found.records, measure.position, measure.size))
         if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
             whole = len(taken) == len(batch.records)
             found.complete = whole and next(batches, None) is None
@@ -351,6 +359,8 @@ def distinct_values(
     >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
     {'wick': 2}
     """
+    check_given(reading=reading)
+    check_count("sample", sample, or_all=True)
     node = _path(path, notation_for(source, reading))
     selection, names = _selection(node), list(node.names() or ())
     asked = _names_in(node)

@@ -15,6 +15,7 @@ from ..run.describing import TableColumn, described
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
+from .arguments import check_given
 from .layout import AnyLayout, Layout
 from .preparing import Preparation, given_for
 
@@ -51,8 +52,10 @@ class Table(Iterator[Row]):
         ask: Mapping[str, Any] | None = None,
         progress: Progress | None = None,
         fields: Mapping[str, Any] | None = None,
+        reading: Mapping[str, Any] | None = None,
     ) -> None:
-        stated = Layout.of(layout).declaring(fields)
+        check_given(ask=ask, fields=fields, reading=reading)
+        stated = Layout.of(layout).declaring(fields, reading)
         self._prepared = Preparation(stated, source, given_for(stated, ask))
         self._progress = progress
         self._run = self._prepared.run(progress)
@@ -322,14 +325,17 @@ def table(
     ask: Mapping[str, Any] | None = None,
     progress: Progress | None = None,
     fields: Mapping[str, Any] | None = None,
+    reading: Mapping[str, Any] | None = None,
 ) -> Table:
     """Flatten records into the rows of a table; nothing is written.
 
     ``layout`` is a path, a name on the shelf, a mapping, or a `Layout`. ``source`` is a path
     (``-``: standard input), several files (a list of paths, a pattern, a folder, a ZIP file), an
     open file, or any iterable of records. ``ask`` gives the values
-    that the layout asks for; ``progress`` is called with the number of records read so far.
-    ``fields`` declares further fields. Raises LayoutError, ShelfError, AnswerError and SourceError.
+    that the layout asks for; ``progress`` is called with how far it has come (`RunProgress`).
+    ``fields`` declares further fields, ``reading`` says how the source is read, by the keys that
+    stand under `source` in a layout. Raises ArgumentError, LayoutError, ShelfError, AnswerError and
+    SourceError.
 
     >>> layout = {
     ...     "row-per": "lines",
@@ -342,4 +348,4 @@ def table(
     >>> lines.balance.balanced, [(one.heading, one.level) for one in lines.columns]
     (True, [('No', 'record'), ('Sum', 'lines')])
     """
-    return Table(layout, source, ask=ask, progress=progress, fields=fields)
+    return Table(layout, source, ask=ask, progress=progress, fields=fields, reading=reading)

@@ -7,7 +7,7 @@ from typing import Any, Literal, NamedTuple
 
 from ..api.export import export
 from ..api.layout import Layout
-from ..errors import SamePlaceError
+from ..errors import FaultsFoundError, SamePlaceError
 from ..layout.model.output_options import IfThere
 from ..run.balance import Balance
 from .progress import showing_progress
@@ -49,6 +49,8 @@ def run_export(layout: Layout, source: Source, ask: Mapping[str, Any], ways: Exp
                 if_there=ways.if_there,
                 verify=ways.verify,
             )
+    except FaultsFoundError as error:
+        balance = error.balance
     except SamePlaceError as error:
         if error.place in (*ways.to, ways.report_to, ways.faults_to):
             error.exit_code = WRONG_COMMAND

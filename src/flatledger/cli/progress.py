@@ -4,29 +4,31 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
+
+from ..run.protocols import Progress, RunProgress
 
 PATIENCE = 1.0  # seconds before anything is shown
 INTERVAL = 0.2
 
 
 @contextmanager
-def showing_progress() -> Iterator[Callable[[int], None] | None]:
-    """Give a function that takes the number of records read, or None where nobody would see it."""
+def showing_progress() -> Iterator[Progress | None]:
+    """Give a function that shows how far a run has come, or None where nobody would see it."""
     if sys.stderr is None or not sys.stderr.isatty():
         yield None
         return
     started = shown = time.monotonic()
     drawn = False
 
-    def progress(records: int) -> None:
+    def progress(now: RunProgress) -> None:
         nonlocal shown, drawn
-        now = time.monotonic()
-        if now - started > PATIENCE and now - shown > INTERVAL:
-            sys.stderr.write(f"\r{records:,} records read, {now - started:.0f} s ")
+        moment = time.monotonic()
+        if moment - started > PATIENCE and moment - shown > INTERVAL:
+            sys.stderr.write(f"\r{_told(now)}, {moment - started:.0f} s \033[K")
             sys.stderr.flush()
-            shown, drawn = now, True
+            shown, drawn = moment, True
 
     try:
         yield progress
@@ -34,3 +36,10 @@ def showing_progress() -> Iterator[Callable[[int], None] | None]:
         if drawn:
             sys.stderr.write("\r\033[K")
             sys.stderr.flush()
+
+
+def _told(now: RunProgress) -> str:
+    """How far a run has come, in a few words."""
+    share = f" ({100 * now.bytes // now.of_bytes} %)" if now.of_bytes else ""
+    said = {"reading": f"read{share}", "writing": "read, writing", "checking": "read, checking"}
+    return f"{now.records:,} records {said[now.phase]}"

@@ -28,7 +28,16 @@ from .collecting import at_rest, restfully
 from .decoding import decoded, structure_met
 from .line_rows import LineRows
 from .over_groups import GroupStage
-from .protocols import NO_SERVICES, Batch, Progress, Row, RunServices, Source, TextForm
+from .protocols import (
+    NO_SERVICES,
+    Batch,
+    Progress,
+    Row,
+    RunProgress,
+    RunServices,
+    Source,
+    TextForm,
+)
 from .row_making import CellRows, RowMaking, TalliedRows
 from .state import RunState
 from .step import Stepper
@@ -143,7 +152,9 @@ class Run:
             for _ in self._rows():
                 pass  # the state takes them in
             self._stop_at_mixed_units()
-            yield from self._last.blocks(gathered)
+            for block in self._last.blocks(gathered):
+                self._tell("writing")
+                yield block
         self._stop_at_mixed_units()
         self._state.close()
 
@@ -154,9 +165,15 @@ class Run:
             batches = decoded(self.reader, self.plan.record_types.record_type, exact)
             for batch in restfully(batches):
                 for rows in self._absorbed(batch):
-                    if self._progress:
-                        self._progress(self._state.read)
+                    self._tell("reading")
                     yield rows
+
+    def _tell(self, phase: str) -> None:
+        """Say how far it has come."""
+        if self._progress is not None:
+            measure = self.reader.measure
+            now = RunProgress(self._state.read, measure.position, measure.size, phase)
+            self._progress(now)
 
     def _absorbed(self, batch: Batch) -> Iterator[list[Row]]:
         """The rows of a batch, as its parts are taken in. What a later record shows of levels comes

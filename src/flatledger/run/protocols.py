@@ -15,7 +15,42 @@ from ..values.faults import Fault
 from .by_definition import Define
 
 Plain = Callable[[int], Any]
-Progress = Callable[[int], None]  # called with the number of records read so far
+
+
+class RunProgress(NamedTuple):
+    """How far a run has come: the ``records`` read, the ``bytes`` of its files, and the bytes that
+    these have in all (None where nobody knows). The ``phase`` is ``reading``, ``writing`` where all
+    has been read before the first row goes out, or ``checking`` what was written.
+    """
+
+    records: int
+    bytes: int = 0
+    of_bytes: int | None = None
+    phase: str = "reading"
+
+
+Progress = Callable[[RunProgress], None]  # called as a run goes along
+
+
+class Measure(Protocol):
+    """What knows how many bytes of a source have been read, and how many there are."""
+
+    @property
+    def position(self) -> int:
+        """How many have been read, as they lie in the file."""
+        ...
+
+    @property
+    def size(self) -> int | None:
+        """How many there are; None where that is not known."""
+        ...
+
+
+class NothingMeasured:
+    """Of a source that is no file."""
+
+    position = 0
+    size: int | None = None
 
 
 class TotalRow(tuple[Any, ...]):
@@ -199,11 +234,11 @@ class Reader(Protocol):
 
     A reader gives plain records, unless it ``decodes``: then it can give them in any type that a
     plan asks for. ``manner`` says how the source is read, where there is something to say. With
-    ``has_own_texts`` an object may stand for its text, where one value is wanted. One
-    that ``types_moments`` gives dates and times by ISO 8601, however they are shown in it; one that
-    ``has_moments`` gives them as such. What it
-    ``states`` are keys for a layout's `source` that say what was found by looking. Its ``account``
-    is given at its end. Its batches have their origin from it, or come from its ``file``.
+    ``has_own_texts`` an object may stand for its text, where one value is wanted. One that
+    ``types_moments`` gives dates and times by ISO 8601, however they are shown in it; one that
+    ``has_moments`` gives them as such. What it ``states`` are keys for a layout's `source` that say
+    what was found by looking. Its ``account`` is given at its end. Its batches have their origin
+    from it, or come from its ``file``. ``measure`` knows how far its bytes have been read.
     ``keeps`` tells of which records, by their numbers, a batch can give the plain data.
     """
 
@@ -216,6 +251,7 @@ class Reader(Protocol):
     states: Mapping[str, Any]
     account: Account
     file: str
+    measure: Measure
     keeps: Callable[[int], bool]
 
     def peek(self) -> list[Any]:

@@ -51,7 +51,7 @@ def open_source(
     if isinstance(source, str | PathLike) or hasattr(source, "read"):
         return ByteSource(Bytestream(source, keep), options, stated)
     if (rows := rows_of(source)) is not None:
-        return PythonSource(rows.records, manner=rows.manner)
+        return PythonSource(rows.records, manner=rows.manner, held=rows.held)
     if isinstance(source, dict) or is_object(source):
         raise SourceError("a single record is no list of records; put it into a list")
     if not isinstance(source, Iterable) or isinstance(source, bytes | bytearray):

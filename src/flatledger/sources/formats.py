@@ -225,7 +225,9 @@ def _begun(data: Bytes, name: str, options: Options, stated: RecordFormat | None
         if kind := never_read(data.head):
             others = "delimited text, JSON, XML and workbooks are"
             raise SourceError(f"{name} is {kind}, which is not read here: {others}")
-        return (stated or format_found(data.head, name)).reader(data, options)
+        reader = (stated or format_found(data.head, name)).reader(data, options)
+        reader.measure = data
+        return reader
     except BaseException:
         data.close()
         raise

@@ -109,6 +109,7 @@ class _FurtherReader(PythonReader):
         self.states = {"format": format} if format else {}
 
     def close(self) -> None:
+        super().close()
         self._data.close()
 
 

@@ -228,6 +228,17 @@ def from_data(data: Any) -> Item:
     return Scalar("" if data is None else str(data))
 
 
+def plain_data(item: Item) -> Any:
+    """Items as plain data: mappings, lists and texts, without their places.
+
+    >>> plain_data(from_data({"header": False, "sort": ["Part desc"]}))
+    {'header': 'no', 'sort': ['Part desc']}
+    """
+    if isinstance(item, ItemMap):
+        return {key.text: plain_data(value) for key, value in item.pairs}
+    return [*map(plain_data, item.items)] if isinstance(item, ItemList) else item.text
+
+
 def write_yaml(item: Item) -> str:
     """Items as YAML: keys and lists in blocks, what stands below a heading in braces.
 

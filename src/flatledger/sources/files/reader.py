@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from types import MappingProxyType
 from typing import Any, Self
 
-from ...run.protocols import Account, Reader
+from ...run.protocols import Account, Measure, NothingMeasured, Reader
 
 
 def keeps_none(number: int) -> bool:
@@ -23,6 +23,7 @@ class BaseReader:
     has_moments = False
     states: Mapping[str, Any] = MappingProxyType({})
     account = Account()
+    measure: Measure = NothingMeasured()
     name = ""
     file = ""
     manner = ""
@@ -33,7 +34,7 @@ class BaseReader:
         self.name, self.file, self.manner = reader.name, reader.file, reader.manner
         self.has_own_texts, self.states = reader.has_own_texts, reader.states
         self.types_moments, self.has_moments = reader.types_moments, reader.has_moments
-        self.account = reader.account
+        self.account, self.measure = reader.account, reader.measure
 
     def close(self) -> None:
         """Nothing is open."""

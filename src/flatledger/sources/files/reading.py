@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 import io
 import os
+import stat
 import sys
 import tempfile
 from collections.abc import Iterator
@@ -47,6 +48,7 @@ class Bytes:
         )
         self._file: BinaryIO = self._under
         self._packing = ""
+        self._size = _size_of(file)
         try:
             with self._told():
                 self._unpack()
@@ -82,6 +84,21 @@ class Bytes:
     def head(self) -> bytes:
         """What they begin with, however few a pipe gives at a time; nothing is used up."""
         return self._first
+
+    @property
+    def position(self) -> int:
+        """How many bytes have been read, as they lie in the file; of a pipe 0."""
+        if self._closed:
+            return self.size or 0
+        try:
+            return self._under.tell()
+        except (OSError, ValueError):
+            return 0
+
+    @property
+    def size(self) -> int | None:
+        """How many bytes there are; None of a stream."""
+        return self._size
 
     def chunks(self) -> Iterator[bytes]:
         """All bytes from the start; the file is closed after the last that is asked for."""
@@ -130,6 +147,15 @@ class Bytes:
             ) from None
         except OSError as error:
             raise SourceError(f"{self.name} can't be read: {error.strerror or error}") from error
+
+
+def _size_of(file: Any) -> int | None:
+    """The bytes of a file that lies on a disk, or in memory; None of any other."""
+    try:
+        found = os.fstat(file.fileno())
+        return found.st_size if stat.S_ISREG(found.st_mode) else None
+    except (AttributeError, OSError, ValueError):
+        return len(file.getbuffer()) if isinstance(file, io.BytesIO) else None
 
 
 def open_bytes(source: str | PathLike[str] | BinaryIO) -> Bytes:

@@ -17,6 +17,7 @@ from uuid import UUID
 import msgspec
 
 from ...errors import SourceError
+from ...extras import loaded
 from ...values.literals import Interval
 from ...values.numbers import Unreadable, read_fraction
 
@@ -145,24 +146,31 @@ class Rows(NamedTuple):
 
     records: Iterable[Any]
     manner: str
+    held: Any = ()  # what is closed when they are left
 
 
 def rows_of(source: Any) -> Rows | None:
-    """The rows of a cursor (PEP 249) or of a data frame of pandas; None for anything else.
+    """The rows of a cursor (PEP 249), of a data frame of pandas, or of whatever gives a stream by
+    Arrow's C interface: tables, frames, relations of other libraries. None for anything else.
 
     Equal headings are numbered. What a frame misses is null. Raises SourceError where a cursor has
-    no rows.
+    no rows, and MissingExtraError where a stream is to be read without pyarrow.
     """
     if hasattr(source, "fetchmany") and hasattr(source, "description"):
         if source.description is None:
             raise SourceError("the cursor has no rows: execute a query with it first")
         names, manner = _headings([column[0] for column in source.description])
-        return Rows(_fetched(source, names), manner)
+        return Rows(_fetched(source, names), manner, source)
     if hasattr(source, "itertuples") and hasattr(source, "notna"):
         names, manner = _headings(list(source.columns))
         found = source.astype(object).where(source.notna(), None)
         rows = found.itertuples(index=False, name=None)
         return Rows([dict(zip(names, row, strict=True)) for row in rows], manner)
+    if hasattr(source, "__arrow_c_stream__"):
+        arrow = loaded("pyarrow", "arrow", "reading an Arrow stream")
+        stream = arrow.RecordBatchReader.from_stream(source)
+        names, manner = _headings(stream.schema.names)
+        return Rows(_streamed(stream, names), manner, stream)
     return None
 
 
@@ -171,6 +179,13 @@ def _headings(given: Sequence[Any]) -> tuple[list[str], str]:
 
     found = headings_of([[str(name) for name in given]], " ")
     return list(found.names), "; ".join(found.notes)
+
+
+def _streamed(stream: Any, names: Sequence[str]) -> Iterator[Any]:
+    for batch in stream:
+        columns = [column.to_pylist() for column in batch.columns]
+        for row in zip(*columns, strict=True):
+            yield dict(zip(names, row, strict=True))
 
 
 def _fetched(cursor: Any, names: Sequence[str]) -> Iterator[Any]:

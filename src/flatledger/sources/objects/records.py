@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Generator, Iterable, Iterator, Sequence
 from itertools import chain, islice
 from typing import Any
 
@@ -34,19 +34,22 @@ class UnreadableRecord:
 
 class PythonSource:
     """Records from an iterable; ``first`` is the number of the first of them, ``manner`` what is
-    said of how they are read."""
+    said of how they are read, ``held`` what they come from: a cursor."""
 
     name = "records"
 
-    def __init__(self, records: Iterable[Any], first: int = 1, manner: str = "") -> None:
+    def __init__(
+        self, records: Iterable[Any], first: int = 1, manner: str = "", held: Any = ()
+    ) -> None:
         self.again = isinstance(records, Sequence)
         self._records = records
         self._first = first
         self._manner = manner
+        self._held = held
 
     def open(self) -> PythonReader:
         """A reading from the start."""
-        return PythonReader(self._records, self._first, self._manner)
+        return PythonReader(self._records, self._first, self._manner, held=self._held)
 
     def parts(self, most: int) -> Sequence[Source]:
         """A sequence in pieces; another iterable stays whole.
@@ -71,12 +74,29 @@ class PythonReader(BaseReader):
     has_moments = True
 
     def __init__(
-        self, records: Iterable[Any], first: int, manner: str, name: str = PythonSource.name
+        self,
+        records: Iterable[Any],
+        first: int,
+        manner: str,
+        name: str = PythonSource.name,
+        held: Any = (),
     ) -> None:
+        """``held`` is what the records come from, and is closed with it."""
         self.name = name
+        self._given, self._held = records, held
         self._records = iter(records)
         self.manner = manner
         self._first = first
+
+    def close(self) -> None:
+        """Let go of what gives the records: a generator ends, a cursor is closed."""
+        self._records = iter(())
+        given, held = self._given, self._held
+        self._given = self._held = ()
+        if isinstance(given, Generator):
+            given.close()
+        if hasattr(held, "close"):
+            held.close()
 
     def peek(self) -> list[Any]:
         first = _exactly(islice(self._records, LOOK_AHEAD))

@@ -33,6 +33,14 @@ class SourceFile(NamedTuple):
         """What it is called."""
         return f"{name_of(self.path)}/{self.member}" if self.member else name_of(self.path)
 
+    @property
+    def size(self) -> int | None:
+        """How many bytes it has; None where it is packed, or is not there."""
+        try:
+            return None if self.member else self.path.stat().st_size
+        except OSError:
+            return None
+
     def open(self) -> Bytes:
         """Its bytes from the start. Raises SourceError."""
         if not self.member:

@@ -63,6 +63,12 @@ class FilesSource:
             if file not in (self._passed_over or {}):
                 yield file, self._reader(file)
 
+    @property
+    def size(self) -> int | None:
+        """How many bytes the files have; None where some are packed in one."""
+        sizes = [one.size for one in self.files if one not in (self._passed_over or {})]
+        return None if None in sizes else sum(filter(None, sizes))
+
     def called(self, file: SourceFile) -> str:
         """What a table calls a file."""
         return self._called[file]
@@ -153,6 +159,8 @@ class FilesReader(BaseReader):
         self._labelled: list[str] = []
         self._short = 0
         self.account = Account(notices)
+        self.measure = self
+        self._bytes_before, self._size = 0, source.size  # in the files that have been read, in all
         self._first = self._now = next(self._readings)
         self._waiting = deque([self._first])  # those that are begun, and not read yet
         self._looked: list[Any] | None = None
@@ -173,6 +181,16 @@ class FilesReader(BaseReader):
                 looked += self._waiting[-1][1].peek()
             self._looked = looked[:LOOK_AHEAD]
         return self._looked
+
+    @property
+    def position(self) -> int:
+        """How many bytes have been read of the files so far."""
+        return self._bytes_before + self._now[1].measure.position
+
+    @property
+    def size(self) -> int | None:
+        """How many bytes the files have; None where some are packed in one."""
+        return self._size
 
     def close(self) -> None:
         for _, reader in (self._now, *self._waiting):
@@ -200,6 +218,7 @@ class FilesReader(BaseReader):
                     yield self._moved(batch, before, self._source.called(file))
             before += records + unreadable
             read.append(FileRead(file.name, records, unreadable))
+            self._bytes_before += reader.measure.size or 0
             self._notices += reader.account.notices
             self._take_totals(file, reader.account)
         skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]
