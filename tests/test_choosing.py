@@ -174,7 +174,7 @@ def test_on_a_terminal_what_is_open_is_asked_for_until_it_fits(demo: Path) -> No
 @pytest.mark.parametrize(
     ("given", "says"),
     [
-        ({}, "asks for `from` (First day); give it with --ask from=…; the layout asks for `ids`"),
+        ({}, "asks for `from` (First day); the layout asks for `ids`"),
         ({"frm": 1}, "asks for no `frm`; did you mean `from`?"),
         ({"from": "2026-02-30"}, "`from`: `2026-02-30`: a date is wanted, such as 2026-03-31"),
         ({"factor": "2"}, "`factor`: `2` is not allowed; it takes 1, 1.5"),

@@ -47,7 +47,7 @@ def test_the_python_examples_run(
     names: dict[str, Any] = {}
     for block in blocks("python"):
         exec(compile(block, "README.md", "exec"), names)
-    assert "Total Hollow Isle" in capsys.readouterr().out
+    assert "'R-0012', 'Hollow Isle'" in capsys.readouterr().out
     assert names["lines"].num_rows == names["balance"].rows
 
 

@@ -22,6 +22,12 @@ class FlatLedgerError(Exception):
 
     exit_code = 1
     written = ""
+    typed = ""  # what helps at the command line, which adds it
+
+    def typing(self, options: str) -> Self:
+        """The same error, with the options that help at the command line."""
+        self.typed = options
+        return self
 
     def __str__(self) -> str:
         return str(self.args[0]) if self.args else ""

@@ -24,6 +24,7 @@ from ..run.pipeline import Run
 from ..run.protocols import Progress, RunProgress
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
+from . import logs
 from .arguments import check_choice, check_given
 from .layout import AnyLayout, Layout
 from .notes import learnt
@@ -144,6 +145,7 @@ def _exported(
     balance = _table(prepared, files, tables, faults, progress, verify)
     if learning is not None:
         _learn(learning, prepared, files, balance)
+    logs.ended(prepared.layout.name, balance)
     for one in report:
         one.write(balance.to_json())
         one.settle()

@@ -26,6 +26,7 @@ from ..structure.record_kinds import kinds_told
 from ..structure.structure import Place
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault
+from . import logs
 from .column_keys import keys_of, keys_sought
 from .layout import Layout
 from .notes import note_beside
@@ -110,6 +111,7 @@ class Preparation:
         ``faults`` is called with each fault. Where nothing but lines of text is wanted of rows,
         ``lines`` says how these are made.
         """
+        logs.begun(self.layout.name, self.source.name)
         self._definitions = definitions_of(self._request, self.source)
         services = RunServices(
             TemporaryRows(),

@@ -122,9 +122,9 @@ class Shelf(ShelfFolders):
                 raise
             names = ", ".join(one.name for one in beside)
             raise ShelfError(
-                f"{source.name} names {names} beside it, which would not be found on the shelf; "
-                "--with-files takes it along (a list can also be put on the shelf by itself)"
-            ) from error
+                f"{source.name} names {names} beside it, which would not be found on the shelf: "
+                "have its files taken along (a list can also be put on the shelf by itself)"
+            ).typing("--with-files") from error
 
     def _take_along(self, file: Path, place: Path) -> None:
         """Copy what lies beside a layout to where it lies beside it on the shelf; what was there is
@@ -191,7 +191,7 @@ what there is
         entries = [one for one in self.entries() if one.name == name and not one.hidden]
         if len(entries) > 1:
             kinds = " and ".join(entry.kind for entry in entries)
-            raise ShelfError(f"`{name}` is the name of {kinds}; say which with --kind")
+            raise ShelfError(f"`{name}` is the name of {kinds}; say which").typing("--kind")
         if entries:
             return entries[0].path
         near = nearest(name, [one.name for one in self.entries()])
@@ -233,9 +233,9 @@ what there is
         """Raise ShelfError where the personal shelf has something of this kind and name."""
         if any(self._place(kind, name, suffix).exists() for suffix in SUFFIXES[kind]):
             raise ShelfError(
-                f"`{name}` is on the shelf already; choose another name, or remove it first "
-                "(flatledger shelf remove), or replace it with --replace"
-            )
+                f"`{name}` is on the shelf already; choose another name, remove it first, or have "
+                "it replaced"
+            ).typing("--replace")
 
     def _write(self, content: bytes, kind: str, name: str, place: Path, replace: bool) -> Path:
         """Put something in its place; what stands there is among the former ones before it goes."""

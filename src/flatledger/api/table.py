@@ -15,6 +15,7 @@ from ..run.describing import TableColumn, described
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
+from . import logs
 from .arguments import check_given
 from .layout import AnyLayout, Layout
 from .preparing import Preparation, given_for
@@ -242,6 +243,8 @@ class Table(Iterator[Row]):
                     yield finish(block)
                 self._prepared.check_names(self._run)
                 self._read = True
+                if logs.listening():
+                    logs.ended(self._prepared.layout.name, self.balance)
                 return
             except LevelsDifferError as wrong:
                 self._prepared.begin_again(wrong, given=given)

@@ -126,6 +126,8 @@ def _tell(start: str, error: FlatLedgerError) -> None:
     from ..values.visible import visible
 
     lines = [visible(line) for line in error.lines()]
+    if error.typed:
+        lines[-1] += f" ({error.typed})"
     say("\n".join([f"{start}: {lines[0]}", *lines[1:]]))
     if error.written:
         say(visible(f"But {error.written}."))

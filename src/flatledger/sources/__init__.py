@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 from os import PathLike
-from typing import Any, BinaryIO, cast
+from typing import Any, BinaryIO, Protocol, cast
 
 from ..errors import SourceError
 from ..run.protocols import Source
@@ -16,7 +16,16 @@ from .objects.python_values import is_object, rows_of
 from .objects.records import PythonSource
 from .sets.found_files import files_of, folders_within
 
-AnySource = str | PathLike[str] | BinaryIO | Iterable[Any]
+
+class ArrowStream(Protocol):
+    """Whatever gives a stream by Arrow's C interface: tables, frames, relations."""
+
+    def __arrow_c_stream__(self, requested_schema: Any = None) -> object:
+        """The stream, as a PyCapsule."""
+        ...
+
+
+AnySource = str | PathLike[str] | BinaryIO | Iterable[Any] | ArrowStream
 
 
 def format_of(source: AnySource) -> str:

@@ -82,20 +82,19 @@ def answered(request: LayoutRequest, given: Mapping[str, Any], now: dt.datetime)
         if name not in _names(request)
     ]
     answers: dict[str, Answer] = {}
+    asked: list[str] = []
     for question in request.questions:
         value = given.get(question.name, question.default)
         if value is None:
-            problems.append(
-                f"the layout asks for `{question.name}`{_says(question)}; give it "
-                f"with --ask {question.name}=…"
-            )
+            problems.append(f"the layout asks for `{question.name}`{_says(question)}")
+            asked.append(f"--ask {question.name}=…")
             continue
         try:
             answers[question.name] = read_answer(question, value, today)
         except ValueError as error:
             problems.append(f"`{question.name}`: {error}")
     if problems:
-        raise AnswerError("; ".join(problems))
+        raise AnswerError("; ".join(problems)).typing(" ".join(asked))
     parts = {name: getattr(request, name) for name in LayoutParts.__struct_fields__}
     settled = SettledLayout(**parts, today=today, answers=tuple(answers.values()))
     return _put_in(settled, answers, now) if answers or _names_output(request) else settled

@@ -208,6 +208,7 @@ class FilesReader(BaseReader):
     def batches(self, record_type: Any = None, exact: Any = None) -> Iterator[Batch]:
         before, read = 0, list[FileRead]()
         while self._waiting or self._begin():
+            self._bytes_before += self._now[1].measure.position if read else 0
             file, reader = self._now = self._waiting.popleft()
             records = unreadable = 0
             reader.keeps = partial(_kept_later, self.keeps, before)
@@ -218,7 +219,6 @@ class FilesReader(BaseReader):
                     yield self._moved(batch, before, self._source.called(file))
             before += records + unreadable
             read.append(FileRead(file.name, records, unreadable))
-            self._bytes_before += reader.measure.size or 0
             self._notices += reader.account.notices
             self._take_totals(file, reader.account)
         skipped = [FileRead(one.name, passed_over=why) for one, why in self._passed_over.items()]

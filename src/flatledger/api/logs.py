@@ -1,0 +1,39 @@
+"""What runs say to the standard library's logging, under the name `flatledger`."""
+
+from __future__ import annotations
+
+import sys
+
+from ..run.balance import Balance
+
+
+def begun(layout: str, source: str) -> None:
+    """That a layout is run over a source: INFO."""
+    _log("INFO", "%s over %s", layout, source)
+
+
+def ended(layout: str, balance: Balance) -> None:
+    """What a run came to: what was read and made, each notice and the number of faults as a
+    WARNING, and what does not balance as an ERROR."""
+    if not listening():
+        return
+    _log("INFO", "%s: %d records read, %d rows", layout, balance.read, balance.rows)
+    for file in balance.files:
+        _log("INFO", "%s: written to %s", layout, file.name)
+    for notice in balance.notices:
+        _log("WARNING", "%s: %s", layout, notice)
+    if balance.fault_count:
+        _log("WARNING", "%s: %d faults", layout, balance.fault_count)
+    for wrong in balance.wrong:
+        _log("ERROR", "%s does not balance: %s", layout, wrong)
+
+
+def listening() -> bool:
+    """Whether anything in the process uses logging: what nobody imported, nobody listens to."""
+    return "logging" in sys.modules
+
+
+def _log(level: str, message: str, *parts: object) -> None:
+    if listening():
+        logging = sys.modules["logging"]
+        logging.getLogger("flatledger").log(getattr(logging, level), message, *parts)
