@@ -4,7 +4,7 @@ PYTHON ?= python3
 BIN := $(VENV)/bin
 PIP = $(BIN)/python -m pip install -qq --disable-pip-version-check
 
-.PHONY: mutants demo test update test-browser test-spreadsheet bench coverage fuzz hostile format schema messages clean
+.PHONY: mutants demo test lowest update test-browser test-spreadsheet bench coverage fuzz hostile format schema messages clean
 
 $(VENV)/.ready: pyproject.toml constraints.txt
 	@echo "Setting up in $(VENV): this takes a minute."
@@ -33,6 +33,14 @@ update:
 	@$(BIN)/python -m pip freeze --disable-pip-version-check --exclude-editable >> constraints.new
 	@mv constraints.new constraints.txt
 	@touch $(VENV)/.ready
+
+# the lowest versions that pyproject.toml allows, in an environment of their own
+LOWEST ?= .venv-lowest
+lowest:
+	@$(PYTHON) -m venv --clear $(LOWEST)
+	@$(LOWEST)/bin/python -m pip install -qq --disable-pip-version-check uv
+	@$(LOWEST)/bin/uv pip install -q --python $(LOWEST)/bin/python --resolution lowest-direct --editable '.[dev]'
+	$(LOWEST)/bin/pytest -n 3 --dist worksteal
 
 # the web page in a real browser: Debian's chromium, or another one that BROWSER names
 BROWSER ?= chromium

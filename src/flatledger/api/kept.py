@@ -20,6 +20,7 @@ from typing import Any
 _VERSIONS = 4  # of a name, that are kept
 _OTHERS = stat.S_IRWXG | stat.S_IRWXO
 _BEING_WRITTEN = 3_600  # seconds that a part may still be somebody's
+_SUPERSEDED = 90 * 24 * 3_600  # seconds after which a file is made anew
 _LARGEST = 1 << 26  # bytes of a file that is read
 _NO_LINK = getattr(os, "O_NOFOLLOW", 0)
 _FOLDER = os.O_RDONLY | getattr(os, "O_DIRECTORY", 0) | _NO_LINK
@@ -76,14 +77,16 @@ class _Folder:
         os.replace(self._place(name), self._place(to), src_dir_fd=at, dst_dir_fd=at)
 
     def clear(self, start: str, most: int) -> None:
-        """Remove the oldest files of a name beyond so many, and parts that a killed run left."""
+        """Remove the oldest files of a name beyond so many, parts that a killed run left, and what
+        earlier versions have left: whatever was written long ago."""
         found: list[tuple[float, str]] = []
         for name in os.listdir(self._path if self._number is None else self._number):
             changed = os.stat(self._place(name), dir_fd=self._number, follow_symlinks=False)
-            if name.startswith(start):
-                found.append((changed.st_mtime, name))
-            elif name.endswith(".new") and time.time() - changed.st_mtime > _BEING_WRITTEN:
+            age = time.time() - changed.st_mtime
+            if age > (_BEING_WRITTEN if name.endswith(".new") else _SUPERSEDED):
                 os.unlink(self._place(name), dir_fd=self._number)
+            elif name.startswith(start):
+                found.append((changed.st_mtime, name))
         for _, name in sorted(found)[:-most]:
             os.unlink(self._place(name), dir_fd=self._number)
 

@@ -9,7 +9,7 @@ from typing import Any, Literal, get_args
 import click
 
 from ..bounds import LARGEST_RECORD
-from . import help_texts
+from . import completing, help_texts
 from .commands import Commands, ShelfCommands
 
 IfThere = Literal["keep", "replace", "refuse", "number"]
@@ -142,7 +142,7 @@ def flatledger(context: click.Context) -> None:
 
 
 @flatledger.command(help=help_texts.EXPORT)
-@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...")
+@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...", shell_complete=completing.layouts)
 @click.option(
     *("-o", "--output", "to"),
     multiple=True,
@@ -165,7 +165,12 @@ def flatledger(context: click.Context) -> None:
     is_flag=True,
     help="That, and every record read a second time by definition: some 30 times as long.",
 )
-@click.option("--format", "format_", metavar="NAME", help="The format, if no file's name tells it.")
+@click.option(
+    *("--format", "format_"),
+    metavar="NAME",
+    help="The format, if no file's name tells it.",
+    shell_complete=completing.formats,
+)
 @click.option("--delimiter", metavar="NAME", help="What stands between cells: semicolon, tab.")
 @click.option("--header/--no-header", default=None, help="Whether the headings are written.")
 @click.option("--encoding", metavar="NAME", help="The encoding of text, if not utf-8.")
@@ -230,7 +235,7 @@ def survey(sources: tuple[str, ...], below: bool, **options: Any) -> None:
 
 
 @flatledger.command(help=help_texts.PREVIEW)
-@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...")
+@click.argument("places", nargs=-1, metavar="[LAYOUT] SOURCE...", shell_complete=completing.layouts)
 @click.option("--sample", is_flag=True, help="Only the first 1,000 records: a quick look.")
 @click.option(
     "--rows",
@@ -286,7 +291,7 @@ def try_(expression: str, sources: tuple[str, ...], below: bool, **options: Any)
 
 
 @flatledger.command(help=help_texts.SPECIMEN)
-@click.argument("layout")
+@click.argument("layout", shell_complete=completing.layouts)
 @click.argument("source", required=False, type=click.Path(allow_dash=True))
 @click.option("-o", "--output", "to", metavar="FILE", required=True, help="Where to write it.")
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
@@ -297,7 +302,7 @@ def specimen(layout: str, source: str | None, to: str, replace: bool) -> None:
 
 
 @flatledger.command(help=help_texts.CHECK)
-@click.argument("layout")
+@click.argument("layout", shell_complete=completing.layouts)
 @click.argument("source", required=False, type=click.Path(allow_dash=True))
 @click.option("--code", is_flag=True, help="Show the code that it is made into for SOURCE.")
 def check(layout: str, source: str | None, code: bool) -> None:
@@ -372,7 +377,7 @@ def put(file: str, name: str | None, replace: bool, with_files: bool) -> None:
 
 
 @shelf.command(help=help_texts.GET)
-@click.argument("name")
+@click.argument("name", shell_complete=completing.things)
 @click.option("--kind", type=KIND, help="Which, where several have this name.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
@@ -383,7 +388,7 @@ def get(name: str, kind: str | None, to: str | None, replace: bool) -> None:
 
 
 @shelf.command(help=help_texts.REMOVE)
-@click.argument("name")
+@click.argument("name", shell_complete=completing.things)
 @click.option("--kind", type=KIND, help="Which, where several have this name.")
 def remove(name: str, kind: str | None) -> None:
     from .shelf import remove_from_shelf

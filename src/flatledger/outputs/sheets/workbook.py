@@ -140,8 +140,11 @@ class Workbook(SheetWriter):
         at = self.at
         if level:
             self._sheet.set_row(at, None, None, {"level": level})
-            for known in (self._sheet.row_info, self._sheet.row_sizes):  # memory is not to grow
-                known.pop(at - 2, None)  # by rows that are written
+            for name in (
+                "row_info",
+                "row_sizes",
+            ):  # memory is not to grow by rows that are written,
+                getattr(self._sheet, name, {}).pop(at - 2, None)  # where the library keeps them so
         texts = self._format("", style)
         numbers = self._number_formats(style)
         write_string, write_number = self._sheet.write_string, self._sheet.write_number

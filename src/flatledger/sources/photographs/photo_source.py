@@ -11,9 +11,9 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from PIL import Image, UnidentifiedImageError
+from PIL import Image, UnidentifiedImageError, __version__
 
-from ...errors import SourceError
+from ...errors import MissingExtraError, SourceError
 from ...layout.model.source_options import PHOTOS
 from ...run.protocols import Batch
 from ...values.faults import Fault
@@ -30,10 +30,16 @@ from .photo_metadata import (
 )
 
 FORMATS = ("JPEG", "TIFF", "PNG", "WEBP")
+LEAST = (11, 1)  # before it, captions in the XMP of a JPEG are left out without a word
 
 
 def open_reader(data: Bytes, options: Options) -> PhotoReader:
-    """A reading of one picture. Raises SourceError."""
+    """A reading of one picture. Raises SourceError, and MissingExtraError with an old Pillow."""
+    if tuple(map(int, __version__.split(".")[:2])) < LEAST:
+        raise MissingExtraError(
+            f"reading photographs needs Pillow {LEAST[0]}.{LEAST[1]} or later; {__version__} is "
+            "installed: pip install --upgrade 'flatledger[photos]'"
+        )
     if options.records:
         raise SourceError(f"{data.name}: a picture is one record; leave out `records`")
     return PhotoReader(data)
