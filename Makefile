@@ -75,8 +75,11 @@ mutants: $(VENV)/.ready
 schema: $(VENV)/.ready
 	$(BIN)/flatledger schema > src/flatledger/layout/reading/layout.schema.json
 
+# what is read off the code: messages, keys of a layout, commands
 messages: $(VENV)/.ready
 	$(BIN)/python docs/list_messages.py
+	$(BIN)/python docs/list_keys.py
+	$(BIN)/python docs/list_commands.py
 
 # what the tests run of the code, in the processes that they start too
 coverage: $(VENV)/.ready

@@ -19,14 +19,15 @@ def test_the_first_table_can_be_made_as_it_is_written(tool: Tool, demo: Path) ->
     for kind, text in re.findall(r"```(console|yaml)\n(.*?)```", PAGE, re.DOTALL):
         if kind == "yaml":
             name = text.removeprefix("# ").split("\n", 1)[0]
-            assert (demo / name).exists(), "it was drafted before it is edited"
+            drafted = name != "first-layout.yaml"  # which is typed as it stands
+            assert (demo / name).exists() == drafted, "it was drafted before it is edited"
             (demo / name).write_text(text, encoding="utf-8")
             continue
         for command in re.findall(r"^\$ flatledger (.*)$", text, re.MULTILINE):
             done = tool(*shlex.split(command))
             assert done.returncode == 0, done.stderr
             said[command] = done.stdout + done.stderr
-    assert len(said) >= 15
+    assert len(said) >= 16
     exported = said["export received.yaml requisitions.jsonl"]
     assert "agree. No faults." in exported
     assert "Drift" not in exported
@@ -40,4 +41,8 @@ def test_the_first_table_can_be_made_as_it_is_written(tool: Tool, demo: Path) ->
 
 @pytest.mark.parametrize("name", flatledger.__all__)
 def test_every_public_name_is_there(name: str) -> None:
-    assert getattr(flatledger, name).__name__ == name
+    found = getattr(flatledger, name)
+    assert name in ALIASES or found.__name__ == name
+
+
+ALIASES = {"AnyLayout", "AnySource", "Destination", "IfThere", "Progress", "Row"}

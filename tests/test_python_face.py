@@ -291,5 +291,10 @@ def test_runs_say_to_the_log_what_they_do(caplog: pytest.LogCaptureFixture, tmp_
     assert ("WARNING", "fees: 1 faults") in told
     assert any(level == "INFO" and text.endswith("t.csv") for level, text in told)
     caplog.clear()
+    list(flatledger.table({**LAYOUT, "layout": "a\nERROR b\x1b[2J\ud800"}, []))
+    assert {one.getMessage().split(" over")[0] for one in caplog.records[:1]} == {
+        r"a\nERROR b\x1b[2J\ud800"
+    }
+    caplog.clear()
     list(flatledger.table({**LAYOUT, "layout": "fees"}, [{"no": 1, "fee": 1}]))
     assert [one.levelname for one in caplog.records] == ["INFO", "INFO"]

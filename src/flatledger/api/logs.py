@@ -1,10 +1,12 @@
-"""What runs say to the standard library's logging, under the name `flatledger`."""
+"""What runs say to the standard library's logging, under the name `flatledger`. No text of the data
+starts a line of its own in a log, or steers who reads it."""
 
 from __future__ import annotations
 
 import sys
 
 from ..run.balance import Balance
+from ..values.visible import encodable, visible
 
 
 def begun(layout: str, source: str) -> None:
@@ -36,4 +38,5 @@ def listening() -> bool:
 def _log(level: str, message: str, *parts: object) -> None:
     if listening():
         logging = sys.modules["logging"]
-        logging.getLogger("flatledger").log(getattr(logging, level), message, *parts)
+        told = (visible(encodable(one)) if isinstance(one, str) else one for one in parts)
+        logging.getLogger("flatledger").log(getattr(logging, level), message, *told)
