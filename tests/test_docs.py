@@ -159,6 +159,23 @@ def test_each_question_is_answered_in_three_steps(question: str) -> None:
     assert page or headings[place] in RUN
 
 
+def test_every_layout_of_the_documents_can_be_read(tmp_path: Path) -> None:
+    """Those that run are run elsewhere; the others are whole but for their columns."""
+    copy_to(tmp_path)
+    for name in ("base.yaml", "form.csv", "wanted.csv", "last-month.csv", "districts.csv"):
+        (tmp_path / name).write_text(
+            "columns: [No: no]\n" if ".yaml" in name else "No,District\nA,N\n"
+        )
+    count = 0
+    for page in (ROOT / "docs").glob("*.md"):
+        for block in re.findall(r"```yaml[^\n]*\n(.*?)```", page.read_text("utf-8"), re.DOTALL):
+            if "{use:" not in block:  # what is on nobody's shelf
+                whole = block if "columns:" in block else f"{block}columns: [No: no]\n"
+                flatledger.Layout.from_text(whole, folder=tmp_path)
+                count += 1
+    assert count > 50
+
+
 def test_links_lead_to_headings_that_are_there() -> None:
     for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
         for place, heading in re.findall(r"\]\(([^)#:]*)#([^)]+)\)", page.read_text("utf-8")):

@@ -150,3 +150,18 @@ def test_help_is_whole_at_eighty_columns(tool: Tool, command: str) -> None:
     if command in ("export", "preview"):
         assert "How the source is read:" in shown
         assert "may be repeated" in " ".join(shown.split())
+
+
+@pytest.mark.parametrize(
+    ("command", "says"),
+    [
+        ("survey s.jsonl --read sheet=A --read sheet=B", "--read says sheet twice; keep one"),
+        ("export l.yaml s.jsonl --ask x=1 --ask x=2", "--ask gives x twice; keep one"),
+    ],
+)
+def test_what_is_typed_twice_is_told(command: str, says: str, tool: Tool, tmp_path: Path) -> None:
+    (tmp_path / "s.jsonl").write_text('{"no": 1}\n')
+    (tmp_path / "l.yaml").write_text("columns: [No: no]\nonly: [no > :x]\nask: {x: integer}\n")
+    done = tool(*command.split())
+    assert done.returncode == 2
+    assert says in done.stderr

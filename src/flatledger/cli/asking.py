@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import os
 import sys
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, TextIO
@@ -38,7 +39,11 @@ def answers_for(
     }
     names = {question.name for question in questions}
     answers |= {n: v for n, v in _of_file(file).items() if n in names} if file else {}
-    answers |= dict(map(_pair, given))
+    typed = [_pair(text) for text in given]
+    twice = [name for name, count in Counter(name for name, _ in typed).items() if count > 1]
+    if twice:
+        raise AnswerError(f"--ask gives {', '.join(twice)} twice; keep one")
+    answers |= dict(typed)
     for question in questions:
         text = answers.get(question.name)
         if question.datatype == "list" and isinstance(text, str) and text.startswith("@"):

@@ -144,8 +144,12 @@ def reading_keys(texts: tuple[str, ...]) -> dict[str, Any]:
         key, equals, value = text.partition("=")
         if not equals:
             raise click.UsageError(f"--read takes KEY=VALUE, such as delimiter=pipe, not {text!r}.")
-        brackets = value.startswith(("{", "["))
-        found[key.strip()] = (
+        key, brackets = key.strip(), value.startswith(("{", "["))
+        if key in found:
+            raise click.UsageError(
+                f"--read says {key} twice; keep one. Several sheets are several runs."
+            )
+        found[key] = (
             _without_places(read_yaml(value, f"--read {text!r}")) if brackets else Scalar(value)
         )
     return found
