@@ -8,7 +8,10 @@ import shutil
 import sqlite3
 import subprocess
 import sys
+import time
+import warnings
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -18,6 +21,7 @@ import pytest
 
 import flatledger
 from flatledger import errors
+from flatledger.extras import without_warnings
 
 ROOT = Path(__file__).parents[1]
 PROGRAMS = sorted((ROOT / "examples" / "programs").glob("*.py"))
@@ -298,3 +302,16 @@ def test_runs_say_to_the_log_what_they_do(caplog: pytest.LogCaptureFixture, tmp_
     caplog.clear()
     list(flatledger.table({**LAYOUT, "layout": "fees"}, [{"no": 1, "fee": 1}]))
     assert [one.levelname for one in caplog.records] == ["INFO", "INFO"]
+
+
+def test_threads_leave_the_filters_of_warnings_as_they_were() -> None:
+    before = [*warnings.filters]
+
+    def quiet(_: int) -> None:
+        with without_warnings():
+            time.sleep(0.001)
+            warnings.warn("nobody is told", stacklevel=1)
+
+    with ThreadPoolExecutor(8) as pool:
+        list(pool.map(quiet, range(40)))
+    assert [*warnings.filters] == before

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Iterator
 from itertools import islice
 from pathlib import Path
@@ -11,6 +10,7 @@ from zipfile import ZipFile
 
 from ..bounds import LARGEST_UNPACKED, SMALL_UNPACKED, TIMES_UNPACKED
 from ..errors import LayoutError, Problem
+from ..extras import without_warnings
 from ..layout.model.model import FormReference, PublishedForm
 from ..outputs.sheets.workbook_files import DAMAGED, WORKBOOK, column_letters
 from ..sources.tables.csv_files import csv_rows, delimiter_of
@@ -98,10 +98,8 @@ def first_sheet(path: Path) -> Any:
     problem = Problem("this is no workbook (XLSX), is damaged, or a password protects it")
     try:
         check_unpacked(path)
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # of what is not read here and kept all the same
-            with path.open("rb") as file:
-                sheets = load_workbook(file, data_only=True).worksheets
+        with without_warnings(), path.open("rb") as file:  # of what is kept all the same
+            sheets = load_workbook(file, data_only=True).worksheets
         if sheets:
             return sheets[0]
         problem = Problem("the workbook has no sheet with cells")

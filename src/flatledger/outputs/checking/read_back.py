@@ -10,7 +10,6 @@ import codecs
 import csv
 import io
 import json
-import warnings
 from collections.abc import Callable, Iterator, Sequence
 from decimal import Decimal
 from itertools import islice
@@ -19,6 +18,7 @@ from typing import Any, BinaryIO
 from msgspec.structs import replace
 
 from ...errors import OutputError
+from ...extras import without_warnings
 from ...layout.model.model import SettledLayout
 from ...layout.model.output_options import Output
 
@@ -163,8 +163,7 @@ def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
 
     form = layout.form if _fills_form(layout) else None
     skipped = form.first_row - 1 if form is not None else above(layout)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
+    with without_warnings():
         book = load_workbook(file, read_only=True, data_only=True)
     for sheet in book.worksheets:
         if _is_beside(sheet.title, book.sheetnames, layout):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 import io
 import os
-import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -14,6 +13,7 @@ from typing import Any
 from PIL import Image, UnidentifiedImageError, __version__
 
 from ...errors import MissingExtraError, SourceError
+from ...extras import without_warnings
 from ...layout.model.source_options import PHOTOS
 from ...run.protocols import Batch
 from ...values.faults import Fault
@@ -76,8 +76,7 @@ class PhotoReader(BaseReader):
         """
         path = self.name if os.path.isfile(self.name) else None
         file = open(path, "rb") if path else io.BytesIO(b"".join(self._data.chunks()))  # noqa: SIM115
-        with file, warnings.catch_warnings(), _of_any_size():
-            warnings.simplefilter("ignore")  # what is wrong is told as a fault
+        with file, without_warnings(), _of_any_size():  # what is wrong is told as a fault
             try:
                 with Image.open(file, formats=FORMATS) as picture:
                     return self._told(picture, path)
