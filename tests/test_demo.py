@@ -93,7 +93,7 @@ def test_the_report_is_whole(tool: Tool, demo: Path) -> None:
     assert done.returncode == 0
     balance = json.loads((demo / "report.json").read_bytes())
     assert balance["balanced"] is True
-    assert (balance["read"], balance["remaining"], balance["filtered_out"]) == (48, 42, 6)
+    assert (balance["read"], balance["remaining"], balance["not_passed"]) == (48, 42, 6)
     assert balance["conditions"][0]["text"] == "status in ('sent', 'received')"
     amount = next(column for column in balance["columns"] if column["heading"] == "Amount, SKC")
     assert (amount["source"], amount["written"], amount["total"]) == ("4516.65",) * 3

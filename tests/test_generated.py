@@ -8,6 +8,7 @@ module writes them anew; read the difference before you commit it.
 from __future__ import annotations
 
 import datetime as dt
+import io
 import json
 from pathlib import Path
 from typing import Any
@@ -52,7 +53,9 @@ def generated(text: str, way: str = "") -> str:
     """The text that is generated for a layout: for ``exact`` types, or by which rows are made as
     ``lines``, or added up (``tally``)."""
     if way in ("lines", "tally"):
-        _, _, function = generated_code(Layout.from_text(text), RECORDS).rpartition("\n\n\ndef")
+        lines = b"".join(json.dumps(one).encode() + b"\n" for one in RECORDS)
+        code = generated_code(Layout.from_text(text), io.BytesIO(lines))
+        _, _, function = code.rpartition("\n\n\ndef")
         assert function.startswith(f" {way}(")
         return f"def{function}"
     plan = make_plan(settled(Layout.from_text(text)), observe(RECORDS), dt.date(2026, 3, 31))

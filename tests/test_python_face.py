@@ -82,6 +82,7 @@ def every_error() -> list[flatledger.FlatLedgerError]:
         "MissingLayoutError": lambda one: one("own.yaml", [errors.Problem("gone")]).of("own.yaml"),
         "MissingSourceError": lambda one: one("x is gone").of("x"),
         "SamePlaceError": lambda one: one("t.csv takes part", Path("t.csv")),
+        "SeveralNamesError": lambda one: one("of several names", "list"),
         "FaultsFoundError": lambda one: one("1 fault", {"faults": 1}),
     }
     while waiting:
@@ -291,8 +292,8 @@ def test_runs_say_to_the_log_what_they_do(caplog: pytest.LogCaptureFixture, tmp_
     flatledger.export({**LAYOUT, "layout": "fees"}, [{"no": 1, "fee": "x"}], tmp_path / "t.csv")
     told = [(one.levelname, one.getMessage()) for one in caplog.records]
     assert told[0] == ("INFO", "fees over records")
-    assert ("INFO", "fees: 1 records read, 1 rows") in told
-    assert ("WARNING", "fees: 1 faults") in told
+    assert ("INFO", "fees: 1 record read, 1 row") in told
+    assert ("WARNING", "fees: 1 fault") in told
     assert any(level == "INFO" and text.endswith("t.csv") for level, text in told)
     caplog.clear()
     list(flatledger.table({**LAYOUT, "layout": "a\nERROR b\x1b[2J\ud800"}, []))
@@ -302,6 +303,13 @@ def test_runs_say_to_the_log_what_they_do(caplog: pytest.LogCaptureFixture, tmp_
     caplog.clear()
     list(flatledger.table({**LAYOUT, "layout": "fees"}, [{"no": 1, "fee": 1}]))
     assert [one.levelname for one in caplog.records] == ["INFO", "INFO"]
+
+
+def test_what_nobody_listens_to_goes_nowhere(tmp_path: Path) -> None:
+    code = "import logging, flatledger\n"
+    code += "list(flatledger.table({'columns': [{'F': {'value': 'f + 1'}}]}, [{'f': 'x'}]))"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
 
 
 def test_threads_leave_the_filters_of_warnings_as_they_were() -> None:

@@ -270,5 +270,5 @@ def test_a_layout_takes_its_files_along_or_finds_them_on_the_shelf(
     assert "did you mean `monthly`?" in tool("shelf", "get", "montly").stderr
     assert "Removed `monthly` from the shelf" in tool("shelf", "remove", "monthly").stderr
     kept = ("export", "s.jsonl", "--column", "no", "--save", "other")
-    assert "with --replace" in tool(*kept).stderr
+    assert "have it replaced (--replace)" in tool(*kept).stderr
     assert tool(*kept, "--replace").returncode == 0

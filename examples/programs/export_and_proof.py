@@ -21,7 +21,7 @@ balance = flatledger.export(
     if_there="replace",
 )
 assert balance.balanced
-assert balance.read == balance.remaining + balance.filtered_out
+assert balance.read == balance.remaining + balance.not_passed
 report = json.loads(Path("balance.json").read_text(encoding="utf-8"))
 assert report["rows"] == balance.rows
 print(f"{balance.rows} of {balance.read} requisitions, {balance.fault_count} faults")

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import sys
 
+from ..reports.words import counted
 from ..run.balance import Balance
 from ..values.visible import encodable, visible
 
@@ -19,13 +20,14 @@ def ended(layout: str, balance: Balance) -> None:
     WARNING, and what does not balance as an ERROR."""
     if not listening():
         return
-    _log("INFO", "%s: %d records read, %d rows", layout, balance.read, balance.rows)
+    read, rows = counted(balance.read, "record"), counted(balance.rows, "row")
+    _log("INFO", "%s: %s read, %s", layout, read, rows)
     for file in balance.files:
         _log("INFO", "%s: written to %s", layout, file.name)
     for notice in balance.notices:
         _log("WARNING", "%s: %s", layout, notice)
     if balance.fault_count:
-        _log("WARNING", "%s: %d faults", layout, balance.fault_count)
+        _log("WARNING", "%s: %s", layout, counted(balance.fault_count, "fault"))
     for wrong in balance.wrong:
         _log("ERROR", "%s does not balance: %s", layout, wrong)
 
@@ -38,5 +40,8 @@ def listening() -> bool:
 def _log(level: str, message: str, *parts: object) -> None:
     if listening():
         logging = sys.modules["logging"]
+        logger = logging.getLogger("flatledger")
+        if not logger.handlers:  # else what nobody listens to would go to standard error
+            logger.addHandler(logging.NullHandler())
         told = (visible(encodable(one)) if isinstance(one, str) else one for one in parts)
-        logging.getLogger("flatledger").log(getattr(logging, level), message, *told)
+        logger.log(getattr(logging, level), message, *told)

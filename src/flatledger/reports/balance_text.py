@@ -12,7 +12,7 @@ from .screen import Grid, Screen, Verdict
 from .words import amount, counted
 
 FILES_SHOWN = 12
-_ALWAYS = ("filtered out", "dropped")
+_ALWAYS = ("not passed", "dropped")
 DRIFT_SHOWN = 12
 PLACES_SHOWN = 3
 _TOTALS_SHOWN = 4
@@ -58,7 +58,7 @@ def checked_lines(balance: Balance) -> list[str]:
 
 
 def print_counts(balance: Balance, screen: Screen) -> None:
-    """Print what was read, kept and filtered out, with the faults."""
+    """Print what was read, kept and left out, with the faults."""
     screen.lines([f"Read as {balance.manner}"] if balance.manner else [])
     screen.lines(asked_lines(balance))
     screen.grid(_counts(balance, "rows"))
@@ -116,7 +116,7 @@ def _counts(balance: Balance, rows: str = "rows written") -> Grid:
     blank = [""] * (len(less) - len(_ALWAYS))
     for level in balance.levels:
         note = "dropped with their record" if level.dropped else ""
-        counts = _numbers(level.filtered_out, level.dropped, level.remaining)
+        counts = _numbers(level.not_passed, level.dropped, level.remaining)
         grid.add(level.level, *_numbers(level.met), *blank, *counts, note)
     cut = f"{balance.rows_not_taken:,} not taken" if balance.rows_not_taken else ""
     said = ", ".join(part for part in (cut, _totals(balance)) if part)
@@ -137,7 +137,7 @@ def taken_off(balance: Balance) -> dict[str, int]:
     counts = {
         "unreadable": balance.unreadable,
         "not taken": balance.not_taken,
-        "filtered out": balance.filtered_out,
+        "not passed": balance.not_passed,
         "dropped": balance.dropped,
     }
     return {name: count for name, count in counts.items() if count or name in _ALWAYS}

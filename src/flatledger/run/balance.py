@@ -44,12 +44,13 @@ class ConditionCount(msgspec.Struct):
 
 
 class LevelCount(msgspec.Struct):
-    """What became of the entries of one level; ``dropped`` went with what they are entries of."""
+    """What became of the entries of one level. Those ``not_passed`` had a condition that was not
+    true of them, be it false or unknown; ``dropped`` went with what they are entries of."""
 
     level: str
     met: int = 0
     remaining: int = 0
-    filtered_out: int = 0
+    not_passed: int = 0
     dropped: int = 0
 
 
@@ -252,7 +253,7 @@ class Balance(msgspec.Struct):
     >>> table = flatledger.table(layout, [{"fee": 2}, {"fee": 3}, {"fee": 10}])
     >>> rows = list(table)
     >>> balance = table.balance
-    >>> balance.read, balance.remaining, balance.filtered_out, balance.balanced
+    >>> balance.read, balance.remaining, balance.not_passed, balance.balanced
     (3, 2, 1, True)
     >>> [(column.heading, column.source, column.written) for column in balance.columns]
     [('Fee', 5, 5)]
@@ -265,7 +266,7 @@ class Balance(msgspec.Struct):
     read: int = 0
     unreadable: int = 0
     remaining: int = 0
-    filtered_out: int = 0
+    not_passed: int = 0
     dropped: int = 0
     not_taken: int = 0
     rows_not_taken: int = 0
@@ -335,8 +336,8 @@ class Balance(msgspec.Struct):
         >>> Balance("lines", "lines.jsonl", "record", read=2, remaining=1, dropped=1).records_agree
         True
         """
-        gone = self.filtered_out + self.dropped + self.unreadable + self.not_taken
-        levels = all(c.remaining + c.filtered_out + c.dropped == c.met for c in self.levels)
+        gone = self.not_passed + self.dropped + self.unreadable + self.not_taken
+        levels = all(c.remaining + c.not_passed + c.dropped == c.met for c in self.levels)
         return self.remaining + gone == self.read and levels  # mutant: levels-agree
 
     def to_json(self) -> bytes:

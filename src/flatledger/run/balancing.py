@@ -46,7 +46,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         read=state.read,
         unreadable=state.unreadable,
         remaining=state.passed,
-        filtered_out=state.counts["filtered_out_0"],
+        not_passed=state.counts["filtered_out_0"],
         dropped=state.counts["emptied_0"],
         not_taken=state.not_taken,
         rows_not_taken=proof.rows_cut,
@@ -281,7 +281,7 @@ def _level(plan: Plan, state: RunState, level: int) -> LevelCount:
         level=plan.chain.called(plan.chain.levels[level]),
         met=counts[f"met_{level}"],
         remaining=counts[f"kept_{level}"],
-        filtered_out=counts[f"filtered_out_{level}"] + counts[f"emptied_{level}"],
+        not_passed=counts[f"filtered_out_{level}"] + counts[f"emptied_{level}"],
         dropped=counts[f"with_parent_{level}"],
     )
 

@@ -35,7 +35,7 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Balances", "yes" if balance.balanced else "no"
     yield "Records read", balance.read
     yield "Records that could not be read", balance.unreadable
-    yield "Records filtered out", balance.filtered_out
+    yield "Records not passed", balance.not_passed
     yield "Records dropped", balance.dropped
     yield "Records not taken", balance.not_taken
     yield "Records remaining", balance.remaining
