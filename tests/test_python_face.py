@@ -191,6 +191,8 @@ def test_how_a_source_is_read_can_be_said_everywhere(tmp_path: Path) -> None:
     assert flatledger.export(LAYOUT, path, tmp_path / "t.csv", **how).columns[0].total == rows[0][1]
     assert flatledger.evaluate("fee * 1", path, **how)[0].value == rows[0][1]
     assert flatledger.survey(path, **how).field("fee").filled == 1
+    assert flatledger.distinct_values("fee", path, **how) == {rows[0][1]: 1}
+    assert flatledger.generated_code(LAYOUT, path, **how).count("# column") >= 2
     assert "1250.5" in str(flatledger.specimen(LAYOUT, tmp_path / "s.xlsx", path, **how))
     assert "delimiter: pipe" in flatledger.draft(path, **how)
 

@@ -8,20 +8,25 @@ from typing import Any
 from ..layout.settling.settling import output_of
 from ..outputs.formats import is_delimited, line_form_of
 from ..sources import AnySource
+from .arguments import check_given
 from .layout import AnyLayout, Layout
 from .preparing import Preparation, given_for
 
 
 def generated_code(
-    layout: AnyLayout, source: AnySource, *, ask: Mapping[str, Any] | None = None
+    layout: AnyLayout,
+    source: AnySource,
+    *,
+    ask: Mapping[str, Any] | None = None,
+    fields: Mapping[str, Any] | None = None,
+    reading: Mapping[str, Any] | None = None,
 ) -> str:
     """The functions by which an export of a source to delimited text would go.
 
     They are made by the first records, as in an export. Comments name the columns and conditions
-    that the lines below them serve. ``layout``, ``source`` and ``ask`` are those that `export`
-    takes.
+    that the lines below them serve. The arguments are those that `export` takes.
 
-    Raises LayoutError, ShelfError, AnswerError and SourceError.
+    Raises ArgumentError, LayoutError, ShelfError, AnswerError and SourceError.
 
     >>> print(generated_code({"columns": [{"No": "no"}]}, [{"no": 1}]))  # doctest: +ELLIPSIS
     def unfold(records, numbers, kept, ...
@@ -29,7 +34,8 @@ def generated_code(
             raw1 = record.f_no
     ...
     """
-    stated = Layout.of(layout)
+    check_given(ask=ask, fields=fields, reading=reading)
+    stated = Layout.of(layout).declaring(fields, reading)
     given = given_for(stated, ask)
     format = output_of(stated.request, given).format
     prepared = Preparation(stated, source, given)

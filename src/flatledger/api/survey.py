@@ -18,6 +18,7 @@ from ..language import parse_expression
 from ..language.nodes import FieldPath, Name
 from ..language.notations import Notation
 from ..language.selecting import Selection, compile_path
+from ..layout.model.declared import DeclaredField
 from ..layout.model.source_options import CATALOGUE
 from ..run.collecting import at_rest, restfully
 from ..run.decoding import laid_flat
@@ -32,7 +33,7 @@ from ..structure.profiles import PlaceProfile
 from ..structure.survey import TOTAL, FieldSurvey, SurveyResult, fields_of, unfilled
 from ..structure.trees import holds_objects
 from ..values.functions import text_of
-from ..values.numbers import read_decimal
+from ..values.numbers import ValueFaultError, read_decimal
 from ..values.own_texts import TEXT, own_value
 from ..values.parts import flattened
 from .arguments import check_count, check_given
@@ -350,24 +351,29 @@ def distinct_values(
     sample: int | None = None,
     largest_record: int = LARGEST_RECORD,
     reading: Mapping[str, Any] | None = None,
+    fields: Mapping[str, Any] | None = None,
 ) -> DistinctValues:
-    """The distinct values at a path with their counts.
+    """The distinct values at a path with their counts; as ``fields`` declares them, where they can
+    be read so.
 
-    Raises ExpressionError where the path is none, and SourceError, also beyond 100,000 different
-    values.
+    Raises ArgumentError, ExpressionError where the path is none, and SourceError, also beyond
+    100,000 different values.
 
     >>> distinct_values("lines.part", [{"lines": [{"part": "wick"}, {"part": "wick"}]}])
     {'wick': 2}
     """
-    check_given(reading=reading)
+    check_given(reading=reading, fields=fields)
     check_count("sample", sample, or_all=True)
-    node = _path(path, notation_for(source, reading))
+    notation = notation_for(source, reading)
+    node = _path(path, notation)
     selection, names = _selection(node), list(node.names() or ())
     asked = _names_in(node)
     opened = open_as(source, records, largest_record, reading, asked=asked, reads_all=True)
     counts = DistinctValues()
     read = 0
+    declared = [one for one in declared_fields(fields, notation=notation) if one.names == (*names,)]
     with opened.open() as reader:
+        as_declared = _as_declared(declared, reader)
         for batch in reader.batches():
             for record in batch.records:
                 if sample is not None and read >= sample:
@@ -377,10 +383,25 @@ def distinct_values(
                 for value in map(own_value, found) if reader.has_own_texts else found:
                     for item in value if isinstance(value, list) else [value]:
                         if not isinstance(item, dict | list):
-                            counts[item] += 1
+                            counts[as_declared(item)] += 1
             if len(counts) > MOST_DISTINCT:
                 raise SourceError(f"`{path}` has more than {MOST_DISTINCT:,} different values")
     return counts
+
+
+def _as_declared(declared: Sequence[DeclaredField], reader: Reader) -> Callable[[Any], Any]:
+    """What reads a value as it is declared; what can't be read so stays as it is."""
+    if not declared:
+        return lambda value: value
+    field = declared[0].in_locale("", reader.types_moments).reader()
+
+    def read(value: Any) -> Any:
+        try:
+            return field.read(value)
+        except ValueFaultError:
+            return value
+
+    return read
 
 
 # ---- counting records that are equal in everything to an earlier one, however many there are

@@ -44,7 +44,7 @@ def run_survey(
     fields = options.pop("fields")
     sample = None if everything else SAMPLE
     if values:
-        return _show_values(values, source, options)
+        return _show_values(values, source, options | {"fields": fields})
     with showing_progress() as progress:
         if kinds:
             found = survey_kinds(kinds, source, sample=sample, progress=progress, **options)
