@@ -170,7 +170,7 @@ def test_what_is_put_on_the_shelf_is_checked_and_the_former_is_kept(tmp_path: Pa
     shelf.put(tmp_path / "base.yaml", replace=True)
     shelf.put(tmp_path / "ids.txt", "base")
     write(tmp_path, team__layouts__base_yaml=BASE, team__layouts__broken_yaml="a: [")
-    assert [(one.name, one.kind, one.about[:13], one.hidden) for one in shelf.entries()] == [
+    assert [(one.name, one.category, one.about[:13], one.hidden) for one in shelf.entries()] == [
         *(("base", "layout", "Another", False), ("base", "layout", "The base", True)),
         *(("broken", "layout", "(can't be use", False), ("base", "list", "1 values", False)),
     ]

@@ -14,6 +14,7 @@ import msgspec
 from ..errors import LayoutError, Problem
 from ..layout.model.model import FormReference, LayoutRequest
 from ..layout.model.note import note_of
+from ..layout.model.shelved import ShelfCategory
 from ..layout.model.text import Item, ItemMap, Scalar, from_data, plain_data, read_yaml, write_yaml
 from ..layout.reading.assembling import assemble, with_changes
 from ..layout.reading.read_layout import LAYOUT_KEYS, read_layout
@@ -109,9 +110,13 @@ lists what there is
         if "\n" in text:
             what = "a layout's text goes to Layout.from_text; here its path or its name is wanted"
             raise LayoutError("layout", [Problem(what)])
-        if Path(text).is_file() or Path(text).suffix in SUFFIXES["layout"] or os.sep in text:
+        if (
+            Path(text).is_file()
+            or Path(text).suffix in SUFFIXES[ShelfCategory.LAYOUT]
+            or os.sep in text
+        ):
             return cls.from_file(text, shelf)
-        return cls.from_file(shelf.find("layout", text), shelf)
+        return cls.from_file(shelf.find(ShelfCategory.LAYOUT, text), shelf)
 
     @classmethod
     def from_file(cls, path: str | PathLike[str], shelf: ShelfFolders | None = None) -> Layout:

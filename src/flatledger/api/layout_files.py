@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any
 from ..errors import LayoutError, Problem
 from ..layout.model.model import FormReference, PublishedForm
 from ..layout.model.names import proposal
+from ..layout.model.shelved import ShelfCategory
 from ..layout.model.text import Item, read_yaml
-from ..layout.reading.files import Kind
 from ..values.functions import text_of
 from .files_met import reading
 from .shelf_folders import SUFFIXES, ShelfFolders
@@ -137,10 +137,10 @@ class FilesOf:
         there = here if self.folder is None else beside(name, self.folder)
         return there if there.exists() or not here.exists() else here
 
-    def place(self, kind: Kind, name: str) -> str:
-        if Path(name).suffix in SUFFIXES[kind]:
+    def place(self, category: ShelfCategory, name: str) -> str:
+        if Path(name).suffix in SUFFIXES[category]:
             return str(self._beside(name).resolve())
-        return str(self.shelf.find(kind, name).resolve())
+        return str(self.shelf.find(category, name).resolve())
 
     def opened(self, place: str) -> tuple[Item, FilesOf]:
         path = Path(place)
@@ -150,11 +150,13 @@ class FilesOf:
         return read_codes(self._beside(name))
 
     def values(self, name: str, heading: str | None) -> tuple[str, ...]:
-        if Path(name).suffix not in SUFFIXES["list"]:
-            return read_list(self.shelf.find("list", name), heading)
+        if Path(name).suffix not in SUFFIXES[ShelfCategory.LIST]:
+            return read_list(self.shelf.find(ShelfCategory.LIST, name), heading)
         path = self._beside(name)
         if not path.exists():  # it may have gone to the shelf, as the layout has
-            path = next((one for one in self.shelf.files("list") if one.name == name), path)
+            path = next(
+                (one for one in self.shelf.files(ShelfCategory.LIST) if one.name == name), path
+            )
         return read_list(path, heading)
 
     def form(self, reference: FormReference) -> PublishedForm:

@@ -14,10 +14,12 @@ import msgspec
 
 from ..errors import LayoutError, OutputError, ShelfError
 from ..layout.model.names import nearest
+from ..layout.model.shelved import ShelfCategory
 from ..layout.model.text import ItemMap
 from ..layout.reading.assembling import check_conditions
 from ..outputs import Target
 from ..outputs.places.locks import LockedError, locked
+from .arguments import check_choice
 from .layout import Layout
 from .layout_files import FilesOf, read_items, read_list
 from .shelf_folders import FOLDERS, SUFFIXES, ShelfFolders, files_in
@@ -31,14 +33,14 @@ class Entry(msgspec.Struct, frozen=True):
     """Something on the shelf. ``hidden``: a folder that comes first has one of this name."""
 
     name: str
-    kind: str
+    category: ShelfCategory
     about: str
     path: Path
     hidden: bool = False
 
 
 class Shelf(ShelfFolders):
-    """What is saved, by kind (``layout``, ``conditions``, ``list``) and name.
+    """What is saved, by category (``layout``, ``conditions``, ``list``) and name.
 
     ``folders`` are its own; left out, the usual ones: a person's, then shared ones. What is put or
     saved goes to the first. Folders that are not there are empty.
@@ -46,30 +48,30 @@ class Shelf(ShelfFolders):
     >>> from tempfile import mkdtemp
     >>> shelf = Shelf([mkdtemp()])
     >>> place = shelf.save(Layout.from_data({"columns": [{"No": "no"}]}), "numbers")
-    >>> [(entry.kind, entry.name) for entry in shelf.entries()]
+    >>> [(str(entry.category), entry.name) for entry in shelf.entries()]
     [('layout', 'numbers')]
     """
 
     def entries(self) -> list[Entry]:
-        """Everything on the shelf: by kind, then by name, the hidden after what hides it.
+        """Everything on the shelf: by category, then by name, the hidden after what hides it.
 
         >>> Shelf(["/nowhere"]).entries()
         []
         """
         found = []
-        for kind in SUFFIXES:
+        for category in SUFFIXES:
             seen: set[str] = set()
-            files = [file for folder in self.folders for file in files_in(folder, kind)]
+            files = [file for folder in self.folders for file in files_in(folder, category)]
             for file in sorted(files, key=lambda file: file.stem):
                 hidden = file.stem in seen
                 seen.add(file.stem)
-                found.append(Entry(file.stem, kind, _about(file, kind), file, hidden))
+                found.append(Entry(file.stem, category, _about(file, category), file, hidden))
         return found
 
     def _repr_html_(self) -> str:
         from ..reports.notebook import table_fragment
 
-        rows = [(one.name, one.kind, one.about, str(one.path)) for one in self.entries()]
+        rows = [(one.name, one.category, one.about, str(one.path)) for one in self.entries()]
         return table_fragment(("name", "what", "what it is for", "file"), rows)
 
     def put(
@@ -93,21 +95,25 @@ class Shelf(ShelfFolders):
         'some.txt'
         """
         source = Path(file)
-        kind = _kind_of(source)
-        layout = Layout.from_file(source, self) if kind == "layout" else None
+        category = _category_of(source)
+        layout = Layout.from_file(source, self) if category is ShelfCategory.LAYOUT else None
         name = name or (layout.name if layout is not None else source.stem)
-        place = self._place(kind, name, source.suffix if kind == "list" else SUFFIXES[kind][0])
-        if kind == "list":
+        place = self._place(
+            category,
+            name,
+            source.suffix if category is ShelfCategory.LIST else SUFFIXES[category][0],
+        )
+        if category is ShelfCategory.LIST:
             read_list(source)
-        elif kind == "conditions":
+        elif category is ShelfCategory.CONDITIONS:
             check_conditions(read_items(source), str(source), FilesOf(None, self))
         content = _read(source)
         if layout is None:
-            return self._write(content, kind, name, place, replace)
+            return self._write(content, category, name, place, replace)
         beside = _named_beside(layout, source)
         if not with_files:
             self._check_found(content.decode("utf-8-sig"), source, place, beside)
-        place = self._write(content, kind, name, place, replace)
+        place = self._write(content, category, name, place, replace)
         if with_files:
             for one in beside:
                 self._take_along(one, place.parent / one.relative_to(source.parent.resolve()))
@@ -151,7 +157,7 @@ class Shelf(ShelfFolders):
         """
         place = self.check_save(layout, name, replace=replace)
         text = layout.named(name).to_text()
-        return self._write(text.encode(), "layout", name, place, replace)
+        return self._write(text.encode(), ShelfCategory.LAYOUT, name, place, replace)
 
     def check_save(self, layout: Layout, name: str, *, replace: bool = False) -> Path:
         """Where a layout would be kept. Raises as `save` does.
@@ -160,15 +166,15 @@ class Shelf(ShelfFolders):
         >>> Shelf(["/nowhere"]).check_save(layout, "numbers").name
         'numbers.yaml'
         """
-        place = self._place("layout", name, SUFFIXES["layout"][0])
+        place = self._place(ShelfCategory.LAYOUT, name, SUFFIXES[ShelfCategory.LAYOUT][0])
         if not replace:
-            self._check_free(name, "layout")
+            self._check_free(name, ShelfCategory.LAYOUT)
         Layout.from_text(layout.to_text(), name, self, folder=place.parent)
         return place
 
-    def get(self, name: str, kind: str | None = None) -> str:
+    def get(self, name: str, category: str | None = None) -> str:
         """The text of something on the shelf. Raises ShelfError, also where the name is that of
-        several kinds and none is told.
+        several categories and none is said.
 
         >>> from tempfile import mkdtemp
         >>> shelf, layout = Shelf([mkdtemp()]), Layout.from_data({"columns": [{"No": "no"}]})
@@ -176,9 +182,9 @@ class Shelf(ShelfFolders):
         >>> shelf.get("numbers").splitlines()
         ['layout: numbers', 'columns:', '  - No: no']
         """
-        return _read(self.file_of(name, kind)).decode("utf-8-sig")
+        return _read(self.file_of(name, category)).decode("utf-8-sig")
 
-    def file_of(self, name: str, kind: str | None = None) -> Path:
+    def file_of(self, name: str, category: str | None = None) -> Path:
         """The file of something on the shelf. Raises ShelfError, as `get` does.
 
         >>> Shelf(["/nowhere"]).file_of("numbers", "list")
@@ -186,20 +192,20 @@ class Shelf(ShelfFolders):
         flatledger.errors.ShelfError: no list `numbers` on the shelf; `flatledger shelf` lists \
 what there is
         """
-        if kind is not None:
-            return self.find(kind, name)
+        if category is not None:
+            return self.find(_known(category), name)
         entries = [one for one in self.entries() if one.name == name and not one.hidden]
         if len(entries) > 1:
-            kinds = " and ".join(entry.kind for entry in entries)
-            raise ShelfError(f"`{name}` is the name of {kinds}; say which").typing("--kind")
+            categories = " and ".join(entry.category for entry in entries)
+            raise ShelfError(f"`{name}` is the name of {categories}; say which").typing("--kind")
         if entries:
             return entries[0].path
         near = nearest(name, [one.name for one in self.entries()])
         if near is not None:
             raise ShelfError(f"nothing is called `{name}` on the shelf; did you mean `{near}`?")
-        return self.find("layout", name)
+        return self.find(ShelfCategory.LAYOUT, name)
 
-    def remove(self, name: str, kind: str | None = None) -> Path:
+    def remove(self, name: str, category: str | None = None) -> Path:
         """Take something off the personal shelf; return where it is kept.
 
         Raises ShelfError, also where it is on a shared shelf only.
@@ -210,7 +216,7 @@ what there is
         >>> shelf.remove("numbers").parent.name, shelf.entries()
         ('former', [])
         """
-        file = self.file_of(name, kind)
+        file = self.file_of(name, category)
         if self.folders[0] not in file.parents:
             raise ShelfError(f"`{name}` is on a shared shelf, in {file.parent}; remove it there")
         with self._alone():
@@ -220,29 +226,31 @@ what there is
 
     # ---- the personal folder
 
-    def _place(self, kind: str, name: str, suffix: str) -> Path:
+    def _place(self, category: ShelfCategory, name: str, suffix: str) -> Path:
         """Where something of this name stands, or would stand, in the personal folder."""
         if not _NAME.fullmatch(name):
             raise ShelfError(
                 f"`{name}` can't be a name on the shelf: letters, digits, blanks and . + - _, "
                 "beginning with a letter or digit"
             )
-        return self.folders[0] / FOLDERS[kind] / f"{name}{suffix}"
+        return self.folders[0] / FOLDERS[category] / f"{name}{suffix}"
 
-    def _check_free(self, name: str, kind: str) -> None:
-        """Raise ShelfError where the personal shelf has something of this kind and name."""
-        if any(self._place(kind, name, suffix).exists() for suffix in SUFFIXES[kind]):
+    def _check_free(self, name: str, category: ShelfCategory) -> None:
+        """Raise ShelfError where the personal shelf has something of this category and name."""
+        if any(self._place(category, name, suffix).exists() for suffix in SUFFIXES[category]):
             raise ShelfError(
                 f"`{name}` is on the shelf already; choose another name, remove it first, or have "
                 "it replaced"
             ).typing("--replace")
 
-    def _write(self, content: bytes, kind: str, name: str, place: Path, replace: bool) -> Path:
+    def _write(
+        self, content: bytes, category: ShelfCategory, name: str, place: Path, replace: bool
+    ) -> Path:
         """Put something in its place; what stands there is among the former ones before it goes."""
         with self._alone():
             if not replace:
-                self._check_free(name, kind)
-            files = [self._place(kind, name, suffix) for suffix in SUFFIXES[kind]]
+                self._check_free(name, category)
+            files = [self._place(category, name, suffix) for suffix in SUFFIXES[category]]
             for file in files:
                 if file.exists():
                     _keep_former(file)
@@ -277,19 +285,26 @@ def _named_beside(layout: Layout, file: Path) -> list[Path]:
     return sorted(one for one in found if one.is_relative_to(folder))
 
 
-def _kind_of(path: Path) -> str:
+def _known(category: str) -> ShelfCategory:
+    """A category by its name. Raises ArgumentError."""
+    check_choice("category", category, [*ShelfCategory])
+    return ShelfCategory(category)
+
+
+def _category_of(path: Path) -> ShelfCategory:
     """What a file is: a list by its suffix, else conditions where it has `only` and no columns."""
-    if path.suffix in SUFFIXES["list"]:
-        return "list"
+    if path.suffix in SUFFIXES[ShelfCategory.LIST]:
+        return ShelfCategory.LIST
     item = read_items(path)
     keys = {key.text for key, _ in item.pairs} if isinstance(item, ItemMap) else set()
-    return "conditions" if "only" in keys and not keys & {"columns", "from"} else "layout"
+    conditions = "only" in keys and not keys & {"columns", "from"}
+    return ShelfCategory.CONDITIONS if conditions else ShelfCategory.LAYOUT
 
 
-def _about(file: Path, kind: str) -> str:
+def _about(file: Path, category: ShelfCategory) -> str:
     """What it is for, in its own words; a list says how long it is."""
     try:
-        if kind == "list":
+        if category is ShelfCategory.LIST:
             return f"{len(read_list(file)):,} values"
         item = read_items(file)
     except LayoutError as error:

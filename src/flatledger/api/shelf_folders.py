@@ -13,14 +13,19 @@ from pathlib import Path
 
 from ..errors import LayoutError, Problem, ShelfError
 from ..layout.model.names import nearest
+from ..layout.model.shelved import ShelfCategory
 from ..layout.model.text import ItemList, ItemMap, Scalar, read_yaml
 
 SHELVES = "FLATLEDGER_SHELVES"  # folders, parted as in PATH
-FOLDERS = {"layout": "layouts", "conditions": "conditions", "list": "lists"}
-SUFFIXES = {
-    "layout": (".yaml", ".yml"),
-    "conditions": (".yaml", ".yml"),
-    "list": (".txt", ".csv", ".tsv", ".xlsx", ".ods", ".json", ".jsonl"),
+FOLDERS = {
+    ShelfCategory.LAYOUT: "layouts",
+    ShelfCategory.CONDITIONS: "conditions",
+    ShelfCategory.LIST: "lists",
+}
+SUFFIXES: dict[ShelfCategory, tuple[str, ...]] = {
+    ShelfCategory.LAYOUT: (".yaml", ".yml"),
+    ShelfCategory.CONDITIONS: (".yaml", ".yml"),
+    ShelfCategory.LIST: (".txt", ".csv", ".tsv", ".xlsx", ".ods", ".json", ".jsonl"),
 }
 
 
@@ -37,28 +42,28 @@ class ShelfFolders:
             self._folders = usual_folders()
         return self._folders
 
-    def files(self, kind: str) -> list[Path]:
-        """All files of a kind, those of the first folder first."""
-        return [file for folder in self.folders for file in files_in(folder, kind)]
+    def files(self, category: ShelfCategory) -> list[Path]:
+        """All files of a category, those of the first folder first."""
+        return [file for folder in self.folders for file in files_in(folder, category)]
 
-    def find(self, kind: str, name: str) -> Path:
+    def find(self, category: ShelfCategory, name: str) -> Path:
         """The file of a layout, of conditions or of a list. Raises ShelfError."""
-        files = self.files(kind)
+        files = self.files(category)
         for file in files:
             if file.stem == name:
                 return file
         near = nearest(name, [file.stem for file in files])
         hint = f"did you mean `{near}`?" if near else "`flatledger shelf` lists what there is"
-        raise ShelfError(f"no {kind} `{name}` on the shelf; {hint}")
+        raise ShelfError(f"no {category} `{name}` on the shelf; {hint}")
 
 
-def files_in(folder: Path, kind: str) -> list[Path]:
-    """The files of one kind in a folder of the shelf."""
+def files_in(folder: Path, category: ShelfCategory) -> list[Path]:
+    """The files of one category in a folder of the shelf."""
     try:
-        files = sorted((folder / FOLDERS[kind]).iterdir())
+        files = sorted((folder / FOLDERS[category]).iterdir())
     except OSError:
         return []
-    return [f for f in files if f.suffix in SUFFIXES[kind] and not f.name.startswith(".")]
+    return [f for f in files if f.suffix in SUFFIXES[category] and not f.name.startswith(".")]
 
 
 def usual_folders() -> list[Path]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ..errors import FlatLedgerError
+from ..layout.model.shelved import ShelfCategory
 
 if TYPE_CHECKING:
     import click
@@ -15,12 +16,12 @@ def layouts(context: click.Context, parameter: click.Parameter, begun: str) -> l
     """The layouts on the shelf where the first place is typed, and files anywhere."""
     typed = context.params.get(parameter.name or "") or ()
     first = not (isinstance(typed, tuple) and typed)
-    return [*(_on_shelf(begun, "layout") if first else []), _files(begun)]
+    return [*(_on_shelf(begun, ShelfCategory.LAYOUT) if first else []), _files(begun)]
 
 
 def things(context: click.Context, parameter: click.Parameter, begun: str) -> list[CompletionItem]:
-    """All that is on the shelf, or what is of the kind that was typed before."""
-    return _on_shelf(begun, context.params.get("kind"))
+    """All that is on the shelf, or what is of the category that was typed before."""
+    return _on_shelf(begun, context.params.get("category"))
 
 
 def formats(context: click.Context, parameter: click.Parameter, begun: str) -> list[CompletionItem]:
@@ -32,7 +33,7 @@ def formats(context: click.Context, parameter: click.Parameter, begun: str) -> l
     return [CompletionItem(one.name) for one in FORMATS if one.name.startswith(begun)]
 
 
-def _on_shelf(begun: str, kind: str | None) -> list[CompletionItem]:
+def _on_shelf(begun: str, category: str | None) -> list[CompletionItem]:
     from click.shell_completion import CompletionItem
 
     from ..api.shelf import Shelf
@@ -44,7 +45,7 @@ def _on_shelf(begun: str, kind: str | None) -> list[CompletionItem]:
     return [
         CompletionItem(one.name, help=one.about)
         for one in entries
-        if not one.hidden and one.name.startswith(begun) and kind in (None, one.kind)
+        if not one.hidden and one.name.startswith(begun) and category in (None, one.category)
     ]
 
 

@@ -9,6 +9,7 @@ from typing import Any, Literal, get_args
 import click
 
 from ..bounds import LARGEST_RECORD
+from ..layout.model.shelved import ShelfCategory
 from . import completing, help_texts
 from .commands import Commands, ShelfCommands
 
@@ -362,7 +363,7 @@ def shelf(context: click.Context, as_json: bool) -> None:
         raise SystemExit(list_shelf(as_json))
 
 
-KIND = click.Choice(["layout", "conditions", "list"])
+CATEGORY = click.Choice([str(one) for one in ShelfCategory])
 
 
 @shelf.command(help=help_texts.PUT)
@@ -378,19 +379,19 @@ def put(file: str, name: str | None, replace: bool, with_files: bool) -> None:
 
 @shelf.command(help=help_texts.GET)
 @click.argument("name", shell_complete=completing.things)
-@click.option("--kind", type=KIND, help="Which, where several have this name.")
+@click.option("--kind", "category", type=CATEGORY, help="Which, where several have this name.")
 @click.option("-o", "--output", "to", metavar="FILE", help="Where to write it.")
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
-def get(name: str, kind: str | None, to: str | None, replace: bool) -> None:
+def get(name: str, category: str | None, to: str | None, replace: bool) -> None:
     from .shelf import get_from_shelf
 
-    raise SystemExit(get_from_shelf(name, kind, to, replace))
+    raise SystemExit(get_from_shelf(name, category, to, replace))
 
 
 @shelf.command(help=help_texts.REMOVE)
 @click.argument("name", shell_complete=completing.things)
-@click.option("--kind", type=KIND, help="Which, where several have this name.")
-def remove(name: str, kind: str | None) -> None:
+@click.option("--kind", "category", type=CATEGORY, help="Which, where several have this name.")
+def remove(name: str, category: str | None) -> None:
     from .shelf import remove_from_shelf
 
-    raise SystemExit(remove_from_shelf(name, kind))
+    raise SystemExit(remove_from_shelf(name, category))

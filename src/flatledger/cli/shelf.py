@@ -29,7 +29,7 @@ def list_shelf(as_json: bool) -> int:
         place = shelf.folders.index(entry.path.parent.parent)
         where = "personal" if place == 0 else shelf.folders[place].name
         hidden = " (hidden by the one above)" if entry.hidden else ""
-        grid.add(entry.name, entry.kind, entry.about, where + hidden)
+        grid.add(entry.name, entry.category, entry.about, where + hidden)
     if entries:
         results().grid(grid)
     else:
@@ -56,10 +56,10 @@ def put_on_shelf(file: str, name: str | None, replace: bool, with_files: bool) -
     return 0
 
 
-def get_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) -> int:
+def get_from_shelf(name: str, category: str | None, to: str | None, replace: bool) -> int:
     """Write something's text to a file that is not there yet, or to standard output."""
-    check_typed([Shelf().file_of(name, kind)], {"it": to})
-    text = Shelf().get(name, kind)
+    check_typed([Shelf().file_of(name, category)], {"it": to})
+    text = Shelf().get(name, category)
     with Target(to or "-", "replace" if replace else "refuse", REMEDY) as target:
         target.write(text.encode())
     if to and target.replaces:
@@ -67,8 +67,8 @@ def get_from_shelf(name: str, kind: str | None, to: str | None, replace: bool) -
     return 0
 
 
-def remove_from_shelf(name: str, kind: str | None) -> int:
+def remove_from_shelf(name: str, category: str | None) -> int:
     """Take something off the shelf and say where it is kept."""
-    kept = Shelf().remove(name, kind)
+    kept = Shelf().remove(name, category)
     reports().line(f"Removed `{name}` from the shelf; a copy is in {kept}", whole=True)
     return 0

@@ -18,6 +18,7 @@ from ..api.opening import notation_for
 from ..api.preparing import given_for
 from ..api.shelf_folders import SUFFIXES, ShelfFolders
 from ..errors import ShelfError
+from ..layout.model.shelved import ShelfCategory
 from ..layout.model.text import Item, ItemList, ItemMap, Scalar, read_yaml
 from ..layout.settling.settling import output_of
 from ..sources.sets.found_files import below as folder_below
@@ -109,12 +110,12 @@ def one_or_several(places: Sequence[str], below: bool) -> Source:
 
 def _is_layout(place: str) -> bool:
     """Whether a place names a layout, by its name or on the shelf, and no source."""
-    if place.endswith(SUFFIXES["layout"]):
+    if place.endswith(SUFFIXES[ShelfCategory.LAYOUT]):
         return True
     if os.path.exists(place):
         return False
     try:
-        ShelfFolders().find("layout", place)
+        ShelfFolders().find(ShelfCategory.LAYOUT, place)
     except ShelfError:
         return False
     return True

@@ -10,8 +10,9 @@ from pathlib import PurePath
 
 from ...bounds import LONGEST_TRAIL
 from ...errors import LayoutError, ShelfError
+from ..model.shelved import ShelfCategory
 from ..model.text import Item, ItemList, ItemMap, Scalar
-from .files import Files, Kind
+from .files import Files
 from .merging import Merger, parts_of
 from .read_layout import read_layout
 
@@ -75,7 +76,7 @@ class _Assembler(Merger):
         if not isinstance(start, Scalar) or not start.text.strip():
             self.fault(start, "`from` takes the name of a layout")
             return None
-        place = self.place(start, "layout", files)
+        place = self.place(start, ShelfCategory.LAYOUT, files)
         if place is None:
             return None
         if place in trail or len(trail) >= LONGEST_TRAIL:
@@ -84,10 +85,10 @@ class _Assembler(Merger):
             return None
         return self.whole(*files.opened(place), (*trail, place))
 
-    def place(self, name: Scalar, kind: Kind, files: Files) -> str | None:
+    def place(self, name: Scalar, category: ShelfCategory, files: Files) -> str | None:
         """Where something stands that is named."""
         try:
-            return files.place(kind, name.text.strip())
+            return files.place(category, name.text.strip())
         except (LayoutError, ShelfError) as error:
             self.fault(name, str(error))
             return None
@@ -107,7 +108,7 @@ class _Assembler(Merger):
 
     def used(self, name: Scalar, files: Files) -> tuple[Item, ...]:
         """The conditions of a name."""
-        place = self.place(name, "conditions", files)
+        place = self.place(name, ShelfCategory.CONDITIONS, files)
         return self.listed(files.opened(place)[0]) if place is not None else ()
 
     def listed(self, item: Item) -> tuple[Item, ...]:

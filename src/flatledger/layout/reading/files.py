@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Literal, Protocol
+from typing import Protocol
 
 from ..model.model import FormReference, PublishedForm
+from ..model.shelved import ShelfCategory
 from ..model.text import Item
-
-Kind = Literal["layout", "conditions"]
 
 
 class Files(Protocol):
@@ -16,7 +15,7 @@ class Files(Protocol):
     Each raises LayoutError, and ShelfError where a name is not on the shelf.
     """
 
-    def place(self, kind: Kind, name: str) -> str:
+    def place(self, category: ShelfCategory, name: str) -> str:
         """Where a layout or conditions stand: the same however they were named."""
         ...
 
