@@ -5,6 +5,7 @@ from __future__ import annotations
 import doctest
 import re
 import shlex
+from importlib.metadata import version
 from importlib.util import module_from_spec, spec_from_file_location
 from pathlib import Path
 from typing import Any
@@ -188,6 +189,9 @@ def test_links_lead_to_headings_that_are_there() -> None:
 def test_what_is_read_off_the_code_is_as_the_code_has_it(
     name: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    tested = re.search(r"^click==(\S+)$", (ROOT / "constraints.txt").read_text(), re.MULTILINE)
+    if name == "commands" and (tested is None or tested[1] != version("click")):
+        pytest.skip("another version of click sets the help otherwise")
     monkeypatch.setenv("NO_COLOR", "1")
     listed = (ROOT / "docs" / f"{name}.md").read_text("utf-8")
     assert listed == lister(name).page(), "`make messages` writes it anew: read it through"
