@@ -6,6 +6,7 @@ import json
 import re
 import sqlite3
 import time
+from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -146,7 +147,7 @@ def pairs(draw: Any) -> Pair:
 @given(rows, pairs())
 def test_sqlite_agrees(row: dict[str, Any], pair: Pair) -> None:
     ours, theirs = pair
-    with sqlite3.connect(":memory:") as database:
+    with closing(sqlite3.connect(":memory:")) as database:
         # blank text is null here (rule 12)
         database.create_function("kept", 1, lambda text: text if text and text.strip() else None)
         database.execute("pragma case_sensitive_like = on")

@@ -78,6 +78,7 @@ def test_the_programs_of_the_page_on_sources_run(demo: Path, monkeypatch: Any) -
     with sqlite3.connect("orders.db") as orders:
         orders.execute("create table lines (no, qty, price)")
         orders.execute("insert into lines values ('R-1', 2, 10)")
+    orders.close()
     Path("layout.yaml").write_text("columns: [{No: no}, {Qty: qty}]", encoding="utf-8")
     names: dict[str, Any] = {}
     for block in re.findall(r"```python\n(.*?)```", PAGES["sources"], re.DOTALL):

@@ -178,8 +178,24 @@ def test_days_and_moments_are_what_their_texts_are(seed: Any, groups: bool) -> N
     assert made(typed(records)) == made(records)
 
 
+DATABASES: list[sqlite3.Connection] = []
+
+
+@pytest.fixture(autouse=True)
+def _databases_are_closed() -> Iterator[None]:
+    yield
+    while DATABASES:
+        DATABASES.pop().close()
+
+
+def database() -> sqlite3.Connection:
+    """A database that is closed when the test has ended."""
+    DATABASES.append(sqlite3.connect(":memory:"))
+    return DATABASES[-1]
+
+
 def cursor(rows: list[Any]) -> sqlite3.Cursor:
-    made = sqlite3.connect(":memory:")
+    made = database()
     made.execute("create table t (no integer, name text, price real)")
     made.executemany("insert into t values (?, ?, ?)", rows)
     return made.execute("select no, name, price, no + 1 as no from t")
@@ -232,7 +248,7 @@ def test_rows_that_were_fetched_already() -> None:
 
 def test_a_cursor_without_a_query_is_refused() -> None:
     with pytest.raises(flatledger.SourceError, match="execute a query"):
-        flatledger.survey(sqlite3.connect(":memory:").cursor())
+        flatledger.survey(database().cursor())
 
 
 def test_objects_that_hold_themselves_are_refused() -> None:

@@ -6,6 +6,7 @@ import json
 import random
 import sqlite3
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -94,7 +95,7 @@ def nested(rows: list[Node], lone: bool = False) -> list[Node]:
 
 
 def by_sqlite(rows: list[Node]) -> list[tuple[Any, ...]]:
-    with sqlite3.connect(":memory:") as database:
+    with closing(sqlite3.connect(":memory:")) as database:
         database.execute("create table node (seq, id, within, name, qty, cost, kind)")
         fields = ("id", "within", "name", "qty", "cost", "kind")
         values = [(seq, *(row[field] for field in fields)) for seq, row in enumerate(rows)]
