@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Generator, Iterator, Mapping
-from contextlib import contextmanager, suppress
-from typing import TYPE_CHECKING, Any, Self
+from contextlib import suppress
+from typing import TYPE_CHECKING, Any, Self, TypeVar
 
 from ..errors import TableClosedError, TableNotReadError, TableReadError
 from ..extras import loaded
@@ -26,6 +25,7 @@ if TYPE_CHECKING:
 
 
 _SHOWN = 8  # headings
+_Step = TypeVar("_Step")
 
 
 class Table(Iterator[Row]):
@@ -62,7 +62,6 @@ class Table(Iterator[Row]):
         self._run = self._prepared.run(progress)
         self._blocks: Generator[list[Row]] | None = None
         self._rows: Iterator[Row] | None = None
-        self._taking = threading.Lock()
         self._arrow_tables: dict[bool, pa.Table] = {}  # without and with total rows
         self._read = self._closed = False
 
@@ -134,25 +133,28 @@ class Table(Iterator[Row]):
             raise TableClosedError("the table has been closed; ask for it again")
         if self._rows is None:
             self._rows = (row for block in self._taken(self._finished) for row in block)
-        with self._taken_by_one():
-            row = next(self._rows, None)
+        row = self._step(self._rows)
         if row is not None:
             return row
         if self._read:
             raise StopIteration
         raise TableClosedError("the table ended in an error; ask for it again")
 
-    @contextmanager
-    def _taken_by_one(self) -> Iterator[None]:
-        """Raise TableReadError where another thread is taking rows at this moment."""
-        if not self._taking.acquire(blocking=False):
+    def _step(self, generator: Iterator[_Step]) -> _Step | None:
+        """What comes next; None at the end. Raises TableReadError where another thread is taking
+        it at this moment."""
+        try:
+            return next(generator, None)
+        except ValueError as error:
+            self._stop_if_shared(error)
+            raise
+
+    def _stop_if_shared(self, error: ValueError) -> None:
+        """Raise TableReadError where an error says that another thread is in a generator."""
+        if "already executing" in str(error):
             raise TableReadError(
                 "another thread is taking rows of this table; give each thread a table of its own"
-            )
-        try:
-            yield
-        finally:
-            self._taking.release()
+            ) from None
 
     def _sums_up(self, row: Row) -> bool:
         """Whether a row sums up others of the table."""
@@ -176,13 +178,14 @@ class Table(Iterator[Row]):
                 yield self._next()
 
     def totals(self) -> Iterator[TotalRow]:
-        """The total rows, as they come; the others are passed over. Raises TableReadError.
+        """What sums up rows, as it comes; the rows are passed over. Raises TableReadError.
 
         >>> fees = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}]}
         >>> list(table(fees, [{"fee": 1}, {"fee": 2}]).totals())
         [(3,)]
         """
-        return (row for row in self.rows(totals=True) if isinstance(row, TotalRow))
+        rows = self.rows(totals=True)
+        return (row for row in rows if isinstance(row, TotalRow) and self._sums_up(row))
 
     def dicts(self, *, totals: bool = False) -> Iterator[dict[str, Any]]:
         """The rows with their cells by heading; with ``totals`` total rows, too. Raises
@@ -206,8 +209,7 @@ class Table(Iterator[Row]):
     def _batches(self, blocks: Generator[list[Row]], totals: bool) -> Generator[list[Row]]:
         with self:
             while True:
-                with self._taken_by_one():
-                    block = next(blocks, None)
+                block = self._step(blocks)
                 if block is None:
                     return
                 rows = block if totals else [row for row in block if not self._sums_up(row)]
@@ -255,11 +257,14 @@ class Table(Iterator[Row]):
 
         >>> table({"columns": [{"No": "no"}]}, [{"no": 1}]).close()
         """
-        with self._taken_by_one():
-            self._closed = True
-            if self._blocks is not None:
+        if self._blocks is not None:
+            try:
                 self._blocks.close()
-            self._run.reader.close()
+            except ValueError as error:
+                self._stop_if_shared(error)
+                raise
+        self._closed = True
+        self._run.reader.close()
 
     def __enter__(self) -> Self:
         return self
