@@ -173,7 +173,7 @@ class Aggregates:
             return code
         if node.name == "listagg":
             alone = f"len({found}) == 1 and {found}[0].__class__ is str"
-            return f"None if not {found} else {found}[0] if {alone} else {code}"
+            return f"None if not {found} else ({found}[0] or None) if {alone} else {code}"
         if aggregate.unknown and node.inner:  # in a group, no entries are no false
             return f"({aggregate.of_present(found)}) if {found} else ()"
         return aggregate.of_present(found) or f"{code} if {found} else {aggregate.of_none()!r}"
