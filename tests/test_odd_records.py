@@ -157,3 +157,12 @@ def test_any_layout_over_any_records_is_told_or_balanced(chance: random.Random) 
 def test_odd_trees(layout: Any, records: list[Any]) -> None:
     _, balance = table(layout, records)
     assert balance.balanced
+
+
+def test_lists_of_empty_lists_have_no_nodes() -> None:
+    """Neither where records are read nor by definition."""
+    tree = {"x": {"lines": [{"lots": {"lots": {}}}]}}
+    for empty in ([[], []], [[]], [None, []], []):
+        layout = {"row-per": "x.lines.lots", "columns": [{"D": "depth()"}]}
+        rows, balance = table(layout, [{"x": {"lines": [{"lots": empty}]}}, tree])
+        assert (rows, balance.balanced) == ([(None,), (1,), (2,)], True)

@@ -164,7 +164,7 @@ class Record:
         inner = self._known.trees[level]
         for holder in holders(value, level):
             top = holder.get(level[-1])
-            if is_null(top):
+            if top is None:
                 continue
             nodes, depths = list[Any](), list[int]()
             waiting = [(node, 1) for node in reversed(siblings(top))]
