@@ -375,4 +375,4 @@ def test_what_cannot_be_verified_is_said(tool: Tool, tmp_path: Path) -> None:
     assert not list(tmp_path.glob("*metadata.json"))
     (tmp_path / "b.yaml").write_text("columns: [{C: b}]\noutput: {delimiter: '||'}")
     done = tool("export", "b.yaml", "a.jsonl", "-o", "a.csv", "--verify")
-    assert "--verify can't verify such a file" in done.stderr
+    assert "such a file can't be verified (leave out --verify)" in done.stderr

@@ -72,7 +72,7 @@ def specimen(
     found = _first_row(stated, source, ask)
     keys = {*stated.request.primary_key}
     columns = tuple(_described(one, one.heading in keys, found) for one in written)
-    with Target(to, if_there, "--replace replaces it") as target:
+    with Target(to, if_there, "or have it replaced") as target:
         write_specimen(columns, target, stated.name)
     return columns
 

@@ -91,14 +91,14 @@ def check_readable(output: Output, format: str) -> None:
     >>> check_readable(Output(delimiter="||"), "csv")
     Traceback (most recent call last):
     flatledger.errors.OutputError: delimiters of several characters and line ends of other kinds \
-can't be read again by a reader that is not ours, so --verify can't verify such a file
+can't be read again by a reader that is not ours, so that such a file can't be verified
     """
     odd = len(output.delimiter) > 1 or not {*output.line_terminator} <= {"\r", "\n"}
     if format in ("csv", "fixed-width") and odd:
         raise OutputError(
             "delimiters of several characters and line ends of other kinds can't be read again by "
-            "a reader that is not ours, so --verify can't verify such a file"
-        )
+            "a reader that is not ours, so that such a file can't be verified"
+        ).typing("leave out --verify")
 
 
 def ending_of(file: BinaryIO, format: str, layout: SettledLayout) -> str:

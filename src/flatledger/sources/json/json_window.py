@@ -54,9 +54,9 @@ class Window:
         """What to say of a record that goes beyond what is held of one."""
         return SourceError(
             f"{self._name}, line {self.line(self.at):,}: {what}. If records lie within it, say "
-            "where (`source: {records: …}`, --records); if it is one, say how many MB it may have "
-            "(`source: {largest-record: …}`, --largest-record)"
-        )
+            "where (`source: {records: …}`); if it is one, say how many MB it may have (`source: "
+            "{largest-record: …}`)"
+        ).typing("--records, --largest-record")
 
     def drop(self) -> None:
         """Let go of what is behind, if it is much. Places in the buffer are others after that."""
