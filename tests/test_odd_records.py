@@ -166,3 +166,24 @@ def test_lists_of_empty_lists_have_no_nodes() -> None:
         layout = {"row-per": "x.lines.lots", "columns": [{"D": "depth()"}]}
         rows, balance = table(layout, [{"x": {"lines": [{"lots": empty}]}}, tree])
         assert (rows, balance.balanced) == ([(None,), (1,), (2,)], True)
+
+
+@pytest.mark.parametrize("row_per", ["record", "p"])
+def test_what_has_no_fields_stays_beside_entries_that_are_judged_below(row_per: str) -> None:
+    """A level between is put together again with the kept entries below it, and nothing is lost."""
+    layout = {
+        "levels": ["x", "x.lines", "p"],
+        "row-per": row_per,
+        "columns": [{"X": {"value": "x", "separator": "; "}}, {"Count": "count(x.lines)"}],
+        "only": [{"keep": "x.lines", "when": "x.lines.q = 2"}],
+    }
+    some = ["a", {"lines": [{"q": 2}, {"q": 3}]}, None, {"lines": {"q": 1}}]
+    for x, shown, count in (
+        ("a", "a", 0),
+        (some, "a; 2", 1),
+        ([None, {"lines": [{"q": 3}]}], "", 0),
+        ({"lines": [{"q": 2}, {"q": 3}]}, "2", 1),
+        (None, None, 0),
+    ):
+        rows, balance = table(layout, [{"x": x, "p": [{}]}, {"x": [{"lines": {"q": 2}}], "p": {}}])
+        assert (rows, balance.balanced) == ([(shown, count), ("2", 1)], True)

@@ -211,6 +211,14 @@ def test_strict_runs_end_in_an_error_where_there_is_anything_to_tell(tmp_path: P
     assert flatledger.export(LAYOUT, odd, place).fault_count == 1
 
 
+def test_a_strict_run_that_does_not_balance_ends_in_an_error(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(flatledger.Balance, "balanced", False)
+    with pytest.raises(flatledger.FaultsFoundError, match="it does not balance"):
+        flatledger.export(LAYOUT, [{"no": 1, "fee": 2}], tmp_path / "t.csv", strict=True)
+
+
 # ---- resources -------------------------------------------------------------------------------
 
 

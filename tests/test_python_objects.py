@@ -133,6 +133,12 @@ def test_values_are_as_a_file_would_have_them() -> None:
         pd.Timestamp("2026-03-31T10:00:00.000000001"): "2026-03-31T10:00:00.000000001",
         flatledger.Interval(14, dt.timedelta(days=3)): "P14M3D",
         np.int64(7): 7,
+        np.datetime64("2026-03-31"): dt.date(2026, 3, 31),
+        np.datetime64("2026-03-31T10:00", "ns"): dt.datetime(2026, 3, 31, 10),
+        np.datetime64("2026-03-31T10:00:00.000000001", "ns"): "2026-03-31T10:00:00.000000001",
+        np.datetime64("NaT", "ns"): None,
+        pd.NaT: None,
+        np.timedelta64(90 * 60 * 10**9, "ns"): "PT1H30M",
         np.float64(0.1): Decimal("0.1"),
         frozenset({"b", "a", 10, 9}): "9; 10; a; b",
     }

@@ -17,7 +17,7 @@ from ..language import parse_expression
 from ..language.notations import Notation
 from ..layout.model.column import Column, Expression
 from ..layout.model.model import SettledLayout
-from ..layout.model.source_options import SourceOptions
+from ..layout.model.source_options import NAMED_BY_A_STANDARD, SourceOptions
 from ..layout.model.text import Scalar
 from ..layout.reading.with_files import lists_of
 from ..plan.making import make_plan
@@ -139,7 +139,7 @@ def opened_for(
     )
     with opened.open() as reader:
         try:
-            plan = _plan(layout, reader, lenient=notation is not None)
+            plan = _plan(layout, reader, lenient=layout.source.format in NAMED_BY_A_STANDARD)
         except LayoutError as error:
             problem = error.problems[0]
             at_level = level is not None and problem.message.startswith("no level")

@@ -85,7 +85,8 @@ def export(
     (True, 2, b'No\\r\\n1\\r\\n2\\r\\n')
     """
     check_given(ask=ask, fields=fields, reading=reading)
-    check_choice("if_there", if_there, (*IF_THERE, None) if if_there is None else IF_THERE)
+    if if_there is not None:
+        check_choice("if_there", if_there, IF_THERE)
     check_choice("verify", verify, (False, True, "all"))
     stated = Layout.of(layout).declaring(fields, reading)
     given = given_for(stated, ask, learn=learn, strict=strict)
@@ -115,12 +116,14 @@ def _nothing_told(balance: Balance) -> Balance:
     """The balance of a strict run. Raises FaultsFoundError where there is anything to tell."""
     from ..reports.words import counted
 
-    if not balance.fault_count and not balance.notices:
+    if balance.balanced and not balance.fault_count and not balance.notices:
         return balance
+    wrong = [] if balance.balanced else ["it does not balance"]
     faults = [counted(balance.fault_count, "fault")] if balance.fault_count else []
     notices = [counted(len(balance.notices), "notice")] if balance.notices else []
-    first = str(balance.faults[0]) if balance.faults else next(iter(balance.notices), "")
-    said = f"{' and '.join([*faults, *notices])}; the first: {first}"
+    said = " and ".join([*wrong, *faults, *notices])
+    for first in [*balance.wrong, *map(str, balance.faults), *balance.notices][:1]:
+        said += f"; the first: {first}"
     raise FaultsFoundError(said, balance)
 
 
@@ -183,7 +186,7 @@ def _table(
                 writer.finish(balance)
     if verifier is not None:
         if progress is not None:
-            progress(RunProgress(balance.read, phase="checking"))
+            progress(RunProgress.of(balance.read, run.reader.measure, "checking"))
         _verify(verifier, targets, layout.output.format, balance)
     if not balance.balanced:
         for target in targets:

@@ -280,7 +280,7 @@ class Preparation:
         """The structure of all records of a source, as far as the layout asks for it."""
         structure = Place(names_wanted(self._request))
         with source.open() as reader:
-            structure.of_kind(reader)
+            structure.marked_as(reader)
             for batch in reader.batches():
                 for number, record in zip(batch.numbers, batch.records, strict=True):
                     structure.add(record, number)

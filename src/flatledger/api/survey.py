@@ -277,8 +277,7 @@ def _counted(
         yield taken, batch
         found.records += len(taken)
         if progress:
-            measure = reader.measure
-            progress(RunProgress(found.records, measure.position, measure.size))
+            progress(RunProgress.of(found.records, reader.measure))
         if len(taken) < len(batch.records) or (sample is not None and found.records >= sample):
             whole = len(taken) == len(batch.records)
             found.complete = whole and next(batches, None) is None

@@ -17,6 +17,7 @@ from ..outputs.text.delimited import DelimitedWriter
 from ..reports.survey_page import survey_page
 from ..reports.survey_text import print_survey
 from ..reports.words import how_much, told_lines
+from ..sources.catalogues.notation import NOTATION
 from ..sources.catalogues.positions import has_positions
 from ..sources.sets.found_files import inputs_of
 from ..structure.survey import SurveyResult
@@ -48,7 +49,7 @@ def run_survey(
     with showing_progress() as progress:
         if kinds:
             found = survey_kinds(kinds, source, sample=sample, progress=progress, **options)
-        elif under and has_positions(under) and notation_for(source, options["reading"]):
+        elif under and has_positions(under) and _is_catalogue(source, options["reading"]):
             del options["records"]
             result = survey_positions(under, source, sample=sample, progress=progress, **options)
             found = {"": result}
@@ -96,6 +97,11 @@ def _json(found: Mapping[str, SurveyResult]) -> bytes:
     data = found[""] if list(found) == [""] else found
     text = msgspec.json.format(msgspec.json.encode(data), indent=2).decode()
     return f"{steerless_json(text)}\n".encode()
+
+
+def _is_catalogue(source: Source, reading: dict[str, Any]) -> bool:
+    """Whether paths of a source are in the notation of catalogues."""
+    return notation_for(source, reading) is NOTATION
 
 
 def _show_values(path: str, source: Source, options: dict[str, Any]) -> int:

@@ -58,7 +58,7 @@ class Notation:
         return ""
 
 
-_known: dict[str, Notation] = {}
+_known: dict[str, Notation | None] = {}  # None: of a format that has none
 _finders: list[Callable[[str], Notation | None]] = []
 
 
@@ -79,11 +79,11 @@ def notation_of(format: str) -> Notation | None:
     True
     """
     if format and format not in _known:
-        for found in filter(None, (finder(format) for finder in _finders)):
-            add(found)
+        found = filter(None, (finder(format) for finder in _finders))
+        _known[format] = next(found, None)
     return _known.get(format)
 
 
 def hint(text: str) -> str:
     """What to say of a text that is no expression, and looks as if it was in a notation."""
-    return next(filter(None, (one.hint(text) for one in _known.values())), "")
+    return next(filter(None, (one.hint(text) for one in _known.values() if one)), "")

@@ -20,7 +20,7 @@ NO_RECORD = "a record is an object"
 def structure_met(reader: Reader, wanted: Collection[str] | None = None) -> Place:
     """The structure of the first records of a reader."""
     structure = observe(reader.peek(), wanted)
-    structure.of_kind(reader)
+    structure.marked_as(reader)
     return structure
 
 

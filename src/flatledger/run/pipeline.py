@@ -171,9 +171,7 @@ class Run:
     def _tell(self, phase: str) -> None:
         """Say how far it has come."""
         if self._progress is not None:
-            measure = self.reader.measure
-            now = RunProgress(self._state.read, measure.position, measure.size, phase)
-            self._progress(now)
+            self._progress(RunProgress.of(self._state.read, self.reader.measure, phase))
 
     def _absorbed(self, batch: Batch) -> Iterator[list[Row]]:
         """The rows of a batch, as its parts are taken in. What a later record shows of levels comes

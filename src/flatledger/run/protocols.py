@@ -28,6 +28,11 @@ class RunProgress(NamedTuple):
     of_bytes: int | None = None
     phase: str = "reading"
 
+    @classmethod
+    def of(cls, records: int, measure: Measure, phase: str = "reading") -> Self:
+        """How far it has come, by what measures its source."""
+        return cls(records, measure.position, measure.size, phase)
+
 
 Progress = Callable[[RunProgress], None]  # called as a run goes along
 

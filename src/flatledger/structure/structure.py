@@ -92,7 +92,7 @@ class Place:
             self._rest().merge(other.rest)
             self._note_names(other.rest_names)
 
-    def of_kind(self, other: Marked) -> None:
+    def marked_as(self, other: Marked) -> None:
         """Take over what is said of the records as a whole."""
         self.has_own_texts, self.types_moments = other.has_own_texts, other.types_moments
         self.has_moments = other.has_moments

@@ -92,7 +92,7 @@ def _nesting_places(place: Place, at: Names) -> list[tuple[Names, Place]]:
 def _folded(structure: Place, names: Names, inner: str) -> Place:
     """The structure with all depths of a tree at its level; what was given stays as it is."""
     whole = Place(structure.wanted, structure.name, structure.nesting)
-    whole.of_kind(structure)
+    whole.marked_as(structure)
     whole.merge(structure)
     place = whole.find(names)
     while place is not None and inner and inner in place.children:

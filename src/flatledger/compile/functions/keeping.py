@@ -440,7 +440,8 @@ class SideLevel:
             if scope.is_tree(level):
                 after.append(f"note_places({kept}, {scope.nodes[level]}.left({places}))")
         steps = self._emitter.code.constants.name(names[:-1] if members else names, "steps")
-        what = "with_members" if members else "with_entries"
+        between = level < scope.chain.row and not scope.is_tree(level)  # which is not judged
+        what = "with_members" if members else "with_changed" if between else "with_entries"
         rebuilt = f"{owner} = {what}({owner}, {steps}, {kept})"
         return [*lines, head, *indented(inside, 1), *after, rebuilt]
 

@@ -177,6 +177,39 @@ def with_entries(entry: Any, names: tuple[str, ...], kept: Any) -> Any:
     return changed
 
 
+def with_changed(entry: Any, names: tuple[str, ...], changed: list[Any]) -> Any:
+    """An entry in which those of a level below it are ``changed``, each in its place; what else
+    stands there, and is no entry since it has no fields, stays.
+
+    >>> with_changed({"x": ["a", {"y": [1, 2]}]}, ("x",), [{"y": [2]}])
+    {'x': ['a', {'y': [2]}]}
+    """
+    there = entry
+    for name in names:
+        if isinstance(there, dict):
+            there = there.get(name)
+        elif isinstance(there, msgspec.Struct):
+            there = getattr(there, _field(there, name))
+        else:
+            return with_entries(entry, names, changed)
+    return with_entries(entry, names, _in_their_places(there, changed))
+
+
+def _in_their_places(there: Any, changed: list[Any]) -> Any:
+    """What stands at a level, with those of its entries that have fields as they were changed."""
+    if there.__class__ is not list:
+        return changed or there
+    if len(there) == len(changed):
+        return changed
+    entries = [isinstance(one, dict | msgspec.Struct) for one in there]
+    if sum(entries) != len(changed):
+        return changed
+    following = iter(changed)
+    return [
+        next(following) if is_entry else one for one, is_entry in zip(there, entries, strict=True)
+    ]
+
+
 def with_members(entry: Any, names: tuple[str, ...], kept: list[tuple[Any, Any]]) -> Any:
     """An entry that has only the kept members of a mapping below it, or of several."""
     members = dict(kept)

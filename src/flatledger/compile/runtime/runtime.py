@@ -45,6 +45,7 @@ from .plain_data import (
     spliced,
     walk,
     walk_aligned,
+    with_changed,
     with_entries,
     with_members,
 )
@@ -120,6 +121,7 @@ class Runtime:
             "own_value": own_value,
             "own_text": own_text,
             "members": members,
+            "with_changed": with_changed,
             "with_entries": with_entries,
             "with_members": with_members,
             "in_order": in_order,

@@ -59,8 +59,8 @@ def _single(value: Any) -> Any:
     """A value that is neither an object nor a list."""
     if isinstance(value, Enum):
         return exact(value.value)
-    if hasattr(value, "dtype") and hasattr(value, "tolist"):  # a number or array of NumPy
-        return exact(value.tolist())
+    if hasattr(value, "dtype") and hasattr(value, "tolist"):
+        return _of_numpy(value)
     if isinstance(value, Decimal):
         return value if value.is_finite() else Unreadable(str(value), "is no number")
     if isinstance(value, float):
@@ -78,11 +78,27 @@ def _single(value: Any) -> Any:
     return value
 
 
-def _moment(value: dt.date | dt.time) -> dt.date | dt.time | str:
+def _of_numpy(value: Any) -> Any:
+    """A value or array of NumPy. Moments and spans in nanoseconds, which it would give as whole
+    numbers, are as exact as Python's where nothing is lost by that, else texts."""
+    if getattr(value.dtype, "kind", "") not in ("m", "M"):
+        return exact(value.tolist())
+    if value.shape:
+        return [exact(one) for one in value]
+    plain = value.tolist()
+    if isinstance(plain, int):
+        micro = value.astype(f"{value.dtype.kind}8[us]")
+        plain = micro.tolist() if micro == value else str(value)
+    return exact(plain)
+
+
+def _moment(value: dt.date | dt.time) -> dt.date | dt.time | str | None:
     """A day, moment or time of day as one of Python's own classes; where it is more exact than
-    these can be, its text."""
+    these can be, its text; None where it is none, as a frame says of what is missing."""
     if value.__class__ in (dt.date, dt.datetime, dt.time):
         return value
+    if value != value:  # as no day or moment is
+        return None
     text = value.isoformat()
     own = next(one for one in (dt.datetime, dt.date, dt.time) if isinstance(value, one))
     found = own.fromisoformat(text)
