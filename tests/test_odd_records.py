@@ -152,6 +152,17 @@ def test_any_layout_over_any_records_is_told_or_balanced(chance: random.Random) 
             {"row-per": "x", "columns": [{"A": "sum(chain_product(x.lots.w))"}]},
             [{"x": [{"lots": {"w": 1}}, {"lots": [{"w": 5}]}, {"lots": {"w": {"q": 1}}}]}],
         ),
+        (  # kept nodes of a supposed tree, at a place that is no stated level
+            {
+                "levels": [],
+                "columns": [
+                    {"C": "$..lots"},
+                    {"K": {"columns-from": "x", "named-by": "x.p", "value": "count(x)"}},
+                ],
+                "only": [{"keep": "x", "when": "x.q > 0", "with": "branch"}],
+            },
+            [{"x": [{}, {"q": "10"}]}],
+        ),
     ],
 )
 def test_odd_trees(layout: Any, records: list[Any]) -> None:

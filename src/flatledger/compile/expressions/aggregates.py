@@ -212,7 +212,7 @@ class Aggregates:
         self.code.scope = scope
         with self.code.at(level - 1, whole=True):
             kept = self._kept_entries(scope, level)
-            raw = "" if kept else self._paths.load(Access(level - 1, names, ())).code
+            raw = "" if kept else self._entries(level, names)
             fields = has_fields(self.code.plan, scope.chain.levels[level])
             places = f"object_places({raw})" if fields else f"places_of({raw})"
             self.code.add(f"{scope.nodes[level]} = {kept[1] if kept else places}")
@@ -359,11 +359,16 @@ class Aggregates:
             blocks,
         )
         before, self.code.block = self.code.block, block
-        stated = self.code.plan.chain.known.stated is not None
-        raw = self._paths.entries(Access(level - 1, names, ()), stated).code
+        raw = self._entries(level, names)
         self.code.scope, self.code.block = outer, before
         lines += block.lines
         return raw
+
+    def _entries(self, level: int, names: tuple[str, ...]) -> str:
+        """The variable with what stands at a level: in one way, since a list's nodes are known by
+        the list."""
+        stated = self.code.plan.chain.known.stated is not None
+        return self._paths.entries(Access(level - 1, names, ()), stated).code
 
 
 def _counts(node: n.Call) -> bool:
