@@ -306,6 +306,13 @@ class Chance:
             }
         if self.maybe(0.15):
             layout["without-entries"] = self.one("drop", "keep")
+        above = self.chain(row)[:-1] if row in self.chain(row)[-1:] else []
+        if above and self.maybe(0.3):
+            layout["row-per"] = [*(one for one in above if self.maybe(0.8)), row]
+            if self.maybe(0.3):
+                layout["columns"].append({"Level": self.one("level()", "upper(level())")})
+            if self.maybe(0.3):
+                layout["repeat-parents"] = "yes"
         return layout
 
     def table(self) -> dict[str, Any]:
@@ -325,7 +332,8 @@ class Chance:
             ]
             group = [self.one(*free)] if free and self.maybe(0.6) else []
             if self.maybe(0.4):
-                group.append(self.field(layout["row-per"], TEXTS))
+                row = layout["row-per"]
+                group.append(self.field(row if isinstance(row, str) else row[0], TEXTS))
             layout["group"] = list(dict.fromkeys(group))
             layout["totals"] = {
                 "subtotals": self.one("after", "before", "none"),

@@ -124,7 +124,7 @@ def opened_for(
     layout = SettledLayout(
         "expression",
         columns,
-        row_per=level,
+        row_per=() if level is None else (level,),
         fields=declared,
         today=dt.date.today(),
         source=SourceOptions(format=notation.format if notation else ""),

@@ -91,6 +91,11 @@ def rebuilt(node: Node, change: Callable[[Node], Node | None]) -> Any:
     return msgspec.structs.replace(node, **fields)
 
 
+def calls(node: Node, name: str) -> bool:
+    """Whether a node is a call of a function."""
+    return isinstance(node, Call) and node.name == name
+
+
 def same(one: Node, other: Node) -> bool:
     """Whether two expressions are the same but for their places in a text."""
     if one.__class__ is not other.__class__:

@@ -22,6 +22,7 @@ from .kinds import (
     AGGREGATE_KINDS,
     DATATYPES,
     INNER,
+    LEVEL,
     OF_THE_SOURCE,
     TIMES,
     arithmetic_kind,
@@ -43,6 +44,7 @@ class PlanDraft:
     conditions: list[ConditionPlan] = field(default_factory=list)
     sort: list[KeyPlan] = field(default_factory=list)
     group: list[KeyPlan] = field(default_factory=list)
+    within: list[KeyPlan] = field(default_factory=list)  # the order of lower levels of a stack
     extra_keys: list[tuple[n.Node, int]] = field(default_factory=list)
     accesses: dict[int, tuple[Access, Chain]] = field(default_factory=dict)
     aggregates: dict[int, AggregatePlan] = field(default_factory=dict)
@@ -187,7 +189,13 @@ class PlanDraft:
             return self.kind(node.arguments[0])
         if AGGREGATE_KINDS.get(node.name) == "any" and node.name not in INNER:
             return self.kind(node.arguments[0])
-        fixed = {"current_date": "moment", "ordinal": "number", "key": "text", **OF_THE_SOURCE}
+        fixed = {
+            "current_date": "moment",
+            LEVEL: "text",
+            "ordinal": "number",
+            "key": "text",
+            **OF_THE_SOURCE,
+        }
         kinds = {**fixed, **AGGREGATE_KINDS, **TREE_KINDS}
         return kinds.get(node.name) or FUNCTIONS[node.name].result
 

@@ -109,7 +109,7 @@ class Decomposed:
         keys = [Column(key.text, key) for key in self.keys]
         parts = [column for part in self.parts.values() for column in part.columns]
         level = self.chain.levels[-1]
-        row_per = Expression(Scalar(self.chain.called(level)), _field(level)) if level else None
+        row_per = (Expression(Scalar(self.chain.called(level)), _field(level)),) if level else ()
         return msgspec.structs.replace(
             self.layout,
             columns=tuple({column.heading: column for column in (*keys, *parts)}.values()),

@@ -8,24 +8,30 @@ from ..layout.model.column import Expression
 from ..layout.model.model import Sorting
 from ..values.collations import collation_key
 from .draft import PlanDraft
+from .resolver import names_level
 from .row_type import KeyPlan
 
 
 class Keys:
     """Plans the keys of a draft; what can't be done is added to the ``problems``."""
 
-    def __init__(self, draft: PlanDraft, problems: list[Problem]) -> None:
-        self._draft, self._problems = draft, problems
+    def __init__(
+        self, draft: PlanDraft, problems: list[Problem], stack: tuple[int, ...] = ()
+    ) -> None:
+        """``stack`` are the levels whose rows are stacked."""
+        self._draft, self._problems, self._stack = draft, problems, stack
 
     def plan(self) -> None:
         """Plan the groups, then the order."""
         for key in self._draft.layout.group:
             plan = self._key(key.value, key.heading, key.text)
             self._draft.group.append(plan)
+            if self._stack and plan.home > self._stack[0]:
+                self._refuse_key(plan, key.value, "`group` goes by")
             both = [
                 c.column
                 for c in [one for one in self._draft.columns if one.column.total]
-                if c.slot == plan.slot
+                if c.slot == plan.place
             ]
             if both and not self._draft.layout.row_per_group:
                 name = both[0].heading
@@ -37,7 +43,21 @@ class Keys:
             text = sort.heading or (sort.value.text if sort.value else "")
             plan = self._key(sort.value, sort.heading, text)
             ways = sort.descending, sort.nulls_first, self._collation(sort)
-            self._draft.sort.append(KeyPlan(plan.slot, plan.home, text, *ways, plan.kind))
+            plan = KeyPlan(plan.slot, plan.home, text, *ways, plan.kind, plan.column)
+            below = bool(self._stack) and plan.home > self._stack[0]
+            if below and plan.home not in self._stack:
+                self._refuse_key(plan, sort.value, "`sort` goes by", "one that has rows")
+            (self._draft.within if below else self._draft.sort).append(plan)
+
+    def _refuse_key(
+        self, key: KeyPlan, value: Expression | None, what: str, other: str = ""
+    ) -> None:
+        """A key of stacked rows is of the first level, or one above it, or ``other``."""
+        chain = self._draft.chain
+        levels = chain.called(chain.levels[key.home]), chain.called(chain.levels[self._stack[0]])
+        ways = f"{levels[1]}, a level above it{f', or {other}' if other else ''}"
+        said = f"{what} values of {ways}; {key.text} is one of {levels[0]}"
+        self._problems.append(value.problem(said) if value else Problem(said))
 
     def _collation(self, sort: Sorting) -> str:
         try:
@@ -50,15 +70,24 @@ class Keys:
     def _key(self, value: Expression | None, heading: str | None, text: str) -> KeyPlan:
         if heading is not None:
             plan = self._draft.column(heading)
-            return KeyPlan(plan.slot, plan.at, text, kind=plan.kind)
+            if self._stack and names_level(plan.column):
+                what = f"`{heading}` names the level of a row, and families of rows stay together"
+                self._problems.append(plan.column.problem(f"{what}; leave out this key"))
+            if not self._stack or plan.everywhere or plan.column.value is None:
+                return KeyPlan(plan.slot, plan.at, text, kind=plan.kind)
+            return self._extra_key(n.Heading(0, heading), text, plan.slot)
         assert value is not None
         known = self._place_of(value)
-        if known is not None:
-            return known
-        home = self._draft.home(value.node)
-        self._draft.extra_keys.append((value.node, home))
+        if known is None or not self._stack:
+            return known or self._extra_key(value.node, text)
+        return self._extra_key(value.node, text, known.place)
+
+    def _extra_key(self, node: n.Node, text: str, column: int | None = None) -> KeyPlan:
+        """A key in a slot of its own; ``column`` is the one that shows it on some rows."""
+        home = self._draft.home(node)
+        self._draft.extra_keys.append((node, home))
         place = len(self._draft.columns) + len(self._draft.extra_keys) - 1
-        return KeyPlan(place, home, text, kind=self._key_kind(value.node))
+        return KeyPlan(place, home, text, kind=self._key_kind(node), column=column)
 
     def _key_kind(self, node: n.Node) -> str:
         kind = self._draft.kind(node)

@@ -23,6 +23,7 @@ COLLECT, NUMBERS, COUNT_NUMBERS = "collect", "collect_numbers", "count_numbers"
 GATHERING = (COLLECT, NUMBERS)
 INNER = {COLLECT: "any", NUMBERS: "any", COUNT_NUMBERS: "number"}
 AGGREGATE_KINDS = {**{name: one.gives for name, one in AGGREGATES.items()}, **INNER}
+LEVEL = "level"  # the function that names the level of a row
 OF_THE_SOURCE = {"source_file": "text", "source_row": "number", "record_number": "number"}
 TIMES = ("moment", "time", "interval")
 DATATYPES = {  # those whose values are read as one kind

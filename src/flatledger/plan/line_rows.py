@@ -18,7 +18,7 @@ from .row_type import KeyPlan, RowType
 def takes_lines(plan: Plan) -> bool:
     """Whether the rows of a plan may carry lines: all are given, as they are, in one pass."""
     layout = plan.layout
-    if plan.over is not None or not layout.totals.detail or layout.take is not None:
+    if plan.stack or plan.over is not None or not layout.totals.detail or layout.take is not None:
         return False
     if layout.totals.subtotals == "before" and plan.group:
         return False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from ..language import nodes as n
 from ..structure.levels import Names, plain_steps
@@ -20,8 +20,8 @@ class MissingPaths:
     def __init__(self, draft: PlanDraft, structure: Place, given: Place) -> None:
         self._draft, self._structure, self._given = draft, structure, given
 
-    def note(self, level: MissingPath | None) -> None:
-        """Note them, with the ``level`` that rows are to stand for, if it is one of them."""
+    def note(self, levels: Iterable[MissingPath]) -> None:
+        """Note them, with the ``levels`` that rows are to stand for, if these are among them."""
         used = {
             plain_steps(part, self._draft.chain)[0]
             for expression in expressions_in(self._draft.layout)
@@ -47,7 +47,7 @@ class MissingPaths:
                             names, expression, part.position, exact, compared=id(part) in compared
                         )
                     )
-        if level:
+        for level in levels:
             self._miss(level)
         for names in (
             names for e in self._draft.layout.expects for names in (e.names, e.after) if names

@@ -98,7 +98,9 @@ class Plan:
     several at one of ``several_matter``; it is in ``doubts`` about places that have held lone
     objects only. ``notices`` are what the layout says that may be meant otherwise. ``over``
     is there where a row of the table stands for a group of the rows of this plan. Rows have an
-    address where they are ``addressed``: where something asks which entry a row stands for.
+    address where they are ``addressed``: where something asks which entry a row stands for. The
+    rows of several levels of the chain are a ``stack``; ``within`` orders those of lower ones below
+    the same parent.
     """
 
     layout: SettledLayout
@@ -122,6 +124,8 @@ class Plan:
     openings: tuple[OpeningPlan, ...] = ()
     over: OverGroups | None = None
     addressed: bool = False
+    stack: tuple[int, ...] = ()
+    within: tuple[KeyPlan, ...] = ()
 
     @lazily
     def repeating(self) -> list[Names]:
@@ -145,6 +149,8 @@ class Plan:
             self.group,
             self.marked,
             self.addressed,
+            stack=self.stack,
+            repeats=self.layout.repeat_parents,
         )
 
     @lazily
@@ -160,10 +166,19 @@ class Plan:
     @property
     def drops_without_entries(self) -> bool:
         """Whether a record without entries gives no row (docs/rules.md, 7)."""
+        return any(map(self.drops_at, range(self.chain.row)))
+
+    def drops_at(self, level: int) -> bool:
+        """Whether an entry of a level goes that has none below it."""
         if self.layout.without_entries is not None:
             return self.layout.without_entries == "drop"
-        at_row = any(c.level == self.chain.row and c.side is None for c in self.conditions)
-        return self.chain.row > 0 and at_row
+        first = self.row_type.first
+        at_row = any(c.level == first and c.side is None for c in self.conditions)
+        return level < first and at_row
+
+    def empties_at(self, level: int) -> bool:
+        """Whether an entry of a level goes that has lost all that was below it."""
+        return level < self.row_type.first or self.drops_at(level)
 
     @lazily
     def grouped_totals(self) -> list[int]:

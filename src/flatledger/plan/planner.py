@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -23,7 +23,7 @@ from ..values.field_values import FieldDeclaration
 from .draft import PlanDraft
 from .judging import Judging
 from .keys import Keys
-from .kinds import DATATYPES, a_kind
+from .kinds import DATATYPES, LEVEL, a_kind
 from .noting import MissingPaths
 from .plan import Plan, expressions_in
 from .resolver import Resolver
@@ -64,7 +64,8 @@ class Planner:
         self.layout = layout
         self.complete = complete
         self.problems: list[Problem] = []
-        self.level: MissingPath | None = None
+        self.missing_levels: list[MissingPath] = []
+        self.stack: tuple[int, ...] = ()
         known = supposed.added_to(known_levels(layout, expressions_in(layout), complete))
         self.given = structure
         self.structure, self.known = with_trees(structure, known)
@@ -74,7 +75,7 @@ class Planner:
         self.planned = True
 
     def plan(self) -> Plan:
-        MissingPaths(self.result, self.structure, self.given).note(self.level)
+        MissingPaths(self.result, self.structure, self.given).note(self.missing_levels)
         self._columns()
         self._check_circles()
         self._stop_at_problems()
@@ -82,7 +83,7 @@ class Planner:
         self._stop_at_problems()
         self._place_columns()
         Judging(self.result, self.problems).place()
-        Keys(self.result, self.problems).plan()
+        Keys(self.result, self.problems, self.stack).plan()
         self._check_taking()
         self._stop_at_problems()
         return self._finished()
@@ -90,14 +91,10 @@ class Planner:
     def _finished(self) -> Plan:
         """The plan as data: what was found out is written on the nodes of its expressions."""
         draft = self.result
+        chain, rows = draft.chain, self.stack or (draft.chain.row,)
+        named = [chain.called(chain.levels[at]) for at in rows]
         columns = [
-            msgspec.structs.replace(
-                one,
-                value=draft.annotated(one.column.value.node),
-                once=draft.annotated(one.once) if one.once else None,
-            )
-            if one.column.value
-            else one
+            self._with_value(one, one.column.value.node, named) if one.column.value else one
             for one in draft.columns
         ]
         conditions = [
@@ -123,8 +120,18 @@ class Planner:
             several_matter=frozenset(draft.several_matter),
             openings=tuple(draft.openings),
             notices=tuple(dict.fromkeys(draft.notices)),
-            addressed=self._asks_for_entries(),
+            addressed=bool(self.stack) or self._asks_for_entries(),
+            stack=self.stack,
+            within=tuple(draft.within),
         )
+
+    def _with_value(self, plan: ColumnPlan, node: n.Node, levels: Sequence[str]) -> ColumnPlan:
+        """A column with its value, which may be another one on rows of each level."""
+        value = self.result.annotated(node)
+        first, *others = by_level(value, levels) or (value,)
+        once = self.result.annotated(plan.once) if plan.once else None
+        found = (first, *others) if others else ()
+        return msgspec.structs.replace(plan, value=first, once=once, by_level=found)
 
     def _on_the_way(self) -> set[Names]:
         """The places on the way to what rows stand for, and to levels whose entries are judged."""
@@ -169,7 +176,7 @@ class Planner:
         above = [
             p
             for p in [one for one in self.result.columns if one.column.total]
-            if p.home < chain.row
+            if p.home < (self.stack[0] if self.stack else chain.row)
         ]
         if above:
             column = above[0].column
@@ -195,20 +202,33 @@ class Planner:
             raise LayoutError(self.layout.name, [*slips, *others])
 
     def _chain(self) -> Chain:
-        expression, known = self.layout.row_per, self.known
-        start = Chain.of((), self.structure, known)
-        if expression is None or expression.text == "record":
-            return start
-        node = expression.node
+        """The chain down to what a row stands for; of stacked rows, to those of the last level."""
+        levels = [self._row_level(one) for one in self.layout.row_per] or [()]
+        self._stop_at_problems()
+        for above, below, said in zip(levels, levels[1:], self.layout.row_per[1:], strict=False):
+            if below[: len(above)] != above:
+                places = self.known.called(below), self.known.called(above)
+                what = f"{places[0]} is not below {places[1]}; the levels go from the outermost"
+                self.problems.append(said.problem(f"`row-per`: {what}"))
+        self._stop_at_problems()
+        chain = Chain.of(levels[-1], self.structure, self.known)
+        if len(levels) > 1:
+            self.stack = tuple(chain.levels.index(level) for level in levels)
+        return chain
+
+    def _row_level(self, expression: Expression) -> Names:
+        """The level that an expression names."""
+        if expression.text == "record":
+            return ()
+        node, start = expression.node, Chain.of((), self.structure, self.known)
         names, rest = plain_steps(node, start) if isinstance(node, n.FieldPath) else ((), ())
         if not names or rest:
             self.problems.append(expression.problem(self._no_level(node)))
-        elif inner := within_a_tree(names, known):
+        elif inner := within_a_tree(names, self.known):
             self.problems.append(expression.problem(f"`row-per`: {inner}"))
         else:
-            self.level = MissingPath(names, expression, what="level")
-        self._stop_at_problems()
-        return Chain.of(names, self.structure, known)
+            self.missing_levels.append(MissingPath(names, expression, what="level"))
+        return names
 
     def _no_level(self, node: n.Node) -> str:
         """What to say of a `row-per` that is no level: the levels that its last name is in."""
@@ -287,7 +307,23 @@ class Planner:
                 column, above, numeric, plan.slot, made, shown=home, once=once, nodes=nodes
             )
         nodes = self._nodes_totalled(column, home)
-        return ColumnPlan(column, home, numeric, plan.slot, made, nodes=nodes)
+        everywhere = bool(self.stack) and not [*self.result.homes(value.node)]
+        if self.stack and column.total:
+            self._check_stacked_total(column, home, everywhere)
+        home = 0 if everywhere else home
+        placed = ColumnPlan(column, home, numeric, plan.slot, made, nodes=nodes)
+        return msgspec.structs.replace(placed, everywhere=everywhere)
+
+    def _check_stacked_total(self, column: Column, home: int, everywhere: bool) -> None:
+        """What is totalled in stacked rows stands on rows of its own level."""
+        chain = self.result.chain
+        if everywhere:
+            what = "has no path, so that it stands on rows of every level, and they can't be added"
+            self.problems.append(column.problem(f"column `{column.heading}` {what}"))
+        elif home > self.stack[0] and home not in self.stack:
+            level = chain.called(chain.levels[home])
+            what = f"is totalled over {level}, which has no rows of its own; add it to `row-per`"
+            self.problems.append(column.problem(f"column `{column.heading}` {what}"))
 
     def _unless_joined(self, column: Column, value: Expression) -> Column:
         """A column; without the datatype of its field where it joins several of its values."""
@@ -345,10 +381,24 @@ class Planner:
         rows bear a mark for each."""
         row = self.result.chain.row
         totalled = [one for one in self.result.columns if one.column.total]
-        above = [one for one in totalled if one.home < row or one.nodes]
+        above = [one for one in totalled if one.home < row or one.nodes or self.stack]
         homes = sorted({(one.home, one.nodes) for one in above if one.once is None})
         alone = [Mark(one.home, one.slot, one.nodes) for one in above if one.once is not None]
         return (*(Mark(home, nodes=nodes) for home, nodes in homes), *alone)
+
+
+def by_level(value: n.Node, levels: Sequence[str]) -> tuple[n.Node, ...]:
+    """An expression in which `level()` is each of some levels; nothing where it has none."""
+
+    def named(name: str) -> Any:
+        return n.rebuilt(value, lambda one: _text_node(one, name) if n.calls(one, LEVEL) else None)
+
+    return tuple(map(named, levels)) if any(n.calls(one, LEVEL) for one in value.walk()) else ()
+
+
+def _text_node(node: n.Node, text: str) -> n.Node:
+    """A text that stands where a node did, of which the same is known."""
+    return msgspec.structs.replace(n.Literal(node.position, text), known=node.known)
 
 
 # ---- columns that refer to others, and through them back to themselves

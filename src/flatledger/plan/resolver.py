@@ -13,7 +13,7 @@ from ..language import nodes as n
 from ..language.extents import ALL_NODES, EXTENTS, SUBTREES, taken_by
 from ..language.notations import notation_of
 from ..language.other_words import FUNCTIONS as FUNCTIONS_ELSEWHERE
-from ..layout.model.column import Expression
+from ..layout.model.column import Column, Expression
 from ..layout.model.names import nearest
 from ..structure.levels import Chain, Names, named_place, plain_steps
 from ..structure.structure import MEMBERS
@@ -23,9 +23,15 @@ from ..values.functions import CAST_KINDS, FUNCTIONS, IN_LANGUAGE
 from ..values.patterns import interoperable
 from ..values.periods import UNITS
 from .draft import PlanDraft
-from .kinds import AGGREGATE_KINDS, INNER, OF_THE_SOURCE, TIMES, a_kind, fits
+from .kinds import AGGREGATE_KINDS, INNER, LEVEL, OF_THE_SOURCE, TIMES, a_kind, fits
 from .plan import AggregatePlan
 from .reaching import places_crossed, reach
+
+
+def names_level(column: Column) -> bool:
+    """Whether a column names the level of a row."""
+    return column.value is not None and any(n.calls(one, LEVEL) for one in column.value.node.walk())
+
 
 # name: (fewest arguments, most)
 SPECIAL = {"coalesce": (1, 99), "nullif": (2, 2), "ordinal": (0, 1), "key": (1, 1)}
@@ -150,6 +156,8 @@ class Resolver:
             self._refuse(f'no column "{node.heading}"{hint}', node)
         elif chain is not self.plan.chain:
             self._refuse("an aggregate takes paths; write the column's expression in it", node)
+        elif names_level(self.plan.column(node.heading).column):
+            self._refuse(f'column "{node.heading}" names the level of a row: write level()', node)
 
     def _call(self, node: n.Call, chain: Chain) -> None:
         if node.name in AGGREGATE_KINDS and (node.name not in INNER or node.inner):
@@ -165,6 +173,7 @@ class Resolver:
             **TREE_FUNCTIONS,
             **{k: self._arity(k) for k in FUNCTIONS},
             "current_date": (0, 0),
+            LEVEL: (0, 0),
             **dict.fromkeys(OF_THE_SOURCE, (0, 0)),
         }
         known |= {IS_COUNTED: (0, 0)} if node.inner else {}
@@ -180,6 +189,9 @@ class Resolver:
         if node.name in ("ordinal", "key") and node.arguments:
             self._check_place(node, chain)
             return
+        if node.name == LEVEL:
+            self._check_level(node)
+            return
         if node.name in (*TREE_FUNCTIONS, IS_COUNTED, "ordinal"):
             self._of_tree(node, chain)
             return
@@ -189,6 +201,14 @@ class Resolver:
             within = True
         for place, argument in enumerate(node.arguments):
             self._node(argument, chain, single=not within or place > 0)
+
+    def _check_level(self, node: n.Call) -> None:
+        """`level()` is about a row: it is part of a column without a path."""
+        columns = (one.value for one in self.plan.layout.columns if one.value)
+        alone = not any(isinstance(one, n.FieldPath) for one in self._expression.node.walk())
+        if not (alone and any(one is self._expression for one in columns)):
+            what = "`level()` names the level of a row: it stands in a column that has no path"
+            self._refuse(what, node)
 
     def _arity(self, name: str) -> tuple[int, int]:
         function = FUNCTIONS[name]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 
@@ -20,7 +21,9 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     on some rows of its home only; ``shown`` is then the deeper level on whose entries that depends,
     and ``once`` what it is for an entry of its home. A total on a tree takes some ``nodes`` only:
     its leaves or tops. ``quotients`` says in which rows its cells are some that nothing rounds, or
-    that they are ``added up``.
+    that they are ``added up``. Where rows of several levels are stacked, ``everywhere`` is one that
+    belongs to the row, whatever its level; ``by_level`` what it is on those of each, if that
+    differs.
     """
 
     column: Column
@@ -33,6 +36,8 @@ class ColumnPlan(msgspec.Struct, frozen=True):
     once: n.Node | None = None
     nodes: str = ""
     quotients: Literal["", "total rows", "all rows", "added up"] = ""
+    everywhere: bool = False
+    by_level: tuple[n.Node, ...] = ()
 
     @property
     def at(self) -> int:
@@ -46,7 +51,9 @@ class ColumnPlan(msgspec.Struct, frozen=True):
 
 
 class KeyPlan(msgspec.Struct, frozen=True):
-    """A sort or group key: its slot in a row, its home, and which way it goes."""
+    """A sort or group key: its slot in a row, its home, and which way it goes. Of a column that
+    stands on rows of one level alone, the value stands in a slot of its own on all; ``column`` is
+    then where it is shown."""
 
     slot: int
     home: int
@@ -55,6 +62,12 @@ class KeyPlan(msgspec.Struct, frozen=True):
     nulls_first: bool = False
     collation: str = ""
     kind: str = "any"
+    column: int | None = None
+
+    @property
+    def place(self) -> int:
+        """The column that it is, if it is one."""
+        return self.slot if self.column is None else self.column
 
 
 class Mark(msgspec.Struct, frozen=True):
@@ -75,7 +88,9 @@ class RowType:
 
     The slots of ``columns`` and of the keys that it is in ``sort`` and ``group`` by are places in
     it. Where rows are ``lined`` they have those columns alone that something asks for, and last
-    the line of text, or the written cells in its place.
+    the line of text, or the written cells in its place. With a ``stack`` of levels there are rows
+    of each; a column is filled on those of its home level, and of those below where a parent's
+    value ``repeats``. The entries of the first with all rows below them are families.
     """
 
     level: int
@@ -86,6 +101,29 @@ class RowType:
     marked: tuple[Mark, ...] = ()
     addressed: bool = False
     lined: bool = False
+    stack: tuple[int, ...] = ()
+    repeats: bool = False
+
+    @property
+    def first(self) -> int:
+        """The level of rows that are there even where it has no entries (docs/rules.md, 7)."""
+        return self.stack[0] if self.stack else self.level
+
+    def home_row(self, column: ColumnPlan) -> int:
+        """The level of the rows on which a column is filled."""
+        return next((one for one in self.stack if one >= column.at), self.level)
+
+    def shows(self, column: ColumnPlan, level: int) -> bool:
+        """Whether a column is filled on rows whose entries end at a level."""
+        if not self.stack or level < self.first:
+            return column.at <= level
+        own = self.home_row(column)
+        return column.everywhere or own == level or (self.repeats and own < level)
+
+    def level_of(self, row: Sequence[Any]) -> int:
+        """The level at which the entries of an addressed row end."""
+        start = self.address.start
+        return next(one for one in range(self.level, -1, -1) if row[start + one] or not one)
 
     @lazily
     def totalled(self) -> list[ColumnPlan]:
@@ -103,7 +141,7 @@ class RowType:
 
     def mark_slot(self, column: ColumnPlan) -> int | None:
         """Where the mark for a column's entries stands; None for the row's own level."""
-        if column.home == self.level and not column.nodes:
+        if column.home == self.level and not column.nodes and not self.stack:
             return None
         mark = Mark(column.home, column.slot if column.once is not None else None, column.nodes)
         return len(self.columns) + len(self.extra_keys) + self.marked.index(mark)

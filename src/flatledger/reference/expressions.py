@@ -11,7 +11,7 @@ from typing import Any
 
 from ..language import nodes as n
 from ..layout.model.column import Column
-from ..plan.kinds import AGGREGATE_KINDS, TIMES
+from ..plan.kinds import AGGREGATE_KINDS, LEVEL, TIMES
 from ..plan.plan import Plan
 from ..structure.levels import plain_steps
 from ..structure.trees import IS_COUNTED, TREE_FUNCTIONS
@@ -65,7 +65,14 @@ class Expressions:
             "source_file": lambda node, here: origin.file,
             "source_row": lambda node, here: self._row(here),
             "key": self._place,
+            LEVEL: lambda node, here: self._level(here),
         }
+
+    def _level(self, here: Here) -> str:
+        """What the level of a row is called; one that stands for missing entries is of theirs."""
+        stack, level = self.plan.stack, len(here) - 1
+        level = max(level, stack[0]) if stack else self.plan.chain.row
+        return self.plan.chain.called(self.plan.chain.levels[level])
 
     # ---- where faults are told
 

@@ -104,7 +104,11 @@ class Filtering:
             for entry in (one for one in entries if id(one) not in out):
                 had = bool(self._of.record.entries(entry, below))
                 left = bool(self._of.record.kept(entry, below))
-                if not left and (had or self._plan.drops_without_entries):
+                if (
+                    not left
+                    and (had or self._plan.drops_at(depth))
+                    and self._plan.empties_at(depth)
+                ):
                     emptied.add(id(entry))
         self.counts[f"filtered_out_{depth}"] += len(out)
         self.counts[f"emptied_{depth}"] += len(emptied)

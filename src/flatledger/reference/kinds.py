@@ -10,6 +10,7 @@ from ..plan.kinds import (
     AGGREGATE_KINDS,
     COLLECT,
     DATATYPES,
+    LEVEL,
     OF_THE_SOURCE,
     arithmetic_kind,
     common_kind,
@@ -21,7 +22,13 @@ from ..values.field_values import FieldDeclaration
 from ..values.functions import CAST_KINDS, FUNCTIONS
 from .exact import number_in
 
-_FIXED = {"current_date": "moment", "ordinal": "number", "key": "text", **OF_THE_SOURCE}
+_FIXED = {
+    "current_date": "moment",
+    LEVEL: "text",
+    "ordinal": "number",
+    "key": "text",
+    **OF_THE_SOURCE,
+}
 
 
 class Given(n.Node, frozen=True):

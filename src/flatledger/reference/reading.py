@@ -75,26 +75,43 @@ class Reading:
 
     def _ends(self, entry: Entry, level: int) -> list[Entry]:
         below = self.record.kept(entry, self.levels[level]) if level < len(self.levels) else []
-        return [end for one in below for end in self._ends(one, level + 1)] or [entry]
+        found = [end for one in below for end in self._ends(one, level + 1)]
+        stack = self.plan.stack
+        if stack and level > stack[0]:  # those of a parent stand below its own row, if it has one
+            return [entry, *found] if level - 1 in stack else found
+        return found or [entry]
+
+    def _is_filled(self, column: Column, here: Here) -> bool:
+        """Whether a row shows a column: one of a stack those of its own level, and with
+        `repeat-parents` those of levels above it."""
+        stack, level, home = self.plan.stack, len(here) - 1, self.home(column)
+        if not stack:
+            return home <= level
+        if column.value is not None and self.homes.of(column.value.node, self.levels, -1) == -1:
+            return True
+        if level < stack[0]:
+            return home <= level
+        own = min(one for one in stack if one >= home)
+        return own == level or (own < level and self.plan.layout.repeat_parents)
 
     def rows(self, chosen: Sequence[int] | None = None) -> list[RowRead]:
         """The rows of the record, or some by their places among them."""
         found = self.entries_of_rows()
         wanted = found if chosen is None else [found[at] for at in chosen]
-        columns = [(one.column, self.home(one.column)) for one in self.plan.columns]
+        columns = [one.column for one in self.plan.columns]
         keys = [(node, self.homes.of(node, self.levels)) for node, _ in self.plan.extra_keys]
         rows = []
         for here in wanted:
-            cells = [self._cell(column, home, here) for column, home in columns]
+            cells = [self._cell(column, here) for column in columns]
             cells += [
                 self.cells.key(node, here) if home < len(here) else None for node, home in keys
             ]
             rows.append(RowRead(here, tuple(cells)))
         return rows
 
-    def _cell(self, column: Column, home: int, here: Here) -> Any:
+    def _cell(self, column: Column, here: Here) -> Any:
         if column.total is not None and column.total.part:
             return None  # of a group it is told by the groups themselves
         if column.text is not None:
             return column.text
-        return self.cells.cell(column, here) if home < len(here) else None
+        return self.cells.cell(column, here) if self._is_filled(column, here) else None

@@ -28,7 +28,7 @@ class Table:
         self.totals = {one.column.heading: one for one in totalled(plan)}
         taken = _taken([one for one in readings if one.passes], plan, "records")
         rows = [Row(read, reading) for reading in taken for read in reading.rows()]
-        self.rows = rows
+        self.rows = rows = self._within_parents(rows, 0) if plan.stack else rows
         order = (
             list(plan.sort)
             if plan.layout.group_order.as_met
@@ -36,7 +36,35 @@ class Table:
         )
         if plan.layout.totals.detail:
             ordered = in_order([_Sortable(row) for row in rows], order)
-            self.rows = _taken([one.row for one in ordered], plan, "rows")
+            self.rows = self._taken_rows([one.row for one in ordered])
+
+    # ---- stacked rows: families stay together
+
+    def _within_parents(self, rows: Sequence[Row], at: int) -> list[Row]:
+        """Rows of a level of the stack, each with what is below it, in the order of their keys."""
+        stack = self.plan.stack
+        if at == len(stack):
+            return list(rows)
+        families = self._families(rows, stack[at])
+        keys = [key for key in self.plan.within if key.home == stack[at]]
+        found = [one.part for one in in_order([_Part(one) for one in families], keys)]
+        return [row for own, *below in found for row in (own, *self._within_parents(below, at + 1))]
+
+    def _families(self, rows: Sequence[Row], level: int) -> list[list[Row]]:
+        """Rows by the entry of a level that they are of."""
+        families: list[list[Row]] = []
+        for row in rows:
+            if len(row.read.here) <= level + 1:
+                families.append([])
+            families[-1].append(row)
+        return families
+
+    def _taken_rows(self, rows: list[Row]) -> list[Row]:
+        """The rows that are taken; of stacked ones whole families."""
+        if not self.plan.stack:
+            return _taken(rows, self.plan, "rows")
+        families = _taken(self._families(rows, self.plan.stack[0]), self.plan, "rows")
+        return [row for family in families for row in family]
 
     # ---- the blocks of the table
 
@@ -127,11 +155,11 @@ class Table:
             for one in self.plan.written
         ]
         for key in group:
-            if key.slot < self.width:
-                cells[key.slot] = rows[0].cells[key.slot]
+            if key.place < self.width:
+                cells[key.place] = rows[0].cells[key.slot]
         free = [at for at, one in enumerate(self.plan.written) if not one.column.total]
         keys = group[-1:] or self.plan.group[:1]
-        place = keys[0].slot if keys else 0
+        place = keys[0].place if keys else 0
         if place not in free and free:
             place = free[0]
         if place in free:

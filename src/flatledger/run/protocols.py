@@ -82,6 +82,25 @@ class TotalRow(tuple[Any, ...]):
         return TotalRow(cells).with_depth(self.depth)
 
 
+class StackedRow(tuple[Any, ...]):
+    """A row of a table in which rows of several levels are stacked; ``level`` is what its level is
+    called. It is a tuple as any row is.
+
+    >>> import flatledger
+    >>> layout = {"row-per": ["record", "lines"], "columns": [{"No": "no"}, {"Line": "lines.no"}]}
+    >>> rows = flatledger.table(layout, [{"no": "R-1", "lines": [{"no": 1}]}]).rows()
+    >>> [(row.level, row) for row in rows]
+    [('record', ('R-1', None)), ('lines', (None, 1))]
+    """
+
+    level = ""
+
+    def at_level(self, level: str) -> Self:
+        """The same row, of a level that is called so."""
+        self.level = level
+        return self
+
+
 class Origin(NamedTuple):
     """Where some records come from: their ``file`` (blank, where it is none) and how many records
     the files ``before`` it have. ``rows`` gives the rows of the file that they stand in, where it

@@ -21,6 +21,7 @@ from ..values.numbers import EXACT
 from .checks import Checks, ChecksOfAll
 from .drift import DriftWatch
 from .expecting import OrderWatch
+from .families import Families
 from .groups import Groups
 from .identity import IdentityWatch
 from .limiting import Limiter
@@ -78,6 +79,7 @@ class RunState:
         self._found: list[Fault] = []  # faults of one batch
         take = plan.layout.take
         self._limiter = Limiter(take) if take and take.of == "records" else None
+        self._families = Families(self._row_type, plan.within) if plan.within else None
         self._waits = not begins and (self._limiter is not None or bool(plan.layout.expects))
         self._waiting: list[BatchResult] = []
 
@@ -96,6 +98,8 @@ class RunState:
         self._order.absorb(result.sequences)
         self._found += [*result.told, *result.judged]
         rows = self._taken(result)
+        if self._families is not None:
+            rows = self._families.arranged(rows)
         self.rows += len(rows) if result.tallied is None else result.tallied.rows
         self._add_overlaps(rows)
         self.drift.absorb(result.seen)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from itertools import chain
 from operator import itemgetter
 from typing import Any
 
@@ -11,10 +12,11 @@ from ..plan.row_order import grouped_order
 from ..plan.row_type import ColumnPlan, KeyPlan, RowType
 from ..values.numbers import exactly, round_to, unit_of
 from .balance import Balance, Differing
+from .families import Families
 from .groups import Groups
 from .limiting import Limiter
 from .proof import Proof
-from .protocols import Row, RunServices
+from .protocols import Row, RunServices, StackedRow
 from .sorting import BLOCK, Sorter
 from .state import Gathered, RunState
 from .tallies import Tallies, is_value
@@ -51,6 +53,11 @@ class TableSteps:
         self._cells = itemgetter(slice(len(plan.written)))
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
+        first = self._row_type.first
+        self._names = [
+            plan.chain.called(plan.chain.levels[max(level, first)])
+            for level in range(plan.chain.row + 1)
+        ]
 
     def gathers(self) -> Gathered | None:
         """What takes in all rows before the first is given; none where they are given as they
@@ -102,8 +109,14 @@ class TableSteps:
         """The rows that are taken, in their order; the others are proved to be the rest."""
         take = self.plan.layout.take
         limiter = Limiter(take) if take and take.of == "rows" else None
+        families = Families(self._row_type, ()) if self.plan.stack else None
         for block in blocks:
-            taken, left = limiter.split(block) if limiter else (block, [])
+            taken, left = block, list[Row]()
+            if limiter and families is not None:
+                whole, cut = limiter.split(families.of(block))
+                taken, left = list(chain.from_iterable(whole)), list(chain.from_iterable(cut))
+            elif limiter:
+                taken, left = limiter.split(block)
             if left and proving:
                 self.proof.cut(left)
             yield taken
@@ -119,7 +132,13 @@ class TableSteps:
         given = whole if self._whole else list(map(self._cells, whole))
         if self._roundings:
             given = [_rounded(row, self._roundings) for row in given]
-        return given
+        return self._stacked(given, whole) if self.plan.stack else given
+
+    def _stacked(self, given: list[Row], whole: list[Row]) -> list[Row]:
+        """The same rows, each of which says its level."""
+        levels = map(self._row_type.level_of, whole)
+        pairs = zip(given, levels, strict=True)
+        return [StackedRow(cells).at_level(self._names[level]) for cells, level in pairs]
 
     def _with_totals(self, block: list[Row], totals: list[TotalMade]) -> list[Row]:
         """Rows as they are given, and the totals after them."""

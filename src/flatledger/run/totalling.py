@@ -38,7 +38,7 @@ class TotalRowMaker:
     def __init__(self, plan: Plan, wording: Wording) -> None:
         self._plan = plan
         self._columns = plan.written
-        self._places = [key.slot for key in plan.group]
+        self._places = [key.place for key in plan.group]
         self._wording = wording
         self._free = [i for i, one in enumerate(self._columns) if one.column.total is None]
         self._totalled = [one.slot for one in plan.totalled]

@@ -35,7 +35,7 @@ def known_levels(
         if isinstance(part, n.Call) and part.name in ("ordinal", "key") and part.arguments
     ]
     keep = [condition.keep for condition in layout.conditions if condition.keep is not None]
-    said = [*layout.spread_levels, *keep, *([layout.row_per] if layout.row_per else [])]
+    said = [*layout.spread_levels, *keep, *layout.row_per]
     named = {named_place(node) for node in (*asked, *(one.node for one in said))}
     made = {(*split.parent, split.name) for split in layout.splits}
     for one in (one for one in layout.lookups if one.many):

@@ -346,15 +346,15 @@ class _Keep:
 
     def _can_be_emptied(self, level: int) -> bool:
         """Whether an entry can have lost all entries below it, or none are a reason to drop it."""
-        below = range(level + 1, self.plan.chain.row + 1)
-        return self.plan.drops_without_entries or any(self.verdicts[at] for at in below)
+        below = range(level + 1, self.plan.row_type.first + 1)
+        return self.plan.drops_at(level) or any(self.verdicts[at] for at in below)
 
     def _unless_emptied(self, level: int, keep: list[str]) -> list[str]:
         """An entry all of whose entries were held back is left out itself."""
         if not self._can_be_emptied(level):
             return keep
         entries = f"entries_{level + 1}"
-        drops = self.plan.drops_without_entries
+        drops = self.plan.drops_at(level)
         # mutant: emptied
         test = f"if {entries}:" if drops else f"if {entries} or not found_{level + 1}:"
         emptied = f"{self._counter(f'emptied_{level}')} += 1"

@@ -25,7 +25,12 @@ def takes_tallies(plan: Plan) -> bool:
     """Whether rows of a plan need not be made: they go into groups, each of their entries into one,
     and no order counts."""
     layout = plan.layout
-    if (plan.over is None and layout.totals.detail) or not plan.group or layout.take is not None:
+    if (
+        plan.stack
+        or (plan.over is None and layout.totals.detail)
+        or not plan.group
+        or layout.take is not None
+    ):
         return False
     if plan.sums_of_own or (plan.over is not None and plan.over.plan.layout.take is not None):
         return False

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
+from msgspec.structs import replace
+
 from ...language import nodes as n
 from ...plan.kinds import is_aggregate
 from ...plan.plan import Plan
@@ -89,6 +91,11 @@ class Unfolding:
             (operand.code, column.at, column.column.text is not None)
             for operand, column in zip(self.operands, plan.columns, strict=True)
         ]
+        self._by_level = {  # the code of columns that name the level of a row
+            (column.slot, level): emit(replace(column, value=value)).code
+            for column in plan.columns
+            for level, value in zip(plan.stack, column.by_level, strict=False)
+        }
         for node, home in plan.extra_keys:
             with emitter.code.at(home):
                 self.cells.append((emitter.columns.key(node).code, home, False))
@@ -147,7 +154,14 @@ class Unfolding:
 
     def codes(self, level: int) -> list[str]:
         """The cells and keys of such a row."""
-        return [code if home <= level or fixed else "None" for code, home, fixed in self.cells]
+        rows, width = self.plan.row_type, len(self.plan.columns)
+        shown = [rows.shows(column, level) for column in self.plan.columns]
+        shown += [home <= level for _, home, _ in self.cells[width:]]
+        named = max(level, rows.first)
+        return [
+            self._by_level.get((slot, named), code) if there or fixed else "None"
+            for slot, ((code, _, fixed), there) in enumerate(zip(self.cells, shown, strict=True))
+        ]
 
     def address(self, level: int) -> list[str]:
         """The address of its entry, where that is asked for."""
@@ -166,14 +180,17 @@ class Unfolding:
             *self.emitter.code.scope.blocks[level].lines,
         ]
         lines += self.known(level)
+        row = [*self.row_lines(level), *_mark_ends(plan)]
         if level == plan.chain.row:
-            return [*lines, *self.row_lines(level), *_mark_ends(plan)]
+            return [*lines, *row]
         entries = f"entries_{level + 1}"
-        blank, walk = [*self.row_lines(level), *_mark_ends(plan)], walks[level + 1]
+        blank, walk = row, walks[level + 1]
         if walk is None:
             deeper = [f"kept_{level + 1} += len({entries})", *self._loop(level + 1)]
         else:
             deeper = [*self._loop(level + 1), f"kept_{level + 1} += {walk.place}"]
+        if level >= plan.row_type.first:
+            return [*lines, *(row if level in plan.stack else []), *deeper]
         if walks[level] is None:
             return [*lines, f"if not {entries}:", *indented([*blank, "continue"], 1), *deeper]
         return [*lines, f"if not {entries}:", *indented(blank, 1), "else:", *indented(deeper, 1)]

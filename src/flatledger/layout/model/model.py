@@ -195,7 +195,9 @@ class LayoutParts(msgspec.Struct, frozen=True):
     layout states them (a `*` is each member of a mapping); ``spread_levels`` are those that it
     makes columns from. ``may_lack`` are paths that no record need have; ``nests`` are levels that
     nest in themselves, each with the name of the member by which it does; ``primary_key`` are the
-    headings of the columns that identify a row. ``lists`` are those that its conditions look up.
+    headings of the columns that identify a row. ``row_per`` is the level that a row stands for, or
+    several, whose rows are stacked, and none is the record; ``repeat_parents``: there a value
+    is filled on all rows below its own. ``lists`` are those that its conditions look up.
     """
 
     name: str
@@ -207,9 +209,10 @@ class LayoutParts(msgspec.Struct, frozen=True):
     spread_levels: tuple[Expression, ...] = ()
     may_lack: tuple[Expression, ...] = ()
     primary_key: tuple[str, ...] = ()
-    row_per: Expression | None = None
+    row_per: tuple[Expression, ...] = ()
     row_per_group: tuple[Grouping, ...] = ()
     without_entries: Literal["keep", "drop"] | None = None
+    repeat_parents: bool = False
     conditions: tuple[Condition, ...] = ()
     sort: tuple[Sorting, ...] = ()
     group: tuple[Grouping, ...] = ()

@@ -13,13 +13,13 @@ from ..model.names import proposal
 from ..model.text import Item, ItemMap, Scalar
 from ..model.tree_options import WITH
 from .files import Files
-from .forms import EXPRESSION, PATHS, TEXT, choice, read_text
+from .forms import EXPRESSION, PATHS, SWITCH, TEXT, choice, read_text
 from .read_additions import FIT_TO, LOOKUP, SPLIT
 from .read_columns import COLUMNS_SCHEMA, read_columns
 from .read_fields import FIELDS
 from .read_output import OUTPUT
 from .read_questions import ASK, check_asked
-from .read_rows import CALENDAR, EXPECTS_ORDER, GROUP, GROUPING, SORT, TAKE, TOTALS
+from .read_rows import CALENDAR, EXPECTS_ORDER, GROUP, GROUPING, ROW_PER, SORT, TAKE, TOTALS
 from .read_source import SOURCE
 from .read_trees import NEST, NESTS, OPEN, OPENS_BY
 from .read_values import LOCALE
@@ -105,8 +105,9 @@ LAYOUT_KEYS: Section = {
     "fields": Key(FIELDS, "What the values of fields are, wherever these are used."),
     "levels": Key(PATHS, "The places that repeat, all of them."),
     "may-lack": Key(PATHS, "Paths that no record need have."),
-    "row-per": Key(EXPRESSION, "The level that a row stands for."),
+    "row-per": Key(ROW_PER, "The level that a row stands for; of several, rows are stacked."),
     "row-per-group": Key(GROUPING, "A row stands for a group: what these are by."),
+    "repeat-parents": Key(SWITCH, "In stacked rows, a parent's values stand on the rows below it."),
     "without-entries": Key(choice(("keep", "drop")), "What becomes of records without entries."),
     "primary-key": Key(
         Form(_primary_key, one_or_more(TEXT.schema)), "The headings that identify a row."

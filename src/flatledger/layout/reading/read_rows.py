@@ -41,6 +41,22 @@ _SORT_KEY = re.compile(
     re.IGNORECASE,
 )
 
+# ---- what a row stands for --------------------------------------------------------------------
+
+
+def _row_per(item: Item, where: str, reading: Reading) -> tuple[Expression, ...]:
+    """The level that a row stands for, or several."""
+    found = [EXPRESSION.read(one, where, reading) for one in items_of(item)]
+    texts = [one.text for one in found if one]
+    for one in found:
+        if one and texts.count(one.text) > 1:
+            texts.remove(one.text)
+            reading.problems.append(one.problem(f"{where} has {one.text} twice"))
+    return tuple(one for one in found if one)
+
+
+ROW_PER = Form(_row_per, one_or_more(EXPRESSION.schema))
+
 # ---- order -----------------------------------------------------------------------------------
 
 

@@ -1,0 +1,47 @@
+"""Families in stacked rows: an entry of the first level with all rows below it stays together."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..plan.row_order import sort_rows
+from ..plan.row_type import KeyPlan, RowType
+from .protocols import Row
+
+
+class Families:
+    """Knows where families begin, and orders the rows of lower levels below their parents."""
+
+    def __init__(self, row_type: RowType, within: Sequence[KeyPlan]) -> None:
+        """``within`` are the keys of levels below the first."""
+        self._row_type = row_type
+        self._keys = [[key for key in within if key.home == level] for level in row_type.stack]
+        self.orders = bool(within)
+
+    def arranged(self, rows: list[Row]) -> list[Row]:
+        """Rows in the order of their entries, those of each parent as the keys say."""
+        return self._below(rows, 0) if self.orders else rows
+
+    def of(self, rows: Sequence[Row]) -> list[list[Row]]:
+        """The rows of each family."""
+        return self._split(rows, self._row_type.first)
+
+    def _below(self, rows: list[Row], at: int) -> list[Row]:
+        """What stands below one parent: the entries of a level of the stack, in order."""
+        if at == len(self._keys):
+            return rows
+        parts = self._split(rows, self._row_type.stack[at])
+        if keys := self._keys[at]:
+            heads = [(*part[0], place) for place, part in enumerate(parts)]
+            sort_rows(heads, keys)
+            parts = [parts[head[-1]] for head in heads]
+        return [row for part in parts for row in (part[0], *self._below(part[1:], at + 1))]
+
+    def _split(self, rows: Sequence[Row], level: int) -> list[list[Row]]:
+        """Rows cut before each that is of a level, or of one above it."""
+        level_of, parts = self._row_type.level_of, list[list[Row]]()
+        for row in rows:
+            if not parts or level_of(row) <= level:
+                parts.append([])
+            parts[-1].append(row)
+        return parts
