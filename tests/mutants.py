@@ -49,6 +49,7 @@ MUTANTS = [
     Mutant(
         "marks-in-proof", "<= depth", "< depth", "entries that are new in a group are passed over"
     ),
+    Mutant("torn-family", "!= row", "is row", "a row may stand below another parent"),
     Mutant("rows-lost", "!=", ">", "rows may be lost"),
     Mutant("let-through", "!=", "<", "more may remain than passed"),
     Mutant("untold", "<", ">", "what could not be read need not be told"),

@@ -78,7 +78,7 @@ totals: {grand-total: no}
     grouped = layout.with_changes(
         {"row-per-group": ["no"], "columns": [{"Amount": "sum(lines.qty)"}], "leave-out": []}
     )
-    assert grouped.request.row_per is None
+    assert grouped.request.row_per == ()
     assert grouped.request.group == ()
 
 

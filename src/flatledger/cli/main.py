@@ -117,7 +117,12 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
     )
     for option in further:
         command = option(command)
-    row_per = click.option("--row-per", metavar="LEVEL", help="The level that a row stands for.")
+    row_per = click.option(
+        "--row-per",
+        multiple=True,
+        metavar="LEVEL",
+        help="The level that a row stands for; rows of several are stacked.",
+    )
     return reading_option(row_per(command))
 
 

@@ -180,7 +180,7 @@ def declared_fields(texts: tuple[str, ...]) -> dict[str, Any]:
 
 
 def _typed(
-    row_per: str | None,
+    row_per: tuple[str, ...],
     reading: dict[str, Any],
     take: int | None = None,
     output: dict[str, Any] | None = None,
@@ -188,7 +188,7 @@ def _typed(
     **lists: tuple[str, ...],
 ) -> dict[str, Any]:
     """What was typed, as a layout's keys and values."""
-    typed: dict[str, Any] = {} if row_per is None else {"row-per": row_per}
+    typed: dict[str, Any] = {"row-per": list(row_per)} if row_per else {}
     if reading:
         typed["source"] = reading
     if output:

@@ -30,7 +30,8 @@ def home_name(plan: Plan, column: Column) -> str:
         return "group"
     if column.value is None:
         return ""
-    return plan.chain.called(plan.chain.levels[plan.column(column.heading).home])
+    own = plan.column(column.heading)
+    return "row" if own.everywhere else plan.chain.called(plan.chain.levels[own.home])
 
 
 def _rows(plan: Plan) -> Iterator[str]:
@@ -41,7 +42,9 @@ def _rows(plan: Plan) -> Iterator[str]:
         keys = ", ".join(key.text for key in plan.group) or "everything"
         yield f"One row for each group ({keys}), without the detail."
     else:
-        yield f"One row for each {_entry(plan.chain.row, plan)}."
+        below = [plan.chain.called(plan.chain.levels[at]) for at in plan.stack[1:]]
+        under = f", and below it one for each entry of {', then of '.join(below)}" if below else ""
+        yield f"One row for each {_entry(plan.row_type.first, plan)}{under}."
         yield from _without_entries(plan)
 
 
@@ -51,10 +54,13 @@ def _entry(level: int, plan: Plan) -> str:
 
 
 def _without_entries(plan: Plan) -> Iterator[str]:
-    if plan.chain.row > 0:
-        name = plan.chain.called(plan.chain.levels[-1])
-        drops = "is dropped" if plan.drops_without_entries else "gives one row with blanks"
+    first = plan.row_type.first
+    if first > 0:
+        name = plan.chain.called(plan.chain.levels[first])
+        drops = "is dropped" if plan.drops_at(0) else "gives one row with blanks"
         yield f"A record without {name} {drops}."
+    if plan.stack and plan.drops_at(first):
+        yield "An entry without a row below it is dropped."
 
 
 def _levels(plan: Plan) -> Iterator[str]:
@@ -103,11 +109,14 @@ def _conditions(plan: Plan) -> Iterator[str]:
 
 def _above_the_row(plan: Plan) -> Iterator[str]:
     for column in (one for one in plan.totalled if not one.column.checks):
-        if column.home < plan.chain.row:
+        if column.home < plan.row_type.first:
             yield (
                 f"{column.column.heading} belongs to the {_entry(column.home, plan)}: shown on "
                 "each of its rows, and added once."
             )
+    if plan.stack:
+        below = ", and on all rows below those" if plan.layout.repeat_parents else ""
+        yield f"A column is filled on the rows of its own level{below}."
 
 
 def _within_groups(plan: Plan) -> Iterator[str]:
@@ -121,10 +130,17 @@ def _within_groups(plan: Plan) -> Iterator[str]:
 
 
 def _order(plan: Plan, layout: SettledLayout) -> Iterator[str]:
-    keys = []
-    for key in layout.sort:
-        name = key.heading or (key.value.text if key.value else "")
-        keys.append(f"{name}, descending" if key.descending else name)
+    ways = [
+        (key.heading or (key.value.text if key.value else ""), key.descending)
+        for key in layout.sort
+    ]
+    within = {key.text for key in plan.within}
+    keys, below = (
+        [f"{name}, descending" if down else name for name, down in ways if (name in within) is at]
+        for at in (False, True)
+    )
+    if below:
+        yield f"Rows of the same parent are sorted by {'; '.join(below)}."
     if keys:
         yield f"Sorted by {'; '.join(keys)}."
     elif plan.over is not None:

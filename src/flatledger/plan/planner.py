@@ -85,6 +85,7 @@ class Planner:
         Judging(self.result, self.problems).place()
         Keys(self.result, self.problems, self.stack).plan()
         self._check_taking()
+        self._check_primary_key()
         self._stop_at_problems()
         return self._finished()
 
@@ -190,6 +191,15 @@ class Planner:
         if not self.layout.totals.detail:
             message = "`take` of rows goes with `detail`; without it, take `of: records`"
             self.problems.append(Problem(message))
+
+    def _check_primary_key(self) -> None:
+        """In stacked rows the primary key is that of the rows on which all of it stands."""
+        keys = [self.result.column(heading) for heading in self.layout.primary_key]
+        levels = {column.at for column in keys if not column.everywhere}
+        if self.stack and len(levels) > 1 and not self.layout.repeat_parents:
+            what = "the columns of a primary key stand on rows of one level"
+            says = f"`primary-key`: {what}; `repeat-parents: yes` puts those of parents there, too"
+            self.problems.append(keys[0].column.problem(says))
 
     def _stop_at_problems(self) -> None:
         """Stop at problems. A name that is not met may be what lies behind those of its line."""

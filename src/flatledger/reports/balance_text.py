@@ -94,8 +94,10 @@ def _levels(balance: Balance) -> str:
 
 
 def _singular(balance: Balance) -> str:
-    itself = balance.row_per in ("record", "group")
-    return balance.row_per if itself else f"entry of {balance.row_per}"
+    first, *below = [one.level for one in balance.stacked] or [balance.row_per]
+    itself = first in ("record", "group")
+    under = f", and below it for each entry of {', '.join(below)}" if below else ""
+    return f"{first if itself else f'entry of {first}'}{under}"
 
 
 def _grid(*headings: str) -> Grid:
@@ -109,7 +111,8 @@ def _counts(balance: Balance, rows: str = "rows written") -> Grid:
     less = taken_off(balance)
     grid = _grid("", ">read", *(f">{name}" for name in less), ">remaining", "")
     numbers = (balance.read, *less.values(), balance.remaining)
-    dropped = f"dropped: no {balance.row_per} remained" if balance.dropped else ""
+    nothing = f"no {balance.row_per} remained" if balance.row_per != "record" else "nothing below"
+    dropped = f"dropped: {nothing}" if balance.dropped else ""
     grid.add("records", *_numbers(*numbers), dropped)
     if (left := balance.totals_left_out) is not None:
         grid.add("total rows", f"{left.many:,}", *[""] * (len(less) + 1), left_out(left))
@@ -163,7 +166,13 @@ def _files(files: list[FileRead]) -> Grid:
 def _totals(balance: Balance) -> str:
     rows = f"and {counted(balance.total_rows, 'total row')}" if balance.total_rows else ""
     groups = f"in {counted(balance.groups, 'group')}" if balance.groups else ""
-    return f"{rows} {groups}".strip()
+    said = f"{rows} {groups}".strip()
+    return f"{said}{'; ' * bool(said)}{_of_levels(balance)}" if balance.stacked else said
+
+
+def _of_levels(balance: Balance) -> str:
+    """How many of stacked rows are of each level."""
+    return ", ".join(f"{one.rows:,} of {one.level}" for one in balance.stacked)
 
 
 def _numbers(*numbers: int) -> list[str]:

@@ -54,6 +54,13 @@ class LevelCount(msgspec.Struct):
     dropped: int = 0
 
 
+class StackedLevel(msgspec.Struct):
+    """How many rows of a level there are in a table in which rows are stacked."""
+
+    level: str
+    rows: int
+
+
 class CheckedAgain(msgspec.Struct):
     """What was read a second time, by definition: how many ``records`` and ``cells``, or all of
     them (``everything``); of the differences the first are ``told``, and all counted."""
@@ -239,7 +246,8 @@ def _as_text(value: Any) -> str | None:
 class Balance(msgspec.Struct):
     """Everything that a run can say for itself when it has ended.
 
-    ``dropped`` records have no entry at the row's level. ``repeating`` are all levels that the plan
+    ``dropped`` records have no entry at the row's level. In a table of ``stacked`` rows ``row_per``
+    is the first level. ``repeating`` are all levels that the plan
     reads, ``levels_stated`` by the layout. ``fault_places`` counts the faults by their paths,
     ``fault_kinds`` by their reasons too. ``wrong`` says what is not as it should be with rows or
     cells, which is an error of this program. ``notes`` are what the outputs have to say, and
@@ -281,6 +289,7 @@ class Balance(msgspec.Struct):
     fit: Fit | None = None
     rows: int = 0
     total_rows: int = 0
+    stacked: list[StackedLevel] = []
     groups: int = 0
     reopened: int = 0
     first_reopened: list[Reopened] = []

@@ -26,6 +26,7 @@ from .balance import (
     ListCount,
     NodesTaken,
     PeriodDays,
+    StackedLevel,
 )
 from .proof import Proof
 from .state import RunState
@@ -42,7 +43,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
     return Balance(
         layout=plan.layout.name,
         source="",
-        row_per=plan.chain.called(plan.chain.levels[-1]),
+        row_per=plan.chain.called(plan.chain.levels[plan.row_type.first]),
         read=state.read,
         unreadable=state.unreadable,
         remaining=state.passed,
@@ -60,6 +61,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         lists=list(_lists(state)),
         rows=proof.rows,
         total_rows=proof.total_rows,
+        stacked=list(_stacked(plan, proof)),
         nodes_taken=list(dict.fromkeys(_nodes_taken(plan))),
         below_left=list(dict.fromkeys(_below_left(plan))),
         columns=[one for one in columns if one.heading not in checks or not one.balanced],
@@ -67,6 +69,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
             *proof.wrong,
             *_let_through(plan, state),
             *_rows_lost(plan, state, proof),
+            *_torn(plan, state, proof),
             *_untold(plan, state),
         ],
         fault_count=state.faults.count,
@@ -181,6 +184,26 @@ def _rows_lost(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
         given = proof.rows + proof.rows_cut
         if given != state.rows:  # mutant: rows-lost
             yield f"{state.rows:,} rows were made, and {given:,} are accounted for"
+
+
+def _stacked(plan: Plan, proof: Proof) -> Iterator[StackedLevel]:
+    """The rows of each level of a stack."""
+    for level, count in proof.families.counts.items() if proof.families else ():
+        yield StackedLevel(plan.chain.called(plan.chain.levels[level]), count)
+
+
+def _torn(plan: Plan, state: RunState, proof: Proof) -> Iterator[str]:
+    """With detail each kept entry of a level of a stack has a row, below that of its parent. The
+    first level has rows for entries that are missing, too."""
+    if proof.families is None or not plan.layout.totals.detail:
+        return
+    for level, rows in proof.families.counts.items():
+        name = plan.chain.called(plan.chain.levels[level])
+        kept = state.counts[f"kept_{level}"] if level else state.passed
+        if rows != kept and (level > plan.row_type.first or not level):
+            yield f"{kept:,} of {name} remained, and {rows:,} rows stand for them"
+        if level in proof.families.wrong:
+            yield f"a row of {name} does not stand below its own parent"
 
 
 def _untold(plan: Plan, state: RunState) -> Iterator[str]:

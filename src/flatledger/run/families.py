@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 from ..plan.row_order import sort_rows
 from ..plan.row_type import KeyPlan, RowType
@@ -45,3 +46,33 @@ class Families:
                 parts.append([])
             parts[-1].append(row)
         return parts
+
+
+class FamilyWatch:
+    """Follows stacked rows as they are given: each stands below its own parent, and none is lost.
+
+    ``counts`` are the rows of each level; one without entries counts with those of the first.
+    """
+
+    def __init__(self, row_type: RowType) -> None:
+        self._row_type = row_type
+        self._above = {below: above for above, below in pairwise(row_type.stack)}
+        self._open: dict[int, Row] = {}  # of each level the entry of the row that came last
+        self.counts = dict.fromkeys(row_type.stack, 0)
+        self.wrong: set[int] = set()  # levels of which a row stands elsewhere
+
+    def given(self, rows: list[Row]) -> None:
+        """Take note of rows in the order in which they stand."""
+        row_type, start = self._row_type, self._row_type.address.start
+        for row in rows:
+            level = max(row_type.level_of(row), row_type.first)
+            self.counts[level] += 1
+            above = self._above.get(level)
+            if above is not None and self._open.get(above) != row[start : start + above + 1]:
+                self.wrong.add(level)  # mutant: torn-family
+            self._open[level] = row[start : start + level + 1]
+
+    def cut(self, rows: list[Row]) -> None:
+        """Take note of rows that are not given."""
+        for row in rows:
+            self.counts[max(self._row_type.level_of(row), self._row_type.first)] += 1

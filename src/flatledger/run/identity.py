@@ -28,14 +28,18 @@ class IdentityWatch:
     ) -> None:
         self._headings = plan.layout.primary_key
         self._columns = [row_type.column(heading) for heading in self._headings]
-        self._address = row_type.address
+        self._address, self._row_type = row_type.address, row_type
         self._add = faults
         keys = [KeyPlan(place, 0, "") for place in range(len(self._headings) + 1)]
         self._sorter = Sorter(keys, store)
         self._held: list[Row] = []
 
     def rows(self, rows: list[Row]) -> None:
-        """Take note of the keys of rows, which know their entries."""
+        """Take note of the keys of rows, which know their entries; of stacked ones only those of
+        the level that the key is of."""
+        if self._row_type.stack:
+            level = max(map(self._row_type.home_row, self._columns))
+            rows = [row for row in rows if self._row_type.level_of(row) == level]
         start = self._address.start
         numbers = [row[start] for row in rows]
         cells = [[row[plan.slot] for row in rows] for plan in self._columns]

@@ -15,6 +15,7 @@ from ..plan.row_type import ColumnPlan, RowType
 from ..values.numbers import QUOTIENT, round_to, unit_of
 from ..values.ordering import told_apart
 from .balance import ColumnBalance
+from .families import FamilyWatch
 from .groups import GroupKeys, Key
 from .protocols import Row
 from .tallies import Tallies, Tally, cells_of, is_value, tally_of
@@ -67,6 +68,7 @@ class Proof:
         self._group: Key | None = None
         self._ended: set[Key] = set()  # groups whose total has been given
         self._wrong: list[str] = []
+        self.families = FamilyWatch(self._row_type) if plan.stack else None
         self._grand: Tallies | None = None
         self._grand_of_all = False
 
@@ -78,6 +80,8 @@ class Proof:
     def detail(self, given: list[Row], whole: list[Row]) -> None:
         """Take note of rows as they are given, and of the whole rows that these are part of."""
         self.rows += len(given)
+        if self.families is not None:
+            self.families.given(whole)
         if self.plan.group:
             self._same_group(whole)
         for index, column in enumerate(self._columns):
@@ -203,6 +207,8 @@ class Proof:
         """Take note of rows that are not taken; each totalled entry has one row."""
         self.rows_cut += len(rows)
         row_type = self._row_type
+        if self.families is not None:
+            self.families.cut(rows)
         for tally, column in zip(self._cut, row_type.totalled, strict=True):
             mark = row_type.mark_slot(column)
             new = rows if mark is None else [row for row in rows if not row[mark]]

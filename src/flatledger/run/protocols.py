@@ -100,6 +100,10 @@ class StackedRow(tuple[Any, ...]):
         self.level = level
         return self
 
+    def with_cells(self, cells: Iterable[Any]) -> StackedRow:
+        """A row of the same level with other cells."""
+        return StackedRow(cells).at_level(self.level)
+
 
 class Origin(NamedTuple):
     """Where some records come from: their ``file`` (blank, where it is none) and how many records

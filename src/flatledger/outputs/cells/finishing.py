@@ -16,7 +16,7 @@ import msgspec
 from ...layout.model.column import Column
 from ...plan.plan import Plan
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, TotalRow
+from ...run.protocols import Row, StackedRow, TotalRow
 from ...values.functions import text_of
 from ...values.numbers import EXACT
 from .row_code import row_maker
@@ -42,14 +42,16 @@ class Finisher:
 
     def finished(self, rows: list[Row]) -> list[Row]:
         """The rows as they are written; of total rows only the figures are formatted."""
-        if TotalRow not in {*map(type, rows)}:
+        classes = {*map(type, rows)}
+        if TotalRow not in classes and StackedRow not in classes:
             return self._finish(rows)
-        return [
-            row.with_cells(map(_formatted_figure, row, self._totals))
-            if isinstance(row, TotalRow)
-            else tuple(map(_applied, row, self._rows))
-            for row in rows
-        ]
+        return [self._finished(row) for row in rows]
+
+    def _finished(self, row: Row) -> Row:
+        if isinstance(row, TotalRow):
+            return row.with_cells(map(_formatted_figure, row, self._totals))
+        cells = map(_applied, row, self._rows)
+        return row.with_cells(cells) if isinstance(row, StackedRow) else tuple(cells)
 
 
 def group_wording(plan: Plan) -> Callable[[int, Any], Any]:

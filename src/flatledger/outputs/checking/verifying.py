@@ -13,7 +13,8 @@ from ...errors import OutputError
 from ...layout.model.column import Column
 from ...layout.model.model import SettledLayout
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, RowStore, TotalRow
+from ...run.protocols import Row, RowStore, StackedRow, TotalRow
+from ...structure.survey import LEVEL, TOTAL
 from ...values.formulas import looks_like_formula
 from ...values.functions import text_of
 from ...values.literals import Interval, iso_duration
@@ -153,11 +154,12 @@ class _Check:
         """Whether a row has other cells than it should; of JSON the depth of a total row follows
         them."""
         more = got[len(expected) :]
-        due = [expected.depth] if self._json and isinstance(expected, TotalRow) else []
+        due = _members_due(expected) if self._json else []
         if self._ragged:
             more = [cell for cell in more if cell not in (None, "")]
         if more != due:
-            what = f"has {_shown_cells(more)} after its cells" if more else "lacks `@total`"
+            lacks = f"lacks `{LEVEL if isinstance(expected, StackedRow) else TOTAL}`"
+            what = f"has {_shown_cells(more)} after its cells" if more else lacks
             self._lost = self._lost or f"row {number:,} {what}"
         elif len(got) < len(expected) and not self._ragged:
             self._lost = self._lost or f"row {number:,} has {len(got):,} cells only"
@@ -256,6 +258,13 @@ def _fit(letter: str) -> str:
     if letter == "\t":
         return ""
     return letter if letter.isprintable() or letter == "\n" else "\ufffd"
+
+
+def _members_due(row: Row) -> list[Any]:
+    """What a row has in JSON besides its cells: how many groups are around it, or its level."""
+    if isinstance(row, StackedRow):
+        return [row.level]
+    return [row.depth] if isinstance(row, TotalRow) else []
 
 
 def _same_moment(value: dt.date | dt.time | Interval, cell: Any) -> bool:

@@ -13,8 +13,8 @@ import msgspec
 from ...errors import OutputError
 from ...layout.model.model import LayoutParts, SettledLayout
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, TotalRow
-from ...structure.survey import TOTAL
+from ...run.protocols import Row, StackedRow, TotalRow
+from ...structure.survey import LEVEL, TOTAL
 from ...values.functions import text_of
 from ...values.literals import Interval
 from ...values.numbers import PlainDecimal
@@ -30,10 +30,13 @@ def check_table(layout: LayoutParts, name: str) -> None:
     """Raise OutputError where a heading is taken."""
     if TOTAL in layout.headings:
         raise OutputError(f"{name}: `{TOTAL}` marks total rows in JSON; rename that column")
+    if LEVEL in layout.headings and len(layout.row_per) > 1:
+        raise OutputError(f"{name}: `{LEVEL}` says the level of a row in JSON; rename that column")
 
 
 class JsonRows(StreamedWriter):
-    """Writes rows as objects, with something between them. Total rows have a further member.
+    """Writes rows as objects, with something between them. Total rows have a further member, and so
+    have stacked ones.
 
     Numbers are exact, moments and durations texts of ISO 8601, nothing is null.
     """
@@ -68,6 +71,8 @@ class JsonRows(StreamedWriter):
     def _record(self, row: Row) -> dict[str, Any]:
         cells = (text_of(cell) if cell.__class__ in _AS_TEXTS else cell for cell in row)
         record = dict(zip(self._names, cells, strict=True))
+        if isinstance(row, StackedRow):
+            return {LEVEL: row.level, **record}
         return {TOTAL: row.depth, **record} if isinstance(row, TotalRow) else record
 
     def _line(self, record: dict[str, Any]) -> bytes:

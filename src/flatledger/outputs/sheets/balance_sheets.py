@@ -40,6 +40,7 @@ def balance_rows(balance: Balance) -> Iterator[Row]:
     yield "Records not taken", balance.not_taken
     yield "Records remaining", balance.remaining
     yield "Rows written", balance.rows
+    yield from ((f"Rows of {stacked.level}", stacked.rows) for stacked in balance.stacked)
     yield "Total rows written", balance.total_rows
     yield "Faults", balance.fault_count
     if len(balance.files_read) > 1:

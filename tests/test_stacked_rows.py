@@ -1,0 +1,316 @@
+"""Rows of several levels, one stacked below the other: held against tables of one level each."""
+
+from __future__ import annotations
+
+import io
+import json
+import pickle
+import random
+import sqlite3
+from decimal import Decimal
+from itertools import groupby
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import flatledger
+from flatledger.run.families import Families
+from tests.conftest import Tool, table
+
+LEVELS = ["lines", "lines.lots", "pays"]
+COLUMNS: list[dict[str, Any]] = [
+    {"Level": "level()"},
+    {"No": "no"},
+    {"Fee": {"value": "fee", "total": "sum"}},
+    {"Line": "lines.no"},
+    {"Quantity": {"value": "lines.qty", "total": "sum"}},
+    {"Weight": {"value": "lines.lots.w", "total": "sum"}},
+]
+RECORDS: list[dict[str, Any]] = [
+    {
+        "no": "R-1",
+        "site": "Ness",
+        "fee": 5,
+        "lines": [
+            {"no": 1, "qty": 2, "lots": [{"w": 3}, {"w": 1}]},
+            {"no": 2, "qty": 9, "lots": []},
+        ],
+    },
+    {"no": "R-2", "site": "Head", "fee": 7, "lines": []},
+    {"no": "R-0", "site": "Ness", "fee": None, "lines": [{"no": 1, "qty": 4}]},
+]
+
+
+def layout(*levels: str, **more: Any) -> dict[str, Any]:
+    columns = COLUMNS if levels[-1] == "lines.lots" else COLUMNS[:5]
+    return {"row-per": [*levels], "levels": LEVELS, "columns": columns, **more}
+
+
+def test_a_row_of_each_level_below_its_parent() -> None:
+    rows, balance = table(layout("record", "lines", "lines.lots"), RECORDS)
+    assert rows == [
+        ("record", "R-1", 5, None, None, None),
+        ("lines", None, None, 1, 2, None),
+        ("lines.lots", None, None, None, None, 3),
+        ("lines.lots", None, None, None, None, 1),
+        ("lines", None, None, 2, 9, None),
+        ("record", "R-2", 7, None, None, None),
+        ("record", "R-0", None, None, None, None),
+        ("lines", None, None, 1, 4, None),
+        ("Grand total", None, 12, None, 15, 4),
+    ]
+    assert [(one.level, one.rows) for one in balance.stacked] == [
+        ("record", 3),
+        ("lines", 3),
+        ("lines.lots", 2),
+    ]
+
+
+def test_parents_are_repeated_if_told_and_added_once() -> None:
+    rows, balance = table(layout("record", "lines", **{"repeat-parents": "yes"}), RECORDS)
+    assert rows[1] == ("lines", "R-1", 5, 1, 2)
+    assert (rows[-1][2], balance.balanced) == (12, True)
+
+
+def test_a_level_above_the_stack_is_as_in_any_table() -> None:
+    """Rule 7 holds for the first level; the record's carriage is on each of its lines."""
+    rows, balance = table(layout("lines", "lines.lots"), RECORDS)
+    assert [row[:3] for row in rows if row[0] == "lines"] == [
+        ("lines", "R-1", 5),
+        ("lines", "R-1", 5),
+        ("lines", "R-2", 7),
+        ("lines", "R-0", None),
+    ]
+    assert (rows[-1][2], balance.balanced) == (12, True)
+
+
+@pytest.mark.parametrize(
+    ("more", "left"),
+    [
+        ({}, ["R-1", 2, "R-2", "R-0"]),
+        ({"without-entries": "drop"}, ["R-1", 2]),
+    ],
+)
+def test_a_parent_stays_whose_entries_were_filtered_out(more: Any, left: list[Any]) -> None:
+    rows, balance = table(layout("record", "lines", only=["lines.qty > 8"], **more), RECORDS)
+    assert [row[1] or row[3] for row in rows[:-1]] == left
+    assert balance.balanced
+
+
+def test_sorting_moves_families_and_orders_within_parents() -> None:
+    rows, _ = table(layout("record", "lines", sort=["No", "Quantity desc"]), RECORDS)
+    assert [row[1] or row[4] for row in rows[:-1]] == ["R-0", 4, "R-1", 9, 2, "R-2"]
+
+
+def test_groups_take_whole_families() -> None:
+    columns = [*COLUMNS[:5], {"Site": "site"}]
+    rows, balance = table(
+        {**layout("record", "lines"), "columns": columns, "group": ["Site"]}, RECORDS
+    )
+    assert [row[1] or row[4] or row[5] for row in rows] == [
+        *("R-2", "Total Head", "R-1", 2, 9, "R-0", 4, 15, 15)
+    ]
+    assert [row[2:] for row in rows if row[5] and "otal" in row[5]] == [
+        (7, None, None, "Total Head"),
+        (5, None, 15, "Total Ness"),
+        (12, None, 15, "Grand total"),
+    ]
+    assert balance.balanced
+
+
+def test_families_are_taken_whole() -> None:
+    rows, balance = table(layout("record", "lines", take={"of": "rows", "first": 1}), RECORDS)
+    assert [row[1] or row[4] for row in rows[:-1]] == ["R-1", 2, 9]
+    assert (balance.rows_not_taken, balance.balanced) == (3, True)
+
+
+# ---- held against something else
+
+
+@settings(max_examples=60)
+@given(st.randoms(use_true_random=False))
+def test_the_rows_of_each_level_are_those_of_a_table_of_it(seed: random.Random) -> None:
+    records = [
+        {
+            "no": f"R-{number}",
+            "site": seed.choice(["Ness", "Head", None]),
+            "fee": seed.choice([None, 1, Decimal("2.50")]),
+            "lines": [
+                {
+                    "no": line,
+                    "qty": seed.choice([None, 1, 2, Decimal("0.5")]),
+                    "lots": [{"w": seed.randint(0, 3)} for _ in range(seed.randint(0, 2))],
+                }
+                for line in range(seed.randint(0, 3))
+            ],
+        }
+        for number in range(seed.randint(1, 6))
+    ]
+    more: dict[str, Any] = {"only": ["lines.qty > 1"]} if seed.random() < 0.5 else {}
+    kept = more and {"only": [{"keep": "lines", "when": "lines.qty > 1"}]}
+    rows, balance = table(layout("record", "lines", "lines.lots", **more), records)
+    assert balance.balanced
+    widths = {"record": 3, "lines": 5, "lines.lots": 6}
+    for level, columns in widths.items():
+        only = kept if level == "record" else {**more, "without-entries": "drop"}
+        one, _ = table({**layout(level, **only), "columns": COLUMNS[:columns]}, records)
+        own = [row for row in rows if row[0] == level]
+        width = {"record": [1, 2], "lines": [3, 4], "lines.lots": [5]}[level]
+        assert [[row[at] for at in width] for row in own] == [
+            [row[at] for at in width] for row in one[:-1]
+        ]
+
+
+def test_sums_are_those_of_a_database() -> None:
+    chance = random.Random(7)
+    records = [
+        {
+            "no": number,
+            "site": chance.choice("abc"),
+            "fee": chance.randint(0, 9),
+            "lines": [{"no": n, "qty": chance.randint(0, 9)} for n in range(chance.randint(0, 4))],
+        }
+        for number in range(300)
+    ]
+    base = sqlite3.connect(":memory:")
+    base.execute("create table r (no, site, fee)")
+    base.execute("create table l (r, no, qty)")
+    for one in records:
+        base.execute("insert into r values (?, ?, ?)", (one["no"], one["site"], one["fee"]))
+        base.executemany(
+            "insert into l values (?, ?, ?)", [(one["no"], x["no"], x["qty"]) for x in one["lines"]]
+        )
+    stacked = """select * from (
+        select no, null, fee, null, r.site as s, r.no as f, -1 as at, 0 as q from r union all
+        select null, l.no, null, qty, site, r.no, l.no, -qty from l join r on r.no = l.r)
+        order by s, f, at >= 0, q, at"""
+    totals = """select fees, quantities from
+        (select site as s, sum(fee) as fees from r group by site) join
+        (select site as t, sum(qty) as quantities from l join r on r.no = l.r group by site)
+        on s = t order by s"""
+    found, balance = table(
+        {
+            "row-per": ["record", "lines"],
+            "columns": [
+                {"No": "no"},
+                {"Line": "lines.no"},
+                {"Fee": {"value": "fee", "total": "sum"}},
+                {"Quantity": {"value": "lines.qty", "total": "sum"}},
+            ],
+            "group": ["site"],
+            "sort": ["no", "lines.qty desc"],
+        },
+        records,
+    )
+    assert balance.balanced
+    is_total = [isinstance(row[0], str) for row in found]
+    rows = [row for row, total in zip(found, is_total, strict=True) if not total]
+    assert rows == [row[:4] for row in base.execute(stacked)]
+    sums = [row[2:] for row, total in zip(found, is_total, strict=True) if total]
+    assert sums[:-1] == base.execute(totals).fetchall()
+
+
+# ---- broken on purpose
+
+
+@pytest.mark.parametrize("torn", [lambda rows: rows[::-1], lambda rows: [*rows[1:], rows[0]]])
+def test_a_torn_family_does_not_balance(torn: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(Families, "arranged", lambda self, rows: torn(rows))
+    _, balance = table(layout("record", "lines", sort=["Quantity"]), RECORDS)
+    assert "a row of lines does not stand below its own parent" in balance.wrong
+
+
+def test_a_lost_row_does_not_balance(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(Families, "arranged", lambda self, rows: rows[:-1])
+    _, balance = table(layout("record", "lines", sort=["Quantity"]), RECORDS)
+    assert "3 of lines remained, and 2 rows stand for them" in balance.wrong
+
+
+# ---- as it is met
+
+
+def test_rows_say_their_level(tmp_path: Path) -> None:
+    stacked = layout("record", "lines")
+    rows = list(flatledger.table(stacked, RECORDS).rows())
+    assert [row.level for row in rows if isinstance(row, flatledger.StackedRow)] == [
+        *("record", "lines", "lines", "record", "record", "lines")
+    ]
+    assert pickle.loads(pickle.dumps(rows))[1].level == "lines"
+    place = tmp_path / "rows.jsonl"
+    balance = flatledger.export(stacked, RECORDS, place, verify=True)
+    members = [json.loads(line) for line in place.read_text().splitlines()]
+    assert [one.get("@level") for one in members] == [*(one[0] for one in rows), None]
+    assert balance.balanced
+    with pytest.raises(flatledger.OutputError, match="`@level` says the level of a row"):
+        flatledger.export(
+            {**stacked, "columns": [{"@level": "no"}]}, RECORDS, tmp_path / "other.json"
+        )
+
+
+@pytest.mark.parametrize(
+    ("given", "told"),
+    [
+        (layout("lines", "record"), "record is not below lines"),
+        (layout("record", "lines", "pays"), "pays is not below lines"),
+        (layout("record", "record"), "has record twice"),
+        (layout("record", "lines.lots"), "`Quantity` is totalled over lines, which has no rows"),
+        (layout("record", "lines", sort=["level()"]), "stands in a column that has no path"),
+        (layout("record", "lines", sort=["Level"]), "names the level of a row, and families"),
+        (layout("record", "lines", group=["lines.no"]), "`group` goes by values of record"),
+        (
+            {**layout("record", "lines.lots", sort=["lines.no"]), "columns": COLUMNS[:2]},
+            "`sort` goes by values of record, a level above it, or one that has rows; lines.no",
+        ),
+        (layout("record", "lines", only=["level() = 'lines'"]), "in a column that has no path"),
+        (
+            {**layout("record", "lines"), "columns": [{"N": {"value": "1", "total": "sum"}}]},
+            "has no path, so that it stands on rows of every level",
+        ),
+        (
+            {**layout("record", "lines"), "columns": [*COLUMNS, {"X": '"Level" || no'}]},
+            'column "Level" names the level of a row: write level()',
+        ),
+        (
+            layout("record", "lines", **{"primary-key": ["No", "Line"]}),
+            "`repeat-parents: yes` puts those of parents there, too",
+        ),
+    ],
+)
+def test_what_can_not_be_stacked_is_told(given: Any, told: str) -> None:
+    with pytest.raises(flatledger.LayoutError) as error:
+        flatledger.table(given, RECORDS)
+    assert told in str(error.value)
+
+
+def test_a_primary_key_is_of_the_rows_on_which_all_of_it_stands() -> None:
+    more = {"primary-key": ["No", "Line"], "repeat-parents": "yes"}
+    _, balance = table(layout("record", "lines", **more), [*RECORDS, RECORDS[0]])
+    assert [fault.value for fault in balance.faults] == ["R-1, 1", "R-1, 2"]
+    _, balance = table(layout("record", "lines", **{"primary-key": ["No"]}), RECORDS)
+    assert not balance.faults
+
+
+def test_from_the_command_line(tool: Tool, tmp_path: Path) -> None:
+    source = tmp_path / "r.jsonl"
+    source.write_text("\n".join(json.dumps(one) for one in RECORDS))
+    columns = ["--column", "no", "--column", "lines.no"]
+    levels = ["--row-per", "record", "--row-per", "lines"]
+    done = tool("export", *levels, *columns, str(source), "-o", "-")
+    assert done.stdout.splitlines()[:4] == ["no,lines.no", "R-1,", ",1", ",2"]
+    assert "3 of record, 3 of lines" in done.stderr
+    preview = tool("preview", *levels, *columns, str(source)).stdout
+    assert "One row for each record, and below it one for each entry of lines." in preview
+
+
+def test_blocks_do_not_matter() -> None:
+    """Families and their order are those of the records, however many come at once."""
+    lines = b"".join(json.dumps(one).encode() + b"\n" for one in RECORDS * 400)
+    given = layout("record", "lines", "lines.lots", sort=["No", "Quantity desc", "Weight"])
+    rows = list(flatledger.table(given, io.BytesIO(lines)))
+    by_record = [list(rows) for _, rows in groupby(rows, key=lambda row: row[0] == "record")]
+    assert len(rows) == 8 * 400
+    assert rows == list(flatledger.table(given, RECORDS * 400))
+    assert max(map(len, by_record)) >= 400
