@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import msgspec
 
@@ -90,7 +89,8 @@ class RowType:
     it. Where rows are ``lined`` they have those columns alone that something asks for, and last
     the line of text, or the written cells in its place. With a ``stack`` of levels there are rows
     of each; a column is filled on those of its home level, and of those below where a parent's
-    value ``repeats``. The entries of the first with all rows below them are families.
+    value ``repeats``. The entries of the first with all rows below them are families; last in a
+    row stands its level.
     """
 
     level: int
@@ -120,10 +120,11 @@ class RowType:
         own = self.home_row(column)
         return column.everywhere or own == level or (self.repeats and own < level)
 
-    def level_of(self, row: Sequence[Any]) -> int:
-        """The level at which the entries of an addressed row end."""
-        start = self.address.start
-        return next(one for one in range(self.level, -1, -1) if row[start + one] or not one)
+    @property
+    def level_slot(self) -> int:
+        """Where a stacked row has its level; one without entries has the first."""
+        stop: int = self.address.stop
+        return stop
 
     @lazily
     def totalled(self) -> list[ColumnPlan]:
@@ -157,7 +158,7 @@ class RowType:
     def width(self) -> int:
         """How much a row holds, its line apart."""
         start = len(self.columns) + len(self.extra_keys) + len(self.marked)
-        return start + (self.level + 1) * self.addressed
+        return start + (self.level + 1) * self.addressed + bool(self.stack)
 
     def splits(self, home: int) -> bool:
         """Whether the rows of one entry of a level can fall into several groups."""

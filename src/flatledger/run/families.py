@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from itertools import pairwise
+from operator import itemgetter
 
 from ..plan.row_order import sort_rows
 from ..plan.row_type import KeyPlan, RowType
@@ -40,9 +42,9 @@ class Families:
 
     def _split(self, rows: Sequence[Row], level: int) -> list[list[Row]]:
         """Rows cut before each that is of a level, or of one above it."""
-        level_of, parts = self._row_type.level_of, list[list[Row]]()
+        slot, parts = self._row_type.level_slot, list[list[Row]]()
         for row in rows:
-            if not parts or level_of(row) <= level:
+            if not parts or row[slot] <= level:
                 parts.append([])
             parts[-1].append(row)
         return parts
@@ -55,24 +57,27 @@ class FamilyWatch:
     """
 
     def __init__(self, row_type: RowType) -> None:
-        self._row_type = row_type
-        self._above = {below: above for above, below in pairwise(row_type.stack)}
-        self._open: dict[int, Row] = {}  # of each level the entry of the row that came last
-        self.counts = dict.fromkeys(row_type.stack, 0)
+        self._slot, start = row_type.level_slot, row_type.address.start
+        pairs = [*pairwise(row_type.stack)]
+        self._own = {above: slice(start, start + above + 1) for above, _ in pairs}
+        self._above = {level: (above, self._own[above]) for above, level in pairs}
+        self._open: dict[int, Row] = {}  # of a level the entry of the row that came last
+        self.counts = Counter(dict.fromkeys(row_type.stack, 0))
         self.wrong: set[int] = set()  # levels of which a row stands elsewhere
 
     def given(self, rows: list[Row]) -> None:
         """Take note of rows in the order in which they stand."""
-        row_type, start = self._row_type, self._row_type.address.start
+        self.cut(rows)
+        slot, own, above, stands = self._slot, self._own, self._above, self._open
         for row in rows:
-            level = max(row_type.level_of(row), row_type.first)
-            self.counts[level] += 1
-            above = self._above.get(level)
-            if above is not None and self._open.get(above) != row[start : start + above + 1]:
-                self.wrong.add(level)  # mutant: torn-family
-            self._open[level] = row[start : start + level + 1]
+            level = row[slot]
+            if level in above:
+                parent, address = above[level]
+                if stands.get(parent) != row[address]:  # mutant: torn-family
+                    self.wrong.add(level)
+            if level in own:
+                stands[level] = row[own[level]]
 
     def cut(self, rows: list[Row]) -> None:
         """Take note of rows that are not given."""
-        for row in rows:
-            self.counts[max(self._row_type.level_of(row), self._row_type.first)] += 1
+        self.counts.update(map(itemgetter(self._slot), rows))

@@ -39,7 +39,7 @@ class IdentityWatch:
         the level that the key is of."""
         if self._row_type.stack:
             level = max(map(self._row_type.home_row, self._columns))
-            rows = [row for row in rows if self._row_type.level_of(row) == level]
+            rows = [row for row in rows if row[self._row_type.level_slot] == level]
         start = self._address.start
         numbers = [row[start] for row in rows]
         cells = [[row[plan.slot] for row in rows] for plan in self._columns]

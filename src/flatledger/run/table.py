@@ -53,11 +53,7 @@ class TableSteps:
         self._cells = itemgetter(slice(len(plan.written)))
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
-        first = self._row_type.first
-        self._names = [
-            plan.chain.called(plan.chain.levels[max(level, first)])
-            for level in range(plan.chain.row + 1)
-        ]
+        self._names = [*map(plan.chain.called, plan.chain.levels)]
 
     def gathers(self) -> Gathered | None:
         """What takes in all rows before the first is given; none where they are given as they
@@ -136,9 +132,9 @@ class TableSteps:
 
     def _stacked(self, given: list[Row], whole: list[Row]) -> list[Row]:
         """The same rows, each of which says its level."""
-        levels = map(self._row_type.level_of, whole)
-        pairs = zip(given, levels, strict=True)
-        return [StackedRow(cells).at_level(self._names[level]) for cells, level in pairs]
+        slot, names = self._row_type.level_slot, self._names
+        pairs = zip(given, whole, strict=True)
+        return [StackedRow(cells).at_level(names[row[slot]]) for cells, row in pairs]
 
     def _with_totals(self, block: list[Row], totals: list[TotalMade]) -> list[Row]:
         """Rows as they are given, and the totals after them."""

@@ -167,7 +167,9 @@ class Unfolding:
         """The address of its entry, where that is asked for."""
         if not self.plan.addressed:
             return []
-        return [ordinal_name(at) if at <= level else "0" for at in range(self.plan.chain.row + 1)]
+        rows = self.plan.row_type
+        own = [ordinal_name(at) if at <= level else "0" for at in range(self.plan.chain.row + 1)]
+        return [*own, str(max(level, rows.first))] if rows.stack else own
 
     def _loop(self, level: int) -> list[str]:
         """The loop over the entries of a level."""
