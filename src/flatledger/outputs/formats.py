@@ -23,13 +23,14 @@ class TableFormat(NamedTuple):
     """A format of tables: its name, how names of its files end, its module, and its extra.
 
     The module has ``check_table``, which raises OutputError where a layout can't be written so, and
-    ``open_writer``.
+    ``open_writer``. ``by_level``: each level of stacked rows may have columns of its own in it.
     """
 
     name: str
     suffixes: tuple[str, ...]
     module: str
     extra: str = ""
+    by_level: bool = False
 
     def load(self) -> Any:
         """Its module. Raises MissingExtraError."""
@@ -38,15 +39,15 @@ class TableFormat(NamedTuple):
 
 
 FORMATS = (
-    TableFormat("csv", (".csv", ".txt"), "text.delimited"),
-    TableFormat("tsv", (".tsv", ".tab"), "text.tabbed"),
+    TableFormat("csv", (".csv", ".txt"), "text.delimited", by_level=True),
+    TableFormat("tsv", (".tsv", ".tab"), "text.tabbed", by_level=True),
     TableFormat("fixed-width", (), "text.fixed_width"),
-    TableFormat("xlsx", (".xlsx",), "forms.form_workbook"),
-    TableFormat("ods", (".ods",), "sheets.opendocument"),
+    TableFormat("xlsx", (".xlsx",), "forms.form_workbook", by_level=True),
+    TableFormat("ods", (".ods",), "sheets.opendocument", by_level=True),
     TableFormat("json", (".json",), "documents.json_document"),
     TableFormat("jsonl", (".jsonl", ".ndjson"), "documents.json_lines"),
     TableFormat("markdown", (".md",), "documents.markdown"),
-    TableFormat("html", (".html", ".htm"), "documents.web_page"),
+    TableFormat("html", (".html", ".htm"), "documents.web_page", by_level=True),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 
@@ -94,7 +95,13 @@ def line_form_of(name: str, stated: str = "") -> Callable[[Plan], TextForm | Non
 
 def check_table(layout: LayoutParts, name: str) -> None:
     """Raise OutputError where a layout's table can't go to a file of this name."""
-    format_of(name, layout.output.format).load().check_table(layout, name)
+    format = format_of(name, layout.output.format)
+    if layout.by_level and not format.by_level:
+        raise OutputError(
+            f"{name}: columns by level go to workbooks, pages and delimited text; {format.name} "
+            "has the same columns on every row"
+        )
+    format.load().check_table(layout, name)
 
 
 def open_writer(

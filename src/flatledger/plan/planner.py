@@ -287,6 +287,8 @@ class Planner:
         value = plan.column.value
         if value is None:
             return plan
+        if plan.column.level is not None:
+            self._check_level(plan.column, value)
         column = self._unless_joined(plan.column, value)
         kind = self.result.kind(value.node)
         timed = column.conversion is not None and column.conversion.kind == "time"
@@ -323,6 +325,22 @@ class Planner:
         home = 0 if everywhere else home
         placed = ColumnPlan(column, home, numeric, plan.slot, made, nodes=nodes)
         return msgspec.structs.replace(placed, everywhere=everywhere)
+
+    def _check_level(self, column: Column, value: Expression) -> None:
+        """What stands on rows of a level is of that level, or of one above it."""
+        homes, chain = [*self.result.homes(value.node)], self.result.chain
+        own = self.stack[column.level or 0]
+        level = chain.called(chain.levels[own])
+        if homes and max(homes) > own:
+            below = chain.called(chain.levels[max(homes)])
+            what = f"is a value of {below}, which has several for one of {level}"
+            ways = "sum(…), first(…) or count(…)"
+            said = f"column `{column.heading}` of {level} {what}; use {ways}"
+            self.problems.append(value.problem(said))
+        elif column.total and homes and max(homes) < own:
+            above = chain.called(chain.levels[max(homes)])
+            what = f"is totalled over {above}, and stands on rows of {level}; put it under {above}"
+            self.problems.append(column.problem(f"column `{column.heading}` {what}"))
 
     def _check_stacked_total(self, column: Column, home: int, everywhere: bool) -> None:
         """What is totalled in stacked rows stands on rows of its own level."""

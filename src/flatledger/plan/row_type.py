@@ -111,13 +111,19 @@ class RowType:
 
     def home_row(self, column: ColumnPlan) -> int:
         """The level of the rows on which a column is filled."""
+        if column.column.level is not None:
+            return self.stack[column.column.level]
         return next((one for one in self.stack if one >= column.at), self.level)
 
     def shows(self, column: ColumnPlan, level: int) -> bool:
         """Whether a column is filled on rows whose entries end at a level."""
-        if not self.stack or level < self.first:
-            return column.at <= level
+        above = not self.stack or level < self.first
         own = self.home_row(column)
+        if column.column.level is not None:
+            fixed = column.column.value is None
+            return own == max(level, self.first) and (not above or fixed or column.at <= level)
+        if above:
+            return column.at <= level
         return column.everywhere or own == level or (self.repeats and own < level)
 
     @property

@@ -87,6 +87,9 @@ class Reading:
         stack, level, home = self.plan.stack, len(here) - 1, self.home(column)
         if not stack:
             return home <= level
+        if column.level is not None:
+            there = level >= stack[0] or column.value is None or home <= level
+            return max(level, stack[0]) == stack[column.level] and there
         if column.value is not None and self.homes.of(column.value.node, self.levels, -1) == -1:
             return True
         if level < stack[0]:
@@ -112,6 +115,6 @@ class Reading:
     def _cell(self, column: Column, here: Here) -> Any:
         if column.total is not None and column.total.part:
             return None  # of a group it is told by the groups themselves
-        if column.text is not None:
+        if column.text is not None and column.level is None:
             return column.text
         return self.cells.cell(column, here) if self._is_filled(column, here) else None

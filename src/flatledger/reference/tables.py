@@ -157,13 +157,14 @@ class Table:
         for key in group:
             if key.place < self.width:
                 cells[key.place] = rows[0].cells[key.slot]
-        free = [at for at, one in enumerate(self.plan.written) if not one.column.total]
         keys = group[-1:] or self.plan.group[:1]
         place = keys[0].place if keys else 0
-        if place not in free and free:
-            place = free[0]
-        if place in free:
-            cells[place] = label
+        written = [one.column for one in self.plan.written]
+        for level in {column.level for column in written if column.total} or {None}:
+            own = [at for at, column in enumerate(written) if column.level == level]
+            free = [at for at in own if not written[at].total]
+            if free:
+                cells[place if place in free else free[0]] = label
         return tuple(cells)
 
     def _written(self, row: Row) -> Cells:

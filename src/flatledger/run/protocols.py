@@ -94,15 +94,16 @@ class StackedRow(tuple[Any, ...]):
     """
 
     level = ""
+    place = 0
 
-    def at_level(self, level: str) -> Self:
-        """The same row, of a level that is called so."""
-        self.level = level
+    def at_level(self, level: str, place: int) -> Self:
+        """The same row, of a level that is called so, which has this ``place`` in the stack."""
+        self.level, self.place = level, place
         return self
 
     def with_cells(self, cells: Iterable[Any]) -> StackedRow:
         """A row of the same level with other cells."""
-        return StackedRow(cells).at_level(self.level)
+        return StackedRow(cells).at_level(self.level, self.place)
 
 
 class Origin(NamedTuple):

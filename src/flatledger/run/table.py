@@ -53,7 +53,8 @@ class TableSteps:
         self._cells = itemgetter(slice(len(plan.written)))
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
-        self._names = [*map(plan.chain.called, plan.chain.levels)]
+        called = [*map(plan.chain.called, plan.chain.levels)]
+        self._levels = {at: (called[at], place) for place, at in enumerate(plan.stack)}
 
     def gathers(self) -> Gathered | None:
         """What takes in all rows before the first is given; none where they are given as they
@@ -132,9 +133,9 @@ class TableSteps:
 
     def _stacked(self, given: list[Row], whole: list[Row]) -> list[Row]:
         """The same rows, each of which says its level."""
-        slot, names = self._row_type.level_slot, self._names
+        slot, levels = self._row_type.level_slot, self._levels
         pairs = zip(given, whole, strict=True)
-        return [StackedRow(cells).at_level(names[row[slot]]) for cells, row in pairs]
+        return [StackedRow(cells).at_level(*levels[row[slot]]) for cells, row in pairs]
 
     def _with_totals(self, block: list[Row], totals: list[TotalMade]) -> list[Row]:
         """Rows as they are given, and the totals after them."""

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any, NamedTuple
 
 from ..plan.plan import Plan
-from ..plan.row_type import RowType
+from ..plan.row_type import ColumnPlan, RowType
 from ..values.functions import text_of
 from .balance import Reopened
 from .groups import GroupKeys, Groups, Key
@@ -40,7 +40,9 @@ class TotalRowMaker:
         self._columns = plan.written
         self._places = [key.place for key in plan.group]
         self._wording = wording
-        self._free = [i for i, one in enumerate(self._columns) if one.column.total is None]
+        self._free = [
+            [one.slot for one in own if one.column.total is None] for own in _labelled(plan)
+        ]
         self._totalled = [one.slot for one in plan.totalled]
 
     def subtotal(self, group: Key, tallies: Tallies) -> TotalMade:
@@ -80,11 +82,18 @@ class TotalRowMaker:
         return row
 
     def _put_label(self, row: list[Any], place: int, text: str) -> None:
-        """The label goes to its place, or else to the first column that holds no total."""
-        if place in self._free:
-            row[place] = text
-        elif self._free:
-            row[self._free[0]] = text
+        """The label goes to its place, or else to the first column that holds no total; of columns
+        by level, to one of each level that has a total."""
+        for free in filter(None, self._free):
+            row[place if place in free else free[0]] = text
+
+
+def _labelled(plan: Plan) -> list[list[ColumnPlan]]:
+    """The columns among which a label stands: all, or those of each level with a total."""
+    if not plan.layout.by_level:
+        return [plan.written]
+    levels = dict.fromkeys(one.column.level for one in plan.totalled if not one.column.suppressed)
+    return [[one for one in plan.written if one.column.level == level] for level in levels]
 
 
 class Detail:

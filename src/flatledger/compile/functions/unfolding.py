@@ -7,6 +7,7 @@ from collections.abc import Collection
 from msgspec.structs import replace
 
 from ...language import nodes as n
+from ...layout.model.column import Column
 from ...plan.kinds import is_aggregate
 from ...plan.plan import Plan
 from ...plan.row_type import ColumnPlan, KeyPlan, Mark
@@ -88,7 +89,7 @@ class Unfolding:
         emit = emitter.columns.column if raw else emitter.columns.cell
         self.operands = [emit(column) for column in plan.columns]
         self.cells = [
-            (operand.code, column.at, column.column.text is not None)
+            (operand.code, column.at, _is_fixed(column.column))
             for operand, column in zip(self.operands, plan.columns, strict=True)
         ]
         self._by_level = {  # the code of columns that name the level of a row
@@ -196,6 +197,11 @@ class Unfolding:
         if walks[level] is None:
             return [*lines, f"if not {entries}:", *indented([*blank, "continue"], 1), *deeper]
         return [*lines, f"if not {entries}:", *indented(blank, 1), "else:", *indented(deeper, 1)]
+
+
+def _is_fixed(column: Column) -> bool:
+    """Whether a column is the same on every row, whatever the level."""
+    return column.text is not None and column.level is None
 
 
 def told_apart_code(code: str, key: KeyPlan) -> str:

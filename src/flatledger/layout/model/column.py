@@ -189,6 +189,8 @@ class Column(msgspec.Struct, frozen=True):
     fill: str = " "
     required: bool = False
     allowed: tuple[str, ...] | None = None
+    level: int | None = None  # of columns by level: the place of its level in `row-per`
+    called: str = ""  # its heading, where another level has a column of that name
     spread: Spread | None = None
     key: str = ""  # that it is made for, where a column is made for each key
     once: bool = False  # its total counts each entry of its value's level that shows it once
@@ -200,8 +202,9 @@ class Column(msgspec.Struct, frozen=True):
         """The heading as it is written: the form's, or its own with the unit."""
         if self.form_heading is not None:
             return self.form_heading
-        said = self.unit.casefold() in _WORDS.findall(self.heading.casefold())
-        return f"{self.heading}, {self.unit}" if self.unit and not said else self.heading
+        heading = self.called or self.heading
+        said = self.unit.casefold() in _WORDS.findall(heading.casefold())
+        return f"{heading}, {self.unit}" if self.unit and not said else heading
 
     @property
     def adds(self) -> bool:

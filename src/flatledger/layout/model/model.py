@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections import Counter
 from decimal import Decimal
 from typing import Literal
 
@@ -238,6 +239,11 @@ class LayoutParts(msgspec.Struct, frozen=True):
         return tuple(column for column in self.columns if not column.suppressed)
 
     @property
+    def by_level(self) -> bool:
+        """Whether each level of stacked rows has columns of its own."""
+        return any(column.level is not None for column in self.columns)
+
+    @property
     def headings(self) -> tuple[str, ...]:
         """The headings as they are written; a unit that has a row of its own is not in them."""
         if "units" in self.output.second_header:
@@ -245,16 +251,45 @@ class LayoutParts(msgspec.Struct, frozen=True):
         return tuple(column.title for column in self.written)
 
     @property
+    def places(self) -> tuple[int, ...]:
+        """Where the cell of each written column stands in a row: columns by level begin anew for
+        each, a lower one further in."""
+        if not self.by_level:
+            return tuple(range(len(self.written)))
+        met: Counter[int] = Counter()
+        found = []
+        for column in self.written:
+            level = column.level or 0
+            found.append(level * self.output.indent + met[level])
+            met[level] += 1
+        return tuple(found)
+
+    @property
     def header_rows(self) -> tuple[tuple[str, ...], ...]:
-        """The rows above the table, as the layout has them."""
+        """The rows above the table, as the layout has them; of columns by level one for each."""
         if not self.output.header:
             return ()
+        if self.by_level:
+            return tuple(map(self._headings_of, range(len(self.row_per))))
         further = {
             "paths": [" ".join(c.value.text.split()) if c.value else "" for c in self.written],
             "units": [column.unit for column in self.written],
             "datatypes": [column.datatype or "" for column in self.written],
         }
         return (self.headings, *(tuple(further[one]) for one in self.output.second_header))
+
+    def _headings_of(self, level: int) -> tuple[str, ...]:
+        """The headings of a level, where they stand."""
+        row = [""] * (max(self.places, default=-1) + 1)
+        for column, place, heading in zip(self.written, self.places, self.headings, strict=True):
+            if column.level == level:
+                row[place] = heading
+        return tuple(row)
+
+    @property
+    def stacked(self) -> bool:
+        """Whether rows of several levels stand in the table."""
+        return len(self.row_per) > 1
 
 
 class LayoutRequest(LayoutParts, frozen=True):

@@ -28,6 +28,9 @@ class Output(msgspec.Struct, frozen=True):
 
     ``too_long`` cells of fixed-width text are refused or cut; those of a workbook, and rows that no
     sheet holds, are refused or continued (``beyond``). ``sheet`` is what the sheet is called.
+
+    With columns by level, ``level_column`` puts the level's name first in delimited text, and each
+    lower level stands ``indent`` cells further in.
     """
 
     files: tuple[str, ...] = ()
@@ -50,5 +53,7 @@ class Output(msgspec.Struct, frozen=True):
     too_long: Literal["refuse", "cut"] = "refuse"
     beyond: Literal["refuse", "continue"] = "refuse"
     sheet: str = ""
+    level_column: bool = False
+    indent: int = 1
     with_balance: bool = False
     csvw: bool = False

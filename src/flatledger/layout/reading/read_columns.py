@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from typing import Any
 
@@ -9,13 +10,13 @@ from msgspec.structs import replace
 
 from ...bounds import LARGEST_COLUMN_WIDTH, MOST_COLUMNS, MOST_DECIMALS
 from ...errors import LayoutError, ShelfError
-from ...language.nodes import Call, Cast, Concatenation, FieldPath
+from ...language.nodes import Call, Cast, Concatenation, FieldPath, Heading, Node, rebuilt
 from ...values.aggregates import AGGREGATES
 from ...values.field_values import NUMBERS
 from ...values.functions import FUNCTIONS
 from ..model.column import Column, ColumnTotal, Expression, Spread
 from ..model.declared import as_declared, field_at
-from ..model.text import Item, ItemMap, Scalar
+from ..model.text import Item, ItemList, ItemMap, Scalar
 from .forms import (
     CHARACTER,
     CHARACTERS_OR_NAME,
@@ -148,12 +149,52 @@ PROPERTIES: Section = {
 def read_columns(item: Item | None, layout: Item, reading: Reading) -> tuple[Column, ...]:
     """The columns of a layout; those of listed keys are several."""
     before = len(reading.problems)
+    if isinstance(item, ItemMap) and all(isinstance(one, ItemList) for _, one in item.pairs):
+        return _by_level(item, reading)
     columns = [column for entry in items_of(item) for column in _column(entry, reading)]
     if not items_of(item) and len(reading.problems) == before:
         says = "`columns` is missing; list at least one `Heading: path`"
         reading.fault(item or layout, says)
     _check_headings(columns, reading)
     return tuple(columns)
+
+
+def _by_level(item: ItemMap, reading: Reading) -> tuple[Column, ...]:
+    """The columns of each level of stacked rows. A heading that several levels have is another
+    column on each; an expression means that of its own level, or the nearest above it."""
+    levels = [
+        (level.text.strip(), [one for entry in items_of(of) for one in _column(entry, reading)])
+        for level, of in item.pairs
+    ]
+    for _, columns in levels:
+        _check_headings(columns, reading)
+    reading.column_levels = [level for level, _ in item.pairs]
+    met = Counter(column.heading for _, columns in levels for column in columns)
+    reading.doubled = frozenset(heading for heading, count in met.items() if count > 1)
+    found: list[Column] = []
+    known: dict[str, str] = {}
+    for at, (name, columns) in enumerate(levels):
+        known |= {
+            one.heading: f"{one.heading} ({name})" if met[one.heading] > 1 else one.heading
+            for one in columns
+        }
+        found += [_of_level(one, at, known) for one in columns]
+    return tuple(found)
+
+
+def _of_level(column: Column, level: int, known: Mapping[str, str]) -> Column:
+    """A column of a level; ``known`` are the columns that it may refer to, by their headings."""
+    heading, value = known[column.heading], column.value
+    if value is not None:
+
+        def own(node: Node) -> Node | None:
+            if not isinstance(node, Heading) or node.heading not in known:
+                return None
+            return replace(node, heading=known[node.heading])
+
+        value = replace(value, node=rebuilt(value.node, own))
+    called = column.heading if heading != column.heading else ""
+    return replace(column, heading=heading, called=called, value=value, level=level)
 
 
 def _check_headings(columns: list[Column], reading: Reading) -> None:
@@ -327,7 +368,7 @@ def _to_be_spread(column: Column, how: Spread) -> Column:
     return replace(column, value=None, spread=how)
 
 
-COLUMNS_SCHEMA = one_or_more(
+_COLUMNS_SCHEMA = one_or_more(
     either(
         TEXT.schema,  # a heading alone stands for a column of the layout that this one starts from
         {
@@ -337,4 +378,12 @@ COLUMNS_SCHEMA = one_or_more(
             "additionalProperties": either(TEXT.schema, object_schema(PROPERTIES)),
         },
     )
+)
+COLUMNS_SCHEMA = either(  # those of each level of stacked rows, where they differ
+    _COLUMNS_SCHEMA,
+    {
+        "type": "object",
+        "minProperties": 1,
+        "additionalProperties": {"type": "array", "items": _COLUMNS_SCHEMA},
+    },
 )

@@ -5,9 +5,11 @@ from __future__ import annotations
 from pathlib import PurePath
 from typing import Any
 
+from msgspec.structs import replace
+
 from ...errors import LayoutError
 from ...language.notations import Notation, notation_of
-from ..model.column import Column
+from ..model.column import Column, Expression
 from ..model.model import Condition, LayoutRequest
 from ..model.names import proposal
 from ..model.text import Item, ItemMap, Scalar
@@ -148,11 +150,52 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     found |= dict(zip(("group", "group_order"), found.pop("group", ()), strict=False))
     levels = tuple(reading.spread_levels)
     found |= {"fields": reading.fields, "spread_levels": levels}
+    if reading.column_levels:
+        columns = _in_order_of_levels(columns, found.get("row_per", ()), reading)
     request = LayoutRequest(columns=columns, **found)
     _check_together(request, keys, reading)
     if reading.problems:
         raise LayoutError(name, reading.problems)
     return request
+
+
+def _in_order_of_levels(
+    columns: tuple[Column, ...], row_per: tuple[Expression, ...], reading: Reading
+) -> tuple[Column, ...]:
+    """Columns by level in the order of the levels of the stack; each of these has some."""
+    levels = [one.text.strip() for one in row_per]
+    names = [one.text.strip() for one in reading.column_levels]
+    stacked = f"`row-per: [{', '.join(names)}]`" if len(names) > 1 else "a `row-per` of several"
+    for level, name in zip(reading.column_levels, names, strict=True):
+        if len(levels) < 2 or name not in levels:
+            near = proposal(name, levels) if len(levels) > 1 else f"; write {stacked}"
+            reading.fault(level, f"`columns` by level goes with stacked rows of {name}{near}")
+    for one in row_per if len(levels) > 1 else ():
+        if one.text.strip() not in names:
+            said = f"`columns` has none for {one.text.strip()}, which `row-per` has"
+            reading.problems.append(one.problem(said))
+    if reading.problems:
+        return columns
+    places = [levels.index(name) for name in names]
+    found = [replace(one, level=places[one.level or 0]) for one in columns]
+    return tuple(sorted(found, key=lambda one: one.level or 0))
+
+
+def _check_by_level(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:
+    """What a table can't have whose levels have columns of their own."""
+    taken = {
+        "repeat-parents": request.repeat_parents,
+        "fit-to": request.fit_to is not None,
+    }
+    for key in (one for one, there in taken.items() if there):
+        reading.fault(keys[key], f"`{key}` goes with one list of columns, not with some by level")
+    for key, there in (
+        ("second-header", bool(request.output.second_header)),
+        ("csvw", request.output.csvw),
+    ):
+        if there:
+            says = f"`{key}` goes with one list of columns, not with some by level"
+            reading.fault(keys["output"], says)
 
 
 def _notation(item: Item) -> Notation | None:
@@ -176,6 +219,11 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
     if not request.totals.detail and written and not any(one.total for one in request.columns):
         says = "no detail and no group: only the heading would be written; add `group`"
         reading.fault(keys["totals"], says)
+    if request.by_level:
+        _check_by_level(request, keys, reading)
+    elif {"level-column", "indent"} & {key.text for key, _ in pairs_of(keys.get("output"))}:
+        says = "`level-column` and `indent` go with columns by level: columns: {record: […], …}"
+        reading.fault(keys["output"], says)
     if request.group_order.as_met and request.totals.subtotals == "before":
         says = "subtotals before their groups need them sorted, not as-met"
         reading.fault(keys["totals"], says)

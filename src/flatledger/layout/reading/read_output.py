@@ -17,6 +17,7 @@ from .forms import (
     choice_of,
     list_of,
     read_text,
+    whole_number,
 )
 from .reading import Form, Key, Reading, Section, object_schema, one_or_more, read_keys
 
@@ -68,6 +69,8 @@ OUTPUT_KEYS: Section = {
     "too-long": Key(choice(("refuse", "cut")), "What becomes of cells beyond a column's width."),
     "beyond": Key(choice(("refuse", "continue")), "What becomes of what a sheet can't hold."),
     "sheet": Key(TEXT, "What the sheet of a workbook is called."),
+    "level-column": Key(SWITCH, "Whether the name of a row's level comes first."),
+    "indent": Key(whole_number(20), "How many cells each lower level of a stack is moved in."),
     "with-balance": Key(SWITCH, "Whether a workbook has sheets for the balance and the faults."),
     "csvw": Key(SWITCH, "Whether CSVW metadata are written beside delimited text."),
     "if-there": Key(choice(IF_THERE), "What becomes of a file that is there already."),

@@ -65,6 +65,13 @@ def _sorting(item: Item, _: str, reading: Reading) -> tuple[Sorting, ...]:
     return tuple(key for key in keys if key is not None)
 
 
+def _check_doubled(item: Item, text: str, where: str, reading: Reading) -> None:
+    """A heading that is meant is one of a single level."""
+    if text in reading.doubled:
+        what = f"{where}: several levels have a column `{text}`; write its expression"
+        reading.fault(item, what)
+
+
 def _sort_key(item: Item, reading: Reading, headings: frozenset[str]) -> Sorting | None:
     """A heading or an expression, each with what may follow it."""
     if not isinstance(item, Scalar):
@@ -73,6 +80,7 @@ def _sort_key(item: Item, reading: Reading, headings: frozenset[str]) -> Sorting
     text = item.text.strip()
     if text in headings:
         return Sorting(None, text, place=item.place(0))
+    _check_doubled(item, text, "`sort`", reading)
     found = _SORT_KEY.fullmatch(text)
     if found and found["heading"] in headings:
         return Sorting(
@@ -139,6 +147,7 @@ def _grouping(item: Item, _: str, reading: Reading) -> tuple[Grouping, ...]:
     keys = []
     for entry in items_of(item):
         text = entry.text.strip() if isinstance(entry, Scalar) else ""
+        _check_doubled(entry, text, "`group`", reading)
         if text in reading.headings:
             keys.append(Grouping(None, text, text))
         elif (expression := EXPRESSION.read(entry, "`group`", reading)) is not None:

@@ -34,6 +34,8 @@ class Reading:
         self.files, self.own_file = files, own_file
         self.problems: list[Problem] = []
         self.headings: frozenset[str] = frozenset()
+        self.doubled: frozenset[str] = frozenset()
+        self.column_levels: list[Scalar] = []
         self.notation: Notation | None = None
         self.spread_levels: list[Expression] = []
         self.fields: tuple[DeclaredField, ...] = ()

@@ -19,6 +19,7 @@ from ...values.formulas import looks_like_formula
 from ...values.functions import text_of
 from ...values.literals import Interval, iso_duration
 from ...values.numbers import EXACT, read_decimal
+from ..cells.arranging import Arrangement
 from ..cells.cell_values import DIGITS, LONGEST, too_long
 from ..cells.digits import Digits
 from ..cells.finishing import Finisher, formatting, without_pattern
@@ -26,6 +27,7 @@ from .read_back import Shown, ending_of, has_headings, rows_of
 
 _WORKBOOKS = ("xlsx", "ods")
 _GUARDED = ("csv", "tsv")
+_NAMED = ("csv", "tsv")  # where columns by level come after the name of the level
 _LOSSY = ("ods", "html", "markdown")  # control characters can't stand in them
 _MILLISECOND = dt.timedelta(milliseconds=1)
 
@@ -59,6 +61,7 @@ class Verifier:
             reader, rows = rows_of(file, format, self._layout)
             if has_headings(format, self._layout):
                 check.headings(list(islice(rows, len(self._layout.header_rows))))
+            rows = self._put_back(rows, format)
             for number, (expected, got) in enumerate(zip_longest(self._rows(), rows), 1):
                 if got is None and sheets and expected is not None and _is_blank(expected):
                     got = [None] * len(expected)  # a sheet ends with its last filled row
@@ -76,6 +79,22 @@ class Verifier:
         if hidden:
             said += f"; not verified, since they are not written: {', '.join(hidden)}"
         return [f"{name}: {one}" for one in check.wrong()], said
+
+    def _put_back(self, rows: Iterator[list[Any]], format: str) -> Iterator[list[Any]]:
+        """The cells of rows whose columns are those of their level, as they stand in the table."""
+        arrangement = Arrangement(self._layout, named=format in _NAMED)
+        if not arrangement.active:
+            yield from rows
+            return
+        rows = iter(rows)
+        for row in self._rows():
+            count = len(arrangement.parts(row))
+            read = list(islice(rows, count))
+            if len(read) < count:
+                return
+            found = arrangement.back(row, read)
+            yield [cell for one in read for cell in one] if found is None else found
+        yield from rows
 
     def _rows(self) -> Iterator[Row]:
         for kept in self._kept:
@@ -105,6 +124,8 @@ class _Check:
     ) -> None:
         self.rows = 0
         self._output, self._header = layout.output, layout.header_rows
+        if layout.by_level and format in _NAMED:
+            self._header = tuple(Arrangement(layout, named=True).headings(self._header))
         self._columns, self._digits, self._unsure = columns, digits, set(unsure)
         self._json, self._sheets = format.startswith("json"), format in _WORKBOOKS
         self._texts, self._lossy = not (self._json or self._sheets), format in _LOSSY

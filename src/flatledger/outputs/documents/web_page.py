@@ -13,8 +13,9 @@ from typing import Any
 from ...language import nodes as n
 from ...layout.model.model import LayoutParts, SettledLayout
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, TotalRow
+from ...run.protocols import Row, StackedRow, TotalRow
 from ...values.functions import text_of
+from ..cells.arranging import Arrangement
 from ..cells.rendering import Rendering
 from ..places.files import Target
 from ..sheets.sheet_shape import Folding
@@ -48,6 +49,7 @@ class WebPage(StreamedWriter):
         self._patterned = [
             one.column.format is not None and one.column.translate is None for one in columns
         ]
+        self._arrangement = Arrangement(layout)
         self._tree = _Standing(columns if not layout.sort else ())
         self._before, _, self._after = self._page().partition(_ROWS)
 
@@ -59,11 +61,21 @@ class WebPage(StreamedWriter):
             preamble=list(map(self.fit, layout.output.preamble)),
             source=self.fit(self.source),
             headings=list(map(self.fit, layout.headings)),
-            further=[list(map(self.fit, row)) for row in layout.header_rows[1:]],
+            further=[list(map(self.fit, row)) for row in self._further()],
+            by_level=[list(map(self.fit, row)) for row in self._by_level()],
+            stacked=layout.stacked,
             numeric=self._numeric,
             foot="above" if self._folding.above else "below",
         )
         return page
+
+    def _by_level(self) -> Sequence[Sequence[str]]:
+        """The rows of headings of columns by level, if there are such."""
+        return self.layout.header_rows if self._arrangement.active else ()
+
+    def _further(self) -> Sequence[Sequence[str]]:
+        """The rows below the headings, where these are those of all rows."""
+        return () if self._arrangement.active else self.layout.header_rows[1:]
 
     def begin(self) -> None:
         self.put(self._before)
@@ -85,7 +97,13 @@ class WebPage(StreamedWriter):
         level = self._folding.level(row)
         kind = f' class="{"total" if row.depth else "whole"}"' if isinstance(row, TotalRow) else ""
         depth = "" if isinstance(row, TotalRow) else self._tree.depth(row)
-        return f'<tr data-level="{level}"{depth}{kind}>{"".join(self._cells(row, texts))}</tr>\n'
+        if isinstance(row, StackedRow):
+            depth += f' data-stack="{row.place}"'
+        start, cells = f'<tr data-level="{level}"{depth}{kind}>', [*self._cells(row, texts)]
+        if not self._arrangement.active:
+            return f"{start}{''.join(cells)}</tr>\n"
+        written = self._arrangement.rows(row, cells)
+        return "".join(f"{start}{''.join(map(_or_blank, one))}</tr>\n" for one in written)
 
     def _cells(self, row: Row, texts: Row) -> Iterator[str]:
         kinds = zip(self._numeric, self._patterned, strict=True)
@@ -105,6 +123,10 @@ class WebPage(StreamedWriter):
 
     def _escaped(self, text: str) -> str:
         return escape(self.fit(text)).replace("\r", "&#13;")
+
+
+def _or_blank(cell: str | None) -> str:
+    return "<td></td>" if cell is None else cell
 
 
 _NUMBERS = int | Decimal  # also in a column of which it is not known beforehand

@@ -170,8 +170,9 @@ class OpenDocument(SheetWriter):
             self._put(parts.row([self._cells.text(line, "title")]))
         if header:
             self._put(parts.HEADER_START)
-            styles = ["number-heading" if one else "heading" for one in self.numeric]
-            for row in header:
+            for at, row in enumerate(header):
+                numbers = [self.numeric_at(at, place) for place in range(len(row))]
+                styles = ["number-heading" if one else "heading" for one in numbers]
                 pairs = zip(row, styles, strict=True)
                 self._put(parts.row([self._cells.text(text, style) for text, style in pairs]))
             self._put(parts.HEADER_END)
@@ -180,9 +181,9 @@ class OpenDocument(SheetWriter):
     def end_sheet(self) -> None:
         self._fold(0)
         self._put(parts.TABLE_END)
-        if self.layout.header_rows:
+        if self.layout.header_rows and not self.layout.stacked:
             last = max(self.at, self.above)
-            area = self.names[-1], self.above, last, len(self.columns)
+            area = self.names[-1], self.above, last, self.widths.count
             self._ranges.append(parts.filtered(*area))
 
     def further(self, name: str, rows: Iterable[Row]) -> None:
@@ -205,13 +206,17 @@ class OpenDocument(SheetWriter):
 
     # ---- rows
 
-    def row(self, row: Row, style: str, level: int) -> None:
+    def row(self, row: Row, style: str, level: int, slots: Sequence[int]) -> None:
         self._fold(level)
-        self._put(parts.row(self._row(row, style)))
+        self._put(parts.row(self._row(row, style, slots)))
 
-    def _row(self, row: Row, style: str) -> Iterator[str]:
-        for cell, values, column in zip(row, self.values, self.columns, strict=True):
-            value = values.of(cell)
+    def _row(self, row: Row, style: str, slots: Sequence[int]) -> Iterator[str]:
+        at = 0
+        for slot in slots:
+            for _ in range(at, self.arrangement.places[slot]):
+                yield self._cells.cell(None, _PLAIN_COLUMN, style)
+            at = self.arrangement.places[slot] + 1
+            value, column = self.values[slot].of(row[slot]), self.columns[slot]
             if isinstance(value, str):
                 value = self.long.part(value, self.at + 1, column.title)
             yield self._cells.cell(value, column, style)
@@ -220,7 +225,7 @@ class OpenDocument(SheetWriter):
 
     def put_together(self) -> None:
         """Put the parts together: the content with the widths that are known by now."""
-        widths = [self.widths.of(place) for place in range(len(self.columns))]
+        widths = [self.widths.of(place) for place in range(self.widths.count)]
         columns = parts.columns(widths, self._styles)
         with TemporaryFile("w+b", prefix="flatledger-") as whole:
             self._pack(whole, columns.encode())

@@ -71,24 +71,34 @@ class Folding:
 class Widths:
     """How wide the columns of a table are, in characters: as stated, or by the first rows."""
 
-    def __init__(self, columns: Sequence[Column]) -> None:
-        self._stated = [column.width for column in columns]
-        self._found = [
-            max([min(len(column.title), _LONGEST_HEADING), *map(len, column.title.split())])
-            for column in columns
-        ]
+    def __init__(self, columns: Sequence[Column], places: Sequence[int]) -> None:
+        """``places`` are where the cells of the columns stand; several may stand below one
+        another."""
+        self._places = places
+        self._stated: dict[int, int] = {}
+        self._found = [0] * (max(places, default=-1) + 1)
+        for column, place in zip(columns, places, strict=True):
+            words = [min(len(column.title), _LONGEST_HEADING), *map(len, column.title.split())]
+            self._found[place] = max(self._found[place], *words)
+            if column.width is not None:
+                self._stated[place] = max(self._stated.get(place, 0), column.width)
         self._left = _LOOKED_AT
+
+    @property
+    def count(self) -> int:
+        """How many cells a row has."""
+        return len(self._found)
 
     def look_at(self, rows: Sequence[Row]) -> None:
         for row in rows[: self._left]:
-            for place, cell in enumerate(row):
+            for place, cell in zip(self._places, row, strict=False):
                 if cell is not None:
                     self._found[place] = max(self._found[place], _length(cell))
         self._left = max(self._left - len(rows), 0)
 
     def of(self, place: int) -> int:
         """The width of one column."""
-        return self._stated[place] or min(max(self._found[place] + 2, _NARROWEST), _WIDEST)
+        return self._stated.get(place) or min(max(self._found[place] + 2, _NARROWEST), _WIDEST)
 
     @property
     def landscape(self) -> bool:

@@ -13,6 +13,7 @@ from ...layout.model.model import SettledLayout
 from ...plan.row_type import ColumnPlan
 from ...run.balance import Balance
 from ...run.protocols import Row, TotalRow
+from ..cells.arranging import Arrangement
 from ..cells.cell_values import CellValues
 from ..cells.digits import Digits
 from ..cells.finishing import Finisher, without_pattern
@@ -42,7 +43,8 @@ class SheetWriter:
         self.columns = [one.column for one in columns]
         self.numeric = [one.numeric or one.kind == "number" for one in columns]
         self.values = [CellValues(column, earliest) for column in self.columns]
-        self.widths, self.folding = Widths(self.columns), Folding(layout)
+        self.arrangement = Arrangement(layout)
+        self.widths, self.folding = Widths(self.columns, layout.places), Folding(layout)
         self.long = LongTexts(continued=layout.output.beyond == "continue")
         self.names: list[str] = []
         self.at = 0  # rows of the sheet so far
@@ -60,8 +62,8 @@ class SheetWriter:
         """End the sheet of the table."""
         raise NotImplementedError
 
-    def row(self, row: Row, style: str, level: int) -> None:
-        """Write a row of a style that folds at a level."""
+    def row(self, row: Row, style: str, level: int, slots: Sequence[int]) -> None:
+        """Write some cells of a row, of a style, that folds at a level."""
         raise NotImplementedError
 
     def further(self, name: str, rows: Iterable[Row]) -> None:
@@ -106,9 +108,23 @@ class SheetWriter:
                 if self.at == MOST_ROWS:
                     self._go_on()
                 style = ("subtotal" if row.depth else "whole") if isinstance(row, TotalRow) else ""
-                self.row(row, style, self.folding.level(row))
-                self.at += 1
+                for slots in self._slots(row):
+                    self.row(row, style, self.folding.level(row), slots)
+                    self.at += 1
                 self.rows += 1
+
+    def numeric_at(self, header: int, place: int) -> bool:
+        """Whether what stands below a cell of a row of headings are figures."""
+        if not self.arrangement.active:
+            return self.numeric[place]
+        slots = self.arrangement.slots[header]
+        return any(self.numeric[at] for at in slots if self.arrangement.places[at] == place)
+
+    def _slots(self, row: Row) -> Sequence[Sequence[int]]:
+        """The columns whose cells are written of a row, in one row or in several."""
+        if self.arrangement.active:
+            return [slots for _, slots in self.arrangement.parts(row)]
+        return [range(len(row))]
 
     def _go_on(self) -> None:
         """Go on with another sheet. Raises OutputError where that is not wanted."""

@@ -93,8 +93,9 @@ class Workbook(SheetWriter):
         first = len(output.preamble)
         for at, row in enumerate(header, first):
             for place, text in enumerate(row):
-                self._text(at, place, text, "heading number" if self.numeric[place] else "heading")
-        for place in range(len(self.columns)):
+                number = self.numeric_at(at - first, place)
+                self._text(at, place, text, "heading number" if number else "heading")
+        for place in range(self.widths.count):
             sheet.set_column(place, place, None, self._beside_figures(place))
         self.at = self.above
         if header:
@@ -106,16 +107,18 @@ class Workbook(SheetWriter):
 
     def _beside_figures(self, place: int) -> Any:
         """The format of a column of texts right after figures, which do not touch then."""
+        if self.arrangement.active:  # below one another stand figures and texts
+            return None
         beside = place > 0 and self.numeric[place - 1] and not self.numeric[place]
         return self._format("", "indented") if beside else None
 
     def end_sheet(self) -> None:
         sheet, last = self._sheet, len(self.columns) - 1
-        for place in range(len(self.columns)):
+        for place in range(self.widths.count):
             sheet.set_column(place, place, self.widths.of(place), self._beside_figures(place))
         if self.widths.landscape:
             sheet.set_landscape()
-        if self.layout.header_rows:
+        if self.layout.header_rows and not self.layout.stacked:  # whose families stay together
             sheet.autofilter(self.above - 1, 0, max(self.at, self.above) - 1, last)
 
     def further(self, name: str, rows: Iterable[Row]) -> None:
@@ -136,7 +139,7 @@ class Workbook(SheetWriter):
 
     # ---- rows
 
-    def row(self, row: Row, style: str, level: int) -> None:
+    def row(self, row: Row, style: str, level: int, slots: Sequence[int]) -> None:
         at = self.at
         if level:
             self._sheet.set_row(at, None, None, {"level": level})
@@ -148,18 +151,20 @@ class Workbook(SheetWriter):
         texts = self._format("", style)
         numbers = self._number_formats(style)
         write_string, write_number = self._sheet.write_string, self._sheet.write_number
-        for place, (cell, values) in enumerate(zip(row, self.values, strict=True)):
+        places, all_values = self.arrangement.places, self.values
+        for slot in slots:
+            cell, values, place = row[slot], all_values[slot], places[slot]
             if cell.__class__ is str and values.default is None:
                 if len(cell) <= _SHORT and not _ODD(cell):
                     write_string(at, place, cell, texts)
                 else:
-                    self._text(at, place, cell, style)
+                    self._text(at, place, cell, style, slot)
                 continue
             value = values.of(cell)
             if isinstance(value, int | Decimal) and not isinstance(value, bool):
-                write_number(at, place, value, numbers[place])
+                write_number(at, place, value, numbers[slot])
             elif value is not None:
-                self._other(at, place, value, style)
+                self._other(at, place, value, style, slot)
             elif style:
                 self._sheet.write_blank(at, place, None, texts)
 
@@ -169,19 +174,20 @@ class Workbook(SheetWriter):
             self._by_style[style] = [self._format(code, f"{style} number") for code in self._codes]
         return self._by_style[style]
 
-    def _other(self, at: int, place: int, value: Any, style: str) -> None:
+    def _other(self, at: int, place: int, value: Any, style: str, slot: int) -> None:
         """A truth value, a moment or a duration; else a text."""
         if isinstance(value, bool):
             self._sheet.write_boolean(at, place, value, self._format(_TRUTH, style or "moment"))
         elif isinstance(value, str):
-            self._text(at, place, str(value), style)
+            self._text(at, place, str(value), style, slot)
         else:
-            code = moment_format(self.columns[place], value)
+            code = moment_format(self.columns[slot], value)
             days = days_in_16_digits(value)
             self._sheet.write_number(at, place, days, self._format(code, style or "moment"))
 
-    def _text(self, at: int, place: int, text: str, style: str) -> None:
-        title = self.columns[place].title if place < len(self.columns) else ""
+    def _text(self, at: int, place: int, text: str, style: str, slot: int | None = None) -> None:
+        """A text; ``slot`` is that of its column."""
+        title = self.columns[slot].title if slot is not None else ""
         text = self.long.part(text, at + 1, title)
         if not style and "\n" in text:
             style = "wrap"

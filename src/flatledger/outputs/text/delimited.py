@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import islice
 from typing import Any
 
 from ...errors import OutputError
@@ -15,6 +16,7 @@ from ...run.balance import Balance
 from ...run.line_rows import JoinedLines, line_of
 from ...run.protocols import Row, TextForm, TotalRow
 from ...values.numbers import PlainDecimal
+from ..cells.arranging import Arrangement
 from ..cells.encoding import Encoded
 from ..cells.formula_guard import FormulaGuard
 from ..cells.long_cells import LONGEST, LongCells
@@ -32,7 +34,12 @@ def _decimal_if_long(cell: Any) -> Any:
 
 
 def check_table(layout: LayoutParts, name: str) -> None:
-    """Every table can be written so."""
+    """Raise OutputError where it could not be told what the columns of a row are."""
+    if layout.by_level and not layout.output.level_column:
+        raise OutputError(
+            f"{name}: each level has columns of its own, so that a row has to say which it is of: "
+            "`level-column: yes` under `output` puts its level first"
+        )
 
 
 def open_writer(
@@ -40,10 +47,12 @@ def open_writer(
 ) -> DelimitedWriter:
     """A writer for a target, the header written."""
     rendering = Rendering(columns, layout.locale, layout.output)
-    writer = DelimitedWriter(layout.output, target, layout.written, rendering)
+    arrangement = Arrangement(layout, named=True) if layout.by_level else None
+    writer = DelimitedWriter(layout.output, target, layout.written, rendering, arrangement)
     for line in layout.output.preamble:
         writer.header([(line,)])
-    writer.header(layout.header_rows)
+    rows = layout.header_rows
+    writer.header(arrangement.headings(rows) if arrangement is not None else rows)
     return writer
 
 
@@ -62,8 +71,11 @@ class DelimitedWriter:
         target: Target,
         columns: Sequence[Column] = (),
         rendering: Rendering | None = None,
+        arrangement: Arrangement | None = None,
     ) -> None:
         self.rows = 0
+        self._arrangement = arrangement  # of columns by level
+        self._given: Sequence[Row] = ()  # the rows that are written now, as they came
         self._rendering = rendering or Rendering()
         self.bytes = 0
         self._lines = LineTexts(output)
@@ -81,7 +93,9 @@ class DelimitedWriter:
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
+        self._given = rows
         self._write(self._rendering.rows(rows))
+        self._given = ()
         self.rows += len(rows)
 
     def write_lines(self, rows: list[Any]) -> None:
@@ -154,12 +168,25 @@ class DelimitedWriter:
 
     def _texts(self, rows: list[Row], numbers: Sequence[int]) -> list[str]:
         try:
-            lines = self._lines.of(rows)
+            lines = self._lines.of(rows) if not self._arranges else self._arranged(rows)
         except BreaksFileError as error:
             raise self._breaking(error, numbers[error.place]) from None
         if max(map(len, lines)) > LONGEST:
             self._long.look_at(rows, numbers)
         return lines
+
+    @property
+    def _arranges(self) -> bool:
+        return self._arrangement is not None and not self._in_header
+
+    def _arranged(self, rows: list[Row]) -> list[str]:
+        """The lines of rows whose columns are those of their level; of a total row there may be
+        several."""
+        assert self._arrangement is not None
+        pairs = zip(self._given, rows, strict=True)
+        parts = [self._arrangement.rows(given, row) for given, row in pairs]
+        lines = iter(self._lines.of([row for part in parts for row in part]))
+        return ["".join(islice(lines, len(part))) for part in parts]
 
     def _breaking(self, error: BreaksFileError, number: int) -> OutputError:
         """Without quotes, the first row that would break the file."""

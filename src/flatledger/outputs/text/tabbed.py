@@ -24,6 +24,7 @@ def check_table(layout: LayoutParts, name: str) -> None:
             f"{name}: such a file has tabs between its cells, and the layout has another "
             "`delimiter`; leave that out, or name a file that ends in .csv or .txt"
         )
+    delimited.check_table(layout, name)
 
 
 def open_writer(
