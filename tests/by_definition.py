@@ -55,7 +55,7 @@ def check_rows(seed: random.Random) -> str:
     """Rows, verdicts of conditions and faults, record by record."""
     chance, records = chosen(seed)
     try:
-        plan = planned(chance.layout(), records)
+        plan = planned(chance.by_level(chance.layout()), records)
     except flatledger.FlatLedgerError:
         return "refused"
     batch = Batch(copy.deepcopy(records), range(1, len(records) + 1), [])
@@ -85,7 +85,7 @@ def check_rows(seed: random.Random) -> str:
 def check_table(seed: random.Random) -> str:
     """A table with its order, groups and totals."""
     chance, records = chosen(seed)
-    layout = chance.table()
+    layout = chance.by_level(chance.table())
     try:
         rows, balance = table(layout, records)
     except flatledger.FlatLedgerError:

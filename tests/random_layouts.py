@@ -343,6 +343,22 @@ class Chance:
             layout["take"] = {"first": 3, "of": self.one("rows", "records")}
         return layout
 
+    def by_level(self, layout: dict[str, Any]) -> dict[str, Any]:
+        """A layout of stacked rows, now and then with columns by level."""
+        levels = layout["row-per"]
+        if isinstance(levels, str) or len(levels) < 2 or self.maybe(0.5):
+            return layout
+        columns: dict[str, list[Any]] = {level: [] for level in levels}
+        for column in layout["columns"]:
+            text = str(next(iter(column.values())))
+            own = [at for at, level in enumerate(levels) if f"{level}." in text]
+            total = "'total'" in text
+            level = levels[max(own)] if own and (total or self.maybe(0.7)) else self.one(*levels)
+            columns[level].append(column)
+        for level in (level for level, own in columns.items() if not own):
+            columns[level].append({f"Text of {level}": {"text": "x"}})
+        return {**layout, "columns": columns}
+
     def grouped(self) -> dict[str, Any]:
         """A layout in which a row stands for a group."""
         level = self.one(*LEVELS)

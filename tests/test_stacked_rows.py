@@ -13,11 +13,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+import python_calamine
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from lxml import html
 
 import flatledger
+from flatledger.outputs.cells.arranging import Arrangement
 from flatledger.run.families import Families
+from flatledger.values.functions import text_of
 from tests.conftest import Tool, table
 
 LEVELS = ["lines", "lines.lots", "pays"]
@@ -314,3 +318,123 @@ def test_blocks_do_not_matter() -> None:
     assert len(rows) == 8 * 400
     assert rows == list(flatledger.table(given, RECORDS * 400))
     assert max(map(len, by_record)) >= 400
+
+
+# ---- columns by level
+
+BY_LEVEL: dict[str, Any] = {
+    "row-per": ["record", "lines"],
+    "levels": LEVELS,
+    "columns": {
+        "record": [{"No": "no"}, {"Site": "site"}, {"Fee": {"value": "fee", "total": "sum"}}],
+        "lines": [
+            {"No": "lines.no"},
+            {"Of": """"Site" || '/' || "No\""""},
+            {"Quantity": {"value": "lines.qty", "total": "sum"}},
+            {"Day": {"value": "day", "datatype": "date", "format": "d MMM yyyy"}},
+        ],
+    },
+    "output": {"level-column": "yes"},
+}
+WRITTEN = """record,No,Site,Fee
+lines,,No,Of,Quantity,Day
+record,R-1,Ness,5,
+lines,,1,Ness/1,2,
+lines,,2,Ness/2,9,
+record,R-2,Head,7,
+record,R-0,Ness,,
+lines,,1,Ness/1,4,
+record,Grand total,,12,
+lines,,Grand total,,15,
+""".splitlines()
+
+
+def written(given: dict[str, Any], place: Path) -> list[str]:
+    balance = flatledger.export(given, RECORDS, place, verify=True)
+    assert balance.balanced, balance.wrong
+    return place.read_text().splitlines()
+
+
+def test_each_level_has_columns_of_its_own(tmp_path: Path) -> None:
+    lines = [line.rstrip(",") for line in written(BY_LEVEL, tmp_path / "t.csv")]
+    assert lines == [line.rstrip(",") for line in WRITTEN]
+    further = {**BY_LEVEL, "output": {"level-column": "yes", "indent": 0}}
+    assert written(further, tmp_path / "u.csv")[3] == "lines,1,Ness/1,2,"
+
+
+@pytest.mark.parametrize("format", ["xlsx", "ods", "html"])
+def test_columns_by_level_in_documents(format: str, tmp_path: Path) -> None:
+    """What is read again of the document is what was given, each cell below its own heading."""
+    place = tmp_path / f"t.{format}"
+    assert flatledger.export(BY_LEVEL, RECORDS, place, verify=True).balanced
+    if format == "html":
+        page: Any = html.parse(str(place))
+        rows = [[cell.text_content() for cell in row] for row in page.iterfind(".//tr")]
+    else:
+        sheet = python_calamine.load_workbook(str(place)).get_sheet_by_index(0)
+        rows = [[text_of(cell) for cell in row] for row in sheet.to_python()]
+    plain = [[cell.removesuffix(".0") for cell in row] for row in rows]
+    expected = [line.split(",")[1:] for line in WRITTEN]
+    width = max(map(len, expected))
+    assert [[*row, *[""] * (width - len(row))] for row in plain] == [
+        [*row, *[""] * (width - len(row))] for row in expected
+    ]
+
+
+def test_a_cell_in_the_wrong_place_is_seen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    arranged = Arrangement.rows
+
+    def moved(self: Arrangement, row: Any, cells: Any) -> list[tuple[Any, ...]]:
+        return [(one[0], *one[2:], one[1]) for one in arranged(self, row, cells)]
+
+    monkeypatch.setattr(Arrangement, "rows", moved)
+    balance = flatledger.export(BY_LEVEL, RECORDS, tmp_path / "t.csv", verify=True)
+    assert not balance.balanced
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ({"row-per": "lines"}, "columns by level go with stacked rows: `row-per: [record, lines]`"),
+        (
+            {"row-per": ["record", "pays"]},
+            "has some for lines, and `row-per` has it not; it has record, pays",
+        ),
+        ({"row-per": ["record", "lines", "lines.lots"]}, "`columns` has none for lines.lots"),
+        ({"repeat-parents": "yes"}, "`repeat-parents` goes with one list of columns"),
+        ({"output": {"second-header": ["paths"]}}, "`second-header` goes with one list of"),
+        ({"group": ["site"], "totals": {"detail": "no"}}, "without detail a row stands for a"),
+        ({"sort": ["No"]}, "several levels have a column `No`; write its expression"),
+        (
+            {"columns": {"record": [{"Q": "lines.qty"}], "lines": [{"N": "no"}]}},
+            "column `Q` of record is a value of lines, which has several for one of record",
+        ),
+        (
+            {
+                "columns": {
+                    "record": [{"N": "no"}],
+                    "lines": [{"F": {"value": "fee", "total": "sum"}}],
+                }
+            },
+            "column `F` is totalled over record, and stands on rows of lines; put it under record",
+        ),
+    ],
+)
+def test_what_columns_by_level_can_not_be(more: dict[str, Any], told: str) -> None:
+    with pytest.raises(flatledger.LayoutError) as error:
+        flatledger.table({**BY_LEVEL, **more}, RECORDS)
+    assert told in str(error.value)
+
+
+@pytest.mark.parametrize(
+    ("name", "told"),
+    [
+        ("t.json", "json has the same columns on every row"),
+        ("t.md", "markdown has the same columns on every row"),
+        ("t.csv", "`level-column: yes` under `output` puts its level first"),
+    ],
+)
+def test_where_columns_by_level_can_not_go(name: str, told: str, tmp_path: Path) -> None:
+    with pytest.raises(flatledger.OutputError, match=told):
+        flatledger.export({**BY_LEVEL, "output": {}}, RECORDS, tmp_path / name)
+    assert not (tmp_path / name).exists()

@@ -73,9 +73,12 @@ class Keys:
             if self._stack and names_level(plan.column):
                 what = f"`{heading}` names the level of a row, and families of rows stay together"
                 self._problems.append(plan.column.problem(f"{what}; leave out this key"))
-            if not self._stack or plan.everywhere or plan.column.value is None:
+            fixed = plan.everywhere or plan.column.value is None
+            if not self._stack or (fixed and plan.column.level is None):
                 return KeyPlan(plan.slot, plan.at, text, kind=plan.kind)
-            return self._extra_key(n.Heading(0, heading), text, plan.slot)
+            named = plan.column.value is not None
+            node = n.Heading(0, heading) if named else n.Literal(0, plan.column.text)
+            return self._extra_key(node, text, plan.slot)
         assert value is not None
         known = self._place_of(value)
         if known is None or not self._stack:
@@ -84,7 +87,8 @@ class Keys:
 
     def _extra_key(self, node: n.Node, text: str, column: int | None = None) -> KeyPlan:
         """A key in a slot of its own; ``column`` is the one that shows it on some rows."""
-        home = self._draft.home(node)
+        known = [*self._draft.homes(node)]
+        home = self._draft.home(node) if known or not self._stack else 0
         self._draft.extra_keys.append((node, home))
         place = len(self._draft.columns) + len(self._draft.extra_keys) - 1
         return KeyPlan(place, home, text, kind=self._key_kind(node), column=column)

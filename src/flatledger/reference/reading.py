@@ -87,10 +87,12 @@ class Reading:
         stack, level, home = self.plan.stack, len(here) - 1, self.home(column)
         if not stack:
             return home <= level
+        value = column.value
+        pathless = value is None or self.homes.of(value.node, self.levels, -1) == -1
         if column.level is not None:
-            there = level >= stack[0] or column.value is None or home <= level
+            there = level >= stack[0] or pathless or home <= level
             return max(level, stack[0]) == stack[column.level] and there
-        if column.value is not None and self.homes.of(column.value.node, self.levels, -1) == -1:
+        if value is not None and pathless:
             return True
         if level < stack[0]:
             return home <= level

@@ -133,10 +133,10 @@ class Table:
         return [row[:width] for row in in_order(rows, keys)]
 
     def _summary(self, part: Sequence[Row]) -> Cells:
-        group = {key.slot for key in self.plan.group}
+        group = {key.place: key.slot for key in self.plan.group}
         cells = []
         for place, one in enumerate(self.plan.written):
-            first = part[0].cells[place]
+            first = part[0].cells[group.get(place, place)]
             column = one.column
             total = column.total and place not in group
             cells.append(self.totals[column.heading].cell(part) if total else first)

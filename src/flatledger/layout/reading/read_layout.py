@@ -165,12 +165,15 @@ def _in_order_of_levels(
     """Columns by level in the order of the levels of the stack; each of these has some."""
     levels = [one.text.strip() for one in row_per]
     names = [one.text.strip() for one in reading.column_levels]
-    stacked = f"`row-per: [{', '.join(names)}]`" if len(names) > 1 else "a `row-per` of several"
+    if len(levels) < 2:
+        says = f"columns by level go with stacked rows: `row-per: [{', '.join(names)}]`"
+        reading.fault(reading.column_levels[0], says)
+        return columns
     for level, name in zip(reading.column_levels, names, strict=True):
-        if len(levels) < 2 or name not in levels:
-            near = proposal(name, levels) if len(levels) > 1 else f"; write {stacked}"
-            reading.fault(level, f"`columns` by level goes with stacked rows of {name}{near}")
-    for one in row_per if len(levels) > 1 else ():
+        if name not in levels:
+            near = proposal(name, levels) or f"; it has {', '.join(levels)}"
+            reading.fault(level, f"`columns` has some for {name}, and `row-per` has it not{near}")
+    for one in row_per:
         if one.text.strip() not in names:
             said = f"`columns` has none for {one.text.strip()}, which `row-per` has"
             reading.problems.append(one.problem(said))
@@ -187,6 +190,9 @@ def _check_by_level(request: LayoutRequest, keys: dict[str, Item], reading: Read
         "repeat-parents": request.repeat_parents,
         "fit-to": request.fit_to is not None,
     }
+    if not request.totals.detail:
+        says = "without detail a row stands for a group: write one list of `columns`"
+        reading.fault(keys["totals"], says)
     for key in (one for one, there in taken.items() if there):
         reading.fault(keys[key], f"`{key}` goes with one list of columns, not with some by level")
     for key, there in (
