@@ -29,6 +29,7 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "may-lack": ("all paths are expected", "may-lack: [payments]"),
         "row-per": ("`record`", "row-per: lines"),
         "row-per-group": ("no groups as rows", "row-per-group: [station.name]"),
+        "repeat-parents": ("`no`: on rows of their own level", "repeat-parents: yes"),
         "without-entries": ("`keep`: a row with blanks", "without-entries: drop"),
         "primary-key": ("rows are not identified", "primary-key: [No]"),
         "nests": ("a member of the level's own name", "nests: {tasks: subtasks}"),
@@ -141,6 +142,8 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "null": ("nothing", "null: n/a"),
         "encoding": ("`utf-8`", "encoding: utf-8-bom"),
         "unencodable": ("`refuse`", "unencodable: replace"),
+        "level-column": ("`no`", "level-column: yes"),
+        "indent": ("1", "indent: 0"),
         "too-long": ("`refuse`", "too-long: cut"),
         "beyond": ("`refuse`", "beyond: continue"),
         "sheet": ("the layout's name", "sheet: Stores"),
@@ -168,7 +171,7 @@ def declared() -> dict[str, dict[str, Any]]:
     """What the schema says of the keys of each section."""
     schema = layout_schema()
     top = schema["properties"]
-    found = {"": top, "column": _column(top["columns"])}
+    found = {"": top, "column": _column(schema["$defs"]["columns"])}
     for name in TITLES.keys() - found.keys():
         found[name] = _properties(top[name])
     return found

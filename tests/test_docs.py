@@ -125,6 +125,7 @@ ASKED = {
     "no total rows": "without any total rows",
     "mean and sum": "mean and the sum",
     "sort A2 before A10": "A2 before A10",
+    "a record above its lines": "its lines below it",
     "two columns from one list": "two columns from one list",
     "a column for each key": "column for each key",
     "look up a name": "look up a name",

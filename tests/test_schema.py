@@ -60,6 +60,7 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
     "may-lack": "remarks",
     "row-per": "lines",
     "without-entries": "keep",
+    "repeat-parents": "no",
     "primary-key": ["No", "Line"],
     "columns": [
         {"No": "no"},
@@ -112,7 +113,7 @@ WHOLE["output"] |= {"line-terminator": "lf", "encoding": "utf-8", "formula-guard
 WHOLE["output"] |= {"escape-char": "backslash", "preamble": ["Lines"], "line-break": "keep"}
 WHOLE["output"] |= {"decimal-char": "comma", "null": "none", "unencodable": "refuse"}
 WHOLE["output"] |= {"too-long": "cut", "beyond": "continue", "sheet": "Lines", "csvw": True}
-WHOLE["output"] |= {"with-balance": "no"}
+WHOLE["output"] |= {"with-balance": "no", "level-column": "no", "indent": 2}
 WHOLE["fields"] = {
     "raised": "date",
     "fee": {"datatype": "decimal", "reads": "amount", "locale": "de", "null": ["n/a"]},

@@ -197,18 +197,21 @@ def _table(
         balance.notes += [*writer.notes(), *target.notes]
         balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
     balance.notes = [*dict.fromkeys(balance.notes), *(note for one in faults for note in one.notes)]
-    balance.notes += _without_use(layout.output, targets)
+    balance.notes += _without_use(layout, targets)
     if layout.output.csvw:
         _describe(prepared, run, files, targets, balance)
     return balance
 
 
-def _without_use(output: Output, targets: Sequence[Target]) -> list[str]:
+def _without_use(layout: SettledLayout, targets: Sequence[Target]) -> list[str]:
     """What was asked for that none of the files can have."""
+    output = layout.output
     formats = {format_of(one.name, output.format).name for one in targets}
     notes = []
     if output.with_balance and not formats & {"xlsx", "ods"}:
         notes.append("no workbook is written, so no sheet has the balance (`with-balance`)")
+    if output.level_column and not layout.by_level:
+        notes.append("`level-column` is for columns by level; in others a column is `level()`")
     if output.csvw and not any(_gets_metadata(output, one) for one in targets):
         notes.append("no file of delimited text is written, so no metadata are (`csvw`)")
     return notes

@@ -34,6 +34,7 @@ from .reading import (
     Form,
     Key,
     Reading,
+    Schema,
     Section,
     either,
     items_of,
@@ -368,7 +369,7 @@ def _to_be_spread(column: Column, how: Spread) -> Column:
     return replace(column, value=None, spread=how)
 
 
-_COLUMNS_SCHEMA = one_or_more(
+LIST_SCHEMA = one_or_more(
     either(
         TEXT.schema,  # a heading alone stands for a column of the layout that this one starts from
         {
@@ -379,11 +380,7 @@ _COLUMNS_SCHEMA = one_or_more(
         },
     )
 )
+_LIST: Schema = {"$ref": "#/$defs/columns"}  # which is LIST_SCHEMA
 COLUMNS_SCHEMA = either(  # those of each level of stacked rows, where they differ
-    _COLUMNS_SCHEMA,
-    {
-        "type": "object",
-        "minProperties": 1,
-        "additionalProperties": {"type": "array", "items": _COLUMNS_SCHEMA},
-    },
+    _LIST, {"type": "object", "minProperties": 1, "additionalProperties": _LIST}
 )

@@ -227,9 +227,6 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
         reading.fault(keys["totals"], says)
     if request.by_level:
         _check_by_level(request, keys, reading)
-    elif {"level-column", "indent"} & {key.text for key, _ in pairs_of(keys.get("output"))}:
-        says = "`level-column` and `indent` go with columns by level: columns: {record: […], …}"
-        reading.fault(keys["output"], says)
     if request.group_order.as_met and request.totals.subtotals == "before":
         says = "subtotals before their groups need them sorted, not as-met"
         reading.fault(keys["totals"], says)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from .forms import TEXT
+from .read_columns import LIST_SCHEMA
 from .read_layout import LAYOUT_KEYS
 from .reading import Form, Key, Schema, Section, object_schema, one_or_more
 
@@ -28,4 +29,5 @@ def layout_schema() -> Schema:
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "A layout of Flat Ledger",
         **object_schema(keys),
+        "$defs": {"columns": LIST_SCHEMA},
     }
