@@ -334,14 +334,31 @@ class Chance:
             if self.maybe(0.4):
                 row = layout["row-per"]
                 group.append(self.field(row if isinstance(row, str) else row[0], TEXTS))
-            layout["group"] = list(dict.fromkeys(group))
+            where = self.one("after", "before")
+            layout["group"] = self.keys(list(dict.fromkeys(group)), where)
             layout["totals"] = {
-                "subtotals": self.one("after", "before", "none"),
+                "subtotals": self.one(where, where, "none"),
                 "detail": self.one("yes", "yes", "no"),
             }
         elif self.maybe(0.3):
             layout["take"] = {"first": 3, "of": self.one("rows", "records")}
         return layout
+
+    def keys(self, keys: list[str], where: str) -> list[Any]:
+        """Group keys, some with what is said of each."""
+        if self.maybe(0.5):
+            return keys
+        found: list[Any] = []
+        for key in keys:
+            said: dict[str, Any] = {"by": key}
+            if self.maybe(0.5):
+                said["subtotals"] = self.one(where, "none")
+            if self.maybe(0.4):
+                said["label"] = self.one("All of {group}", "{rows} rows", "{entries} of {group}")
+            if key.startswith("C") and self.maybe(0.4):
+                said["heading"] = "first"
+            found.append(said)
+        return found
 
     def by_level(self, layout: dict[str, Any]) -> dict[str, Any]:
         """A layout of stacked rows, now and then with columns by level."""

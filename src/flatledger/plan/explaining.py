@@ -158,7 +158,7 @@ def _totals(plan: Plan, layout: SettledLayout) -> Iterator[str]:
     if not totalled:
         return
     places = {"after": "after each group", "before": "before each group", "none": "nowhere"}
-    where = places[layout.totals.subtotals] if layout.group else "at the end"
+    where = places[layout.subtotals.where] if layout.group else "at the end"
     yield f"Totals stand {where}: {'; '.join(totalled)}."
     for nodes in dict.fromkeys(one.nodes for one in plan.totalled if one.nodes):
         own = [one.column.heading for one in plan.totalled if one.nodes == nodes]

@@ -20,7 +20,9 @@ def takes_lines(plan: Plan) -> bool:
     layout = plan.layout
     if plan.stack or plan.over is not None or not layout.totals.detail or layout.take is not None:
         return False
-    if layout.totals.subtotals == "before" and plan.group:
+    if layout.subtotals.where == "before" and plan.group:
+        return False
+    if any(key.shown == "first" for key in layout.group):
         return False
     totals = [(one.column.total, one.column.decimals) for one in plan.columns]
     return not any(total and total.exact and decimals is not None for total, decimals in totals)

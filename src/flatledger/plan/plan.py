@@ -14,6 +14,7 @@ from typing import Any
 import msgspec
 
 from ..language import nodes as n
+from ..layout.model.asking import COUNTS
 from ..layout.model.column import Column, Expression
 from ..layout.model.model import Condition, LayoutParts, SettledLayout
 from ..structure.levels import Chain, KnownLevels, Names
@@ -151,6 +152,7 @@ class Plan:
             self.addressed,
             stack=self.stack,
             repeats=self.layout.repeat_parents,
+            counted=counts_in_labels(self.layout),
         )
 
     @lazily
@@ -282,6 +284,12 @@ class OverGroups(msgspec.Struct, frozen=True):
             return None
         found = (part.columns[0].heading for part in self.parts if n.same(part.call, node))
         return next(found, None)
+
+
+def counts_in_labels(layout: LayoutParts) -> bool:
+    """Whether a label says how many rows or entries its group has."""
+    labels = " ".join(layout.label(depth) for depth in range(len(layout.group) + 1))
+    return any(f"{{{name}}}" in labels for name in COUNTS)
 
 
 def expressions_in(layout: LayoutParts) -> Iterator[Expression]:

@@ -25,7 +25,7 @@ from .judging import Judging
 from .keys import Keys
 from .kinds import DATATYPES, LEVEL, a_kind
 from .noting import MissingPaths
-from .plan import Plan, expressions_in
+from .plan import Plan, counts_in_labels, expressions_in
 from .resolver import Resolver
 from .row_type import ColumnPlan, Mark
 
@@ -166,7 +166,10 @@ class Planner:
         totals = [one.column.total for one in self.result.columns if one.column.total]
         by_record = take is not None and take.of == "records"
         return (
-            bool(self.layout.primary_key) or by_record or any(t.aggregate.unknown for t in totals)
+            bool(self.layout.primary_key)
+            or by_record
+            or counts_in_labels(self.layout)
+            or any(t.aggregate.unknown for t in totals)
         )
 
     def _check_taking(self) -> None:

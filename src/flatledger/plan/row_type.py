@@ -90,7 +90,8 @@ class RowType:
     the line of text, or the written cells in its place. With a ``stack`` of levels there are rows
     of each; a column is filled on those of its home level, and of those below where a parent's
     value ``repeats``. The entries of the first with all rows below them are families; last in a
-    row stands its level.
+    row stands its level. Where labels say how many rows or entries a group has, these are
+    ``counted``.
     """
 
     level: int
@@ -103,6 +104,7 @@ class RowType:
     lined: bool = False
     stack: tuple[int, ...] = ()
     repeats: bool = False
+    counted: bool = False
 
     @property
     def first(self) -> int:

@@ -25,6 +25,7 @@ class Table:
     def __init__(self, plan: Plan, readings: Sequence[Reading]) -> None:
         self.plan = plan
         self.width = len(plan.written)
+        self._before: Key | None = None  # the group of the row that was written last
         self.totals = {one.column.heading: one for one in totalled(plan)}
         taken = _taken([one for one in readings if one.passes], plan, "records")
         rows = [Row(read, reading) for reading in taken for read in reading.rows()]
@@ -74,8 +75,10 @@ class Table:
         body = self._groups(self.rows, 0) if self.plan.group or totals.detail else []
         grand = []
         if totals.grand_total and self.plan.shows_totals:
-            grand = [self._total_row(self.rows, (), totals.grand_label)]
-        before = totals.subtotals == "before" and (bool(self.plan.group) or not totals.detail)
+            label = _counted(totals.grand_label, self.rows, self.plan)
+            grand = [self._total_row(self.rows, (), label)]
+        before = self.plan.layout.subtotals.where == "before"
+        before = before and (bool(self.plan.group) or not totals.detail)
         return grand + body if before else body + grand
 
     def figures(self) -> dict[str, Any]:
@@ -97,10 +100,11 @@ class Table:
         for part in parts:
             shown = self.plan.shows_totals or not totals.detail
             own: list[Cells] = []
-            if totals.subtotals != "none" and shown:
+            if depth + 1 in self.plan.layout.subtotals.depths and shown:
                 own = [self._subtotal(part, depth + 1)]
             inner = self._groups(part, depth + 1)
-            found += own + inner if totals.subtotals == "before" else inner + own
+            before = self.plan.layout.subtotals.where == "before"
+            found += own + inner if before else inner + own
         return found
 
     def _parts(self, rows: Sequence[Row], depth: int) -> list[list[Row]]:
@@ -130,7 +134,20 @@ class Table:
         innermost = KeyPlan(width, own.home, "", own.descending, own.nulls_first, own.collation)
         keys = [*(key for key in self.plan.sort if key.slot < width), innermost]
         rows = [(*self._summary(part), part[0].cells[own.slot]) for part in parts]
-        return [row[:width] for row in in_order(rows, keys)]
+        rows = [(*row, part) for row, part in zip(rows, parts, strict=True)]
+        return [self._once(row[:width], row[-1][0]) for row in in_order(rows, keys)]
+
+    def _once(self, cells: Cells, row: Row) -> Cells:
+        """A row without the values of keys that stand on the first row of their group alone."""
+        key = tuple(row.cells[one.slot] for one in self.plan.group)
+        before, self._before = self._before, key
+        found = list(cells)
+        pairs = zip(self.plan.layout.group, self.plan.group, strict=True)
+        for depth, (said, own) in enumerate(pairs, 1):
+            again = before is not None and same_group(before[:depth], key[:depth])
+            if said.shown == "first" and again and own.place < self.width:
+                found[own.place] = None
+        return tuple(found)
 
     def _summary(self, part: Sequence[Row]) -> Cells:
         group = {key.place: key.slot for key in self.plan.group}
@@ -146,7 +163,8 @@ class Table:
         key = self.plan.group[depth - 1]
         value = part[0].cells[key.slot]
         name = "(blank)" if value is None else text_of(value)
-        label = self.plan.layout.totals.label.replace("{group}", name)
+        label = _counted(self.plan.layout.label(depth), part, self.plan)
+        label = label.replace("{group}", name)
         return self._total_row(part, self.plan.group[:depth], label)
 
     def _total_row(self, rows: Sequence[Row], group: Sequence[KeyPlan], label: str) -> Cells:
@@ -175,7 +193,16 @@ class Table:
             exact = column.total is not None and column.total.exact
             if exact and column.decimals is not None and is_number(cells[place]):
                 cells[place] = rounded(cells[place], column.decimals, column.rounding)
-        return tuple(cells)
+        return self._once(tuple(cells), row)
+
+
+def _counted(label: str, rows: Sequence[Row], plan: Plan) -> str:
+    """A label with how many rows it sums up, and how many of them stand for an entry; of stacked
+    ones for one of the first level."""
+    ends = [len(row.read.here) - 1 for row in rows]
+    own = plan.stack[0] if plan.stack else plan.chain.row
+    entries = str(ends.count(own))
+    return label.replace("{rows}", str(len(rows))).replace("{entries}", entries)
 
 
 class _Sortable:

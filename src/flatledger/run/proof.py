@@ -59,10 +59,11 @@ class Proof:
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
         self._waiting: list[TotalMade | None] = [None for _ in depths]  # a total before its rows
-        totals = plan.layout.totals
-        ends = totals.subtotals == "after" and plan.shows_totals  # groups tell when they end
-        self._inner = len(plan.group) if ends else 0
-        self._tells_groups = totals.subtotals != "none" and plan.shows_totals
+        subtotals = plan.layout.subtotals
+        self._before = subtotals.where == "before"
+        self._totalled = subtotals.depths if plan.shows_totals else ()
+        self._tells = max(self._totalled, default=0)  # the depth of groups that totals tell of
+        self._inner = 0 if self._before else self._tells  # groups tell when they end
         self._written, self._cut = self._empty(), self._empty()
         self._keys = GroupKeys(self._row_type)
         self._group: Key | None = None
@@ -99,9 +100,10 @@ class Proof:
 
     def _same_group(self, rows: list[Row]) -> None:
         """Rows between two totals are of one group, which is the one that the totals name."""
-        if not self._tells_groups:
+        if not self._tells:
             return
-        met = list(map(self._keys.of(rows), rows))
+        key_of = self._keys.of(rows)
+        met = [key_of(row)[: self._tells] for row in rows]
         groups = {*met} if self._group is None else {self._group, *met}
         if len(groups) > 1:  # mutant: two-groups
             self._wrong.append("a row stands in a group that is not its own")
@@ -109,7 +111,7 @@ class Proof:
 
     def total(self, total: TotalMade) -> None:
         """Take note of a total row, or of the row of a group whose rows are not shown."""
-        depth, before = len(total.group), self.plan.layout.totals.subtotals == "before"
+        depth, before = len(total.group), self._before
         group = tuple(map(told_apart, total.group))
         if total.innermost:
             self._of_group(total, depth, group)
@@ -146,7 +148,7 @@ class Proof:
         self._settle(depth)
         self._once(group)
         self._waiting[depth] = total
-        self._group = None if depth < len(self.plan.group) else group
+        self._group = None if depth < self._tells else group
 
     def _settle(self, depth: int) -> None:
         for at in range(len(self._open) - 1, depth - 1, -1):
@@ -166,15 +168,16 @@ class Proof:
             self._once(group)
             parts = self._open[depth] if depth else self._written
             self._agree(total, parts)
-            if depth == len(self.plan.group):
+            if depth == self._tells:
                 self._group = None
         else:
             self._agree(total, total.tallies.tallies)
         if depth:
             self._add_shown(total, depth)
+            around = max((one for one in self._totalled if one < depth), default=0)
             for index, column in enumerate(self._columns):
                 if self._rolls_up(column):
-                    self._open[depth - 1][index].merge(self._open[depth][index])
+                    self._open[around][index].merge(self._open[depth][index])
             self._open[depth] = self._empty()
 
     def _once(self, group: Key) -> None:
@@ -286,7 +289,7 @@ class Proof:
         totals = self.plan.layout.totals
         if depth == len(self.plan.group) and not totals.detail:
             return True
-        return self.rows > 0 and totals.subtotals != "none" and self.plan.shows_totals
+        return self.rows > 0 and depth in self._totalled
 
 
 class _Watched:

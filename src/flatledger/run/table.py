@@ -13,6 +13,7 @@ from ..plan.row_type import ColumnPlan, KeyPlan, RowType
 from ..values.numbers import exactly, round_to, unit_of
 from .balance import Balance, Differing
 from .families import Families
+from .first_only import FirstOnly
 from .groups import Groups
 from .limiting import Limiter
 from .proof import Proof
@@ -53,6 +54,7 @@ class TableSteps:
         self._cells = itemgetter(slice(len(plan.written)))
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
+        self._firsts = FirstOnly(plan, self._row_type)
         called = [*map(plan.chain.called, plan.chain.levels)]
         self._levels = {at: (called[at], place) for place, at in enumerate(plan.stack)}
 
@@ -62,7 +64,7 @@ class TableSteps:
         if not self.plan.layout.totals.detail:
             return Groups(self.plan)
         keys = order_of_rows(self.plan, self._row_type)
-        before = self.plan.layout.totals.subtotals == "before" and bool(self.plan.group)
+        before = self.plan.layout.subtotals.where == "before" and bool(self.plan.group)
         return Sorter(keys, self._store) if keys or before else None
 
     def blocks(self, rows: Iterable[list[Row]] | Gathered) -> Iterator[list[Row]]:
@@ -88,7 +90,7 @@ class TableSteps:
 
     def _of_detail(self, rows: Callable[[], Iterable[list[Row]]]) -> Iterator[list[Row]]:
         detail = self.detail = Detail(self.plan, self._row_type, self._make)
-        if self.plan.layout.totals.subtotals == "before" and self.plan.group:
+        if self.plan.layout.subtotals.where == "before" and self.plan.group:
             pairs = detail.before(self._taken(rows()), self._taken(rows(), proving=False))
             first = next(pairs, None)
             yield self._grand(detail.whole)
@@ -129,6 +131,8 @@ class TableSteps:
         given = whole if self._whole else list(map(self._cells, whole))
         if self._roundings:
             given = [_rounded(row, self._roundings) for row in given]
+        if self._firsts.active:
+            given = self._firsts.of(given, whole)
         return self._stacked(given, whole) if self.plan.stack else given
 
     def _stacked(self, given: list[Row], whole: list[Row]) -> list[Row]:
@@ -156,11 +160,11 @@ class TableSteps:
     # ---- without detail
 
     def _of_groups(self, groups: Groups) -> Iterator[list[Row]]:
-        before = self.plan.layout.totals.subtotals == "before"
+        before = self.plan.layout.subtotals.where == "before"
         grand = self._grand(groups.whole) if before else []
         totals = list(group_rows(self.plan, groups, self._make))
         self._identify([total.row for total in totals if total.innermost])
-        rows = self._totals(totals)
+        rows = self._firsts.of_groups(self._totals(totals), totals)
         yield grand + rows if before else rows + self._grand(groups.whole)
         self.groups, self.differing = groups.count, groups.differing()
 

@@ -126,19 +126,27 @@ def goes_by_order(plan: Plan) -> bool:
 
 
 class Tallies:
-    """One tally for each totalled column, at one depth of groups (0: the whole table)."""
+    """One tally for each totalled column, at one depth of groups (0: the whole table); how many
+    ``rows`` there are, and how many of them stand for ``entries``."""
 
-    __slots__ = ("columns", "depth", "tallies")
+    __slots__ = ("columns", "depth", "entries", "rows", "tallies")
 
     def __init__(self, row_type: RowType, depth: int) -> None:
         self.depth = depth
+        self.rows = self.entries = 0
         self.columns = row_type.totalled
         self.tallies = [*map(Tally, row_type.aggregates)]
 
     def merge(self, later: Tallies) -> None:
         """Take in those of rows that came later."""
+        self.count(later.rows, later.entries)
         for own, other in zip(self.tallies, later.tallies, strict=True):
             own.merge(other)
+
+    def count(self, rows: int, entries: int) -> None:
+        """Count rows, and those of them that stand for entries."""
+        self.rows += rows
+        self.entries += entries
 
     def cells(self) -> list[Any]:
         """The cell of each total, in the order of the columns that have one."""
@@ -164,6 +172,7 @@ class Adder:
 
     def __init__(self, row_type: RowType) -> None:
         self._row_type = row_type
+        self._counts = row_type.counted
         self._whole: list[tuple[int, ColumnPlan, int | None]] = []
         self._split: list[tuple[int, ColumnPlan, int]] = []
         for index, column in enumerate(row_type.totalled):
@@ -172,6 +181,14 @@ class Adder:
                 self._split.append((index, column, mark))
             else:
                 self._whole.append((index, column, mark))
+
+    def _entries(self, rows: list[Row]) -> int:
+        """How many of some rows stand for an entry: of stacked ones for one of the first level."""
+        row_type = self._row_type
+        at = row_type.address.start + row_type.first
+        if row_type.stack:
+            rows = [row for row in rows if row[row_type.level_slot] == row_type.first]
+        return sum(1 for row in rows if row[at])
 
     def add(self, depths: list[Tallies], rows: list[Row]) -> None:
         """Add the same rows to the tallies of several depths of groups."""
@@ -183,6 +200,8 @@ class Adder:
 
     def add_whole(self, tallies: Tallies, rows: list[Row]) -> None:
         """Add rows in the columns that are not split."""
+        if self._counts:
+            tallies.count(len(rows), self._entries(rows))
         for index, column, mark in self._whole:
             # mutant: once-each
             new = rows if mark is None else [row for row in rows if not row[mark]]
@@ -190,6 +209,7 @@ class Adder:
 
     def merge_whole(self, tallies: Tallies, later: Tallies) -> None:
         """Take in tallies in the columns that are not split."""
+        tallies.count(later.rows, later.entries)
         for index, _, _ in self._whole:
             tallies.tallies[index].merge(later.tallies[index])
 

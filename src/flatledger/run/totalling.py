@@ -54,7 +54,8 @@ class TotalRowMaker:
         place, value = self._places[len(group) - 1], group[-1]
         value = self._wording(place, value)
         name = BLANK_GROUP if value is None else text_of(value)
-        self._put_label(row, place, self._plan.layout.totals.label.replace("{group}", name))
+        label = _counted(self._plan.layout.label(len(group)), tallies)
+        self._put_label(row, place, label.replace("{group}", name))
         return TotalMade(TotalRow(row).with_depth(len(group)), group, tallies)
 
     def group(self, group: Key, first: Row, tallies: Tallies) -> TotalMade:
@@ -69,7 +70,7 @@ class TotalRowMaker:
         """The total of all rows."""
         row = self._figures(tallies)
         first = self._places[0] if self._places else 0
-        self._put_label(row, first, self._plan.layout.totals.grand_label)
+        self._put_label(row, first, _counted(self._plan.layout.label(0), tallies))
         return TotalMade(TotalRow(row), (), tallies)
 
     def _figures(self, tallies: Tallies, first: Row = ()) -> list[Any]:
@@ -86,6 +87,11 @@ class TotalRowMaker:
         by level, to one of each level that has a total."""
         for free in filter(None, self._free):
             row[place if place in free else free[0]] = text
+
+
+def _counted(label: str, tallies: Tallies) -> str:
+    """A label with the counts of what is summed up."""
+    return label.replace("{rows}", str(tallies.rows)).replace("{entries}", str(tallies.entries))
 
 
 def _labelled(plan: Plan) -> list[list[ColumnPlan]]:
@@ -112,7 +118,7 @@ class Detail:
         self._keys = GroupKeys(row_type)
         self._adder = Adder(row_type)
         self._depths = len(plan.group)
-        self._shows = plan.shows_totals and plan.layout.totals.subtotals != "none"
+        self._shown = plan.layout.subtotals.depths if plan.shows_totals else ()
         self._starts: dict[Key, int] | None = {} if plan.layout.group_order.as_met else None
         self._row = 0
 
@@ -155,7 +161,8 @@ class Detail:
                 values = self._keys.shown(rows[0])
                 made = [
                     self._make.subtotal(values[: len(part)], groups.tallies(part))
-                    for part in (new if self._shows else ())
+                    for part in new
+                    if len(part) in self._shown
                 ]
                 yield rows, made
 
@@ -179,7 +186,7 @@ class Detail:
             around = open_groups[-1][2] if open_groups else self.whole
             self._adder.merge_whole(around, tallies)
             self.groups += len(key) == self._depths
-            if self._shows:
+            if len(key) in self._shown:
                 made.append(self._make.subtotal(shown, tallies))
         return made
 
@@ -198,21 +205,21 @@ def group_rows(plan: Plan, groups: Groups, make: TotalRowMaker) -> Iterator[Tota
         key: make.group(groups.shown(key), groups.first(key), groups.tallies(key))
         for key in groups.innermost()
     }
-    totals = plan.layout.totals
-    before = totals.subtotals == "before"
-    around = 0 if totals.subtotals == "none" else len(plan.group) - 1
+    subtotals = plan.layout.subtotals
+    before = subtotals.where == "before"
+    shown = [depth for depth in subtotals.depths if depth < len(plan.group)]
     open_key: Key = ()
     for key in groups.ordered({key: total.row for key, total in rows.items()}):
         common = _alike(open_key, key)
         changed = key if before else open_key
-        depths = range(common + 1, min(around, len(changed)) + 1)
+        depths = [depth for depth in shown if common < depth <= len(changed)]
         for depth in depths if before else reversed(depths):
             values = groups.shown(changed)[:depth]
             yield make.subtotal(values, groups.tallies(changed[:depth]))
         yield rows[key]
         open_key = key
     if not before and open_key:
-        for depth in range(around, 0, -1):
+        for depth in reversed(shown):
             yield make.subtotal(groups.shown(open_key)[:depth], groups.tallies(open_key[:depth]))
 
 

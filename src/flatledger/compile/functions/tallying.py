@@ -25,6 +25,8 @@ def takes_tallies(plan: Plan) -> bool:
     """Whether rows of a plan need not be made: they go into groups, each of their entries into one,
     and no order counts."""
     layout = plan.layout
+    if plan.row_type.counted:  # which only rows that are made are
+        return False
     if (
         plan.stack
         or (plan.over is None and layout.totals.detail)

@@ -144,6 +144,7 @@ _WANTED = {
 # ---- answers in names and titles -------------------------------------------------------------
 
 
+COUNTS = ("rows", "entries")  # of what a total row sums up, which its label may have
 OF_THE_RUN = ("run_date", "run_time")  # what names may have in braces without asking
 
 

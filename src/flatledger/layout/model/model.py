@@ -9,6 +9,7 @@ from typing import Literal
 
 import msgspec
 
+from ...errors import Problem
 from .asking import Answer, Question
 from .column import Column, Expression
 from .declared import DeclaredField
@@ -46,12 +47,34 @@ class Sorting(msgspec.Struct, frozen=True):
     place: TextPlace = (0, 0, "")
 
 
+Where = Literal["after", "before", "none"]
+
+
 class Grouping(msgspec.Struct, frozen=True):
-    """One group key: a column, or an expression."""
+    """One group key: a column, or an expression. Its value stands on each row (``shown``), or
+    on the first of its group alone; the totals of its groups stand where ``subtotals`` say, with a
+    ``label`` of their own. What it does not say is as `totals` have it.
+    """
 
     value: Expression | None
     heading: str | None
     text: str
+    shown: Literal["each", "first"] = "each"
+    subtotals: Where | None = None
+    detail: bool = True
+    label: str | None = None
+    place: TextPlace = (0, 0, "")
+
+    def problem(self, message: str) -> Problem:
+        """A fault of this key."""
+        return Problem(message, *self.place)
+
+
+class Subtotals(msgspec.Struct, frozen=True):
+    """Where the totals of groups stand, and of which ``depths`` of groups (1 is the outermost)."""
+
+    where: Where
+    depths: tuple[int, ...]
 
 
 class GroupOrder(msgspec.Struct, frozen=True):
@@ -82,9 +105,10 @@ class Expectation(msgspec.Struct, frozen=True):
 
 
 class Totals(msgspec.Struct, frozen=True):
-    """Where totals stand. In ``label``, ``{group}`` is the value of the group."""
+    """Where totals stand. In ``label``, ``{group}`` is the value of the group, ``{rows}`` how many
+    rows it has, and ``{entries}`` how many of these stand for an entry."""
 
-    subtotals: Literal["after", "before", "none"] = "after"
+    subtotals: Where = "after"
     detail: bool = True
     grand_total: bool = True
     label: str = "Total {group}"
@@ -249,6 +273,23 @@ class LayoutParts(msgspec.Struct, frozen=True):
         if "units" in self.output.second_header:
             return tuple(column.form_heading or column.heading for column in self.written)
         return tuple(column.title for column in self.written)
+
+    @property
+    def subtotals(self) -> Subtotals:
+        """Where the totals of groups stand: all before their groups, or all after; of some keys
+        none. A key that says nothing goes with the others."""
+        stated = [one.subtotals for one in self.group if one.subtotals not in (None, "none")]
+        where = next(iter(stated), None) or self.totals.subtotals
+        usual = "none" if self.totals.subtotals == "none" else where
+        each = [key.subtotals or usual for key in self.group]
+        depths = tuple(at for at, one in enumerate(each, 1) if one != "none")
+        return Subtotals(where if depths or not each else "none", depths)
+
+    def label(self, depth: int) -> str:
+        """What stands in the total rows of groups of a depth, and in the last one (0)."""
+        if not depth:
+            return self.totals.grand_label
+        return self.group[depth - 1].label or self.totals.label
 
     @property
     def places(self) -> tuple[int, ...]:

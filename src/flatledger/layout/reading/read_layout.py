@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from ...errors import LayoutError
 from ...language.notations import Notation, notation_of
 from ..model.column import Column, Expression
-from ..model.model import Condition, LayoutRequest
+from ..model.model import Condition, LayoutRequest, Totals
 from ..model.names import proposal
 from ..model.text import Item, ItemMap, Scalar
 from ..model.tree_options import WITH
@@ -152,6 +152,8 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     found |= {"fields": reading.fields, "spread_levels": levels}
     if reading.column_levels:
         columns = _in_order_of_levels(columns, found.get("row_per", ()), reading)
+    if any(not key.detail for key in found.get("group", ())):
+        found["totals"] = replace(found.get("totals", Totals()), detail=False)
     request = LayoutRequest(columns=columns, **found)
     _check_together(request, keys, reading)
     if reading.problems:
@@ -227,7 +229,13 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
         reading.fault(keys["totals"], says)
     if request.by_level:
         _check_by_level(request, keys, reading)
-    if request.group_order.as_met and request.totals.subtotals == "before":
+    stated = {key.subtotals for key in request.group}
+    if any(key.text == "subtotals" for key, _ in pairs_of(keys.get("totals"))):
+        stated.add(request.totals.subtotals)
+    if {"after", "before"} <= stated:
+        what = "the totals of all keys stand before their groups, or all after them"
+        reading.fault(keys["group"], f"`subtotals`: {what}; a key may have none")
+    if request.group_order.as_met and request.subtotals.where == "before":
         says = "subtotals before their groups need them sorted, not as-met"
-        reading.fault(keys["totals"], says)
+        reading.fault(keys.get("totals", keys["group"]), says)
     check_asked(request, keys, reading)

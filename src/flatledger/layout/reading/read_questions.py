@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 
 from ...language import nodes as n
-from ..model.asking import DATATYPES, OF_THE_RUN, Question, placeholders, read_answer
+from ..model.asking import COUNTS, DATATYPES, OF_THE_RUN, Question, placeholders, read_answer
 from ..model.model import LayoutRequest
 from ..model.names import proposal
 from ..model.text import Item, ItemMap, Scalar
@@ -74,11 +74,16 @@ def check_asked(request: LayoutRequest, keys: Mapping[str, Item], reading: Readi
                 message = _problem(node.name, wanted.get(id(node)), kinds)
                 if message:
                     reading.problems.append(expression.problem(message, node.position))
-    labels = request.totals.label.replace("{group}", "") + request.totals.grand_label
+    of_keys = " ".join(key.label or "" for key in request.group)
     named = " ".join((*request.output.files, *request.output.preamble))
-    for key, text in {"output": named, "totals": labels}.items():
+    for key, text, known in (
+        ("output", named, OF_THE_RUN),
+        ("totals", request.totals.label, ("group", *COUNTS)),
+        ("totals", request.totals.grand_label, COUNTS),
+        ("group", of_keys, ("group", *COUNTS)),
+    ):
         for name in placeholders(text):
-            if name not in kinds and not (key == "output" and name in OF_THE_RUN):
+            if name not in kinds and name not in known:
                 hint = _hint(name, kinds)
                 more = "; one file for each group can't be written yet" if key == "output" else ""
                 reading.fault(keys[key], f"`{{{name}}}` is not asked for{hint}{more}")

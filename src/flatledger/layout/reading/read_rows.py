@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from itertools import pairwise
 from typing import Any
+
+import msgspec
 
 from ...bounds import MOST_TAKEN
 from ...errors import ExpressionError, Problem
@@ -146,18 +150,69 @@ EXPECTS_ORDER = Form(_expectations, one_or_more(either(TEXT.schema, object_schem
 def _grouping(item: Item, _: str, reading: Reading) -> tuple[Grouping, ...]:
     keys = []
     for entry in items_of(item):
-        text = entry.text.strip() if isinstance(entry, Scalar) else ""
-        _check_doubled(entry, text, "`group`", reading)
-        if text in reading.headings:
-            keys.append(Grouping(None, text, text))
-        elif (expression := EXPRESSION.read(entry, "`group`", reading)) is not None:
-            keys.append(Grouping(expression, None, text))
+        keys += [key] if (key := _group_key(entry, reading)) is not None else []
     return tuple(keys)
 
 
+def _group_key(item: Item, reading: Reading) -> Grouping | None:
+    """One key: a heading or an expression."""
+    text = item.text.strip() if isinstance(item, Scalar) else ""
+    _check_doubled(item, text, "`group`", reading)
+    if isinstance(item, Scalar) and text in reading.headings:
+        return Grouping(None, text, text, place=item.place(0))
+    expression = EXPRESSION.read(item, "`group`", reading)
+    return (
+        Grouping(expression, None, text, place=expression.scalar.place(0)) if expression else None
+    )
+
+
 GROUPING = Form(_grouping, one_or_more(TEXT.schema))
+WHERE = choice(("after", "before", "none"))
+_KEY_KEYS: Section = {
+    "by": Key(TEXT, "A heading or an expression."),
+    "heading": Key(
+        choice(("each", "first")), "On which rows of a group its value stands.", "shown"
+    ),
+    "subtotals": Key(WHERE, "Where the total of its groups stands."),
+    "detail": Key(SWITCH, "Whether what is in its groups is written."),
+    "label": Key(TEXT, "What stands in its total rows; {group}, {rows} and {entries} are counts."),
+}
+
+
+def _keys(item: Item, where: str, reading: Reading) -> tuple[Grouping, ...]:
+    """Group keys, each by itself, or with what is said of it."""
+    found: list[Grouping] = []
+    for entry in items_of(item):
+        if not isinstance(entry, ItemMap):
+            found += _grouping(entry, where, reading)
+            continue
+        keys = reading.mapping(entry, "a key of `group`", _KEY_KEYS)
+        key = _group_key(keys["by"], reading) if "by" in keys else None
+        if "by" not in keys:
+            reading.fault(
+                entry, "a key of `group` has at least `by`: {by: Station, heading: first}"
+            )
+        said = read_keys({k: one for k, one in keys.items() if k != "by"}, _KEY_KEYS, reading)
+        found += [msgspec.structs.replace(key, **said)] if key is not None else []
+    reading.problems += _not_together(found)
+    return tuple(found)
+
+
+def _not_together(keys: list[Grouping]) -> Iterator[Problem]:
+    """What keys can't say together."""
+    for key, inner in pairwise(keys):
+        if not key.detail:
+            what = f"of {key.text} no detail is written, so that {inner.text} would not be seen"
+            yield inner.problem(f"`group`: {what}; leave out one of both")
+    for key in keys:
+        if key.shown == "first" and key.heading is None:
+            what = f"{key.text} is no column, so that its value stands on no row"
+            yield key.problem(f"`group`: {what}; `heading: first` goes with a heading")
+
+
+KEYS = Form(_keys, one_or_more(either(TEXT.schema, object_schema(_KEY_KEYS))))
 _GROUP_KEYS: Section = {
-    "by": Key(GROUPING, "Headings or expressions."),
+    "by": Key(KEYS, "Headings or expressions."),
     "order": Key(
         choice_of({"sorted": False, "as-met": True}), "Whether groups are sorted.", "as_met"
     ),
@@ -173,7 +228,7 @@ Groups = tuple[tuple[Grouping, ...], GroupOrder]
 def _groups(item: Item, where: str, reading: Reading) -> Groups:
     """What to group by: headings and expressions, or these with the order of groups."""
     if not isinstance(item, ItemMap):
-        return _grouping(item, where, reading), GroupOrder()
+        return _keys(item, where, reading), GroupOrder()
     keys = reading.mapping(item, where, _GROUP_KEYS)
     found = read_keys(keys, _GROUP_KEYS, reading)
     if "by" not in found:
@@ -183,7 +238,7 @@ def _groups(item: Item, where: str, reading: Reading) -> Groups:
     return found.pop("by", ()), GroupOrder(**found)
 
 
-GROUP = Form(_groups, either(GROUPING.schema, object_schema(_GROUP_KEYS)))
+GROUP = Form(_groups, either(KEYS.schema, object_schema(_GROUP_KEYS)))
 
 # ---- how many, and totals --------------------------------------------------------------------
 
@@ -204,10 +259,12 @@ def _take(item: Item, where: str, reading: Reading) -> Take | None:
 
 TAKE = Form(_take, object_schema(_TAKE_KEYS))
 _TOTALS_KEYS: Section = {
-    "subtotals": Key(choice(("after", "before", "none")), "Where a group's total stands."),
+    "subtotals": Key(WHERE, "Where a group's total stands."),
     "detail": Key(SWITCH, "Whether the rows of groups are written."),
     "grand-total": Key(SWITCH, "Whether there is a total of all."),
-    "label": Key(TEXT, "What stands in a group's total row; {group} is the group's value."),
+    "label": Key(
+        TEXT, "What stands in a group's total row; {group} is its value, {rows} how many it has."
+    ),
     "grand-label": Key(TEXT, "What stands in the last total row."),
 }
 _CALENDAR_KEYS: Section = {

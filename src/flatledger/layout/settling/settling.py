@@ -122,6 +122,10 @@ def _put_in(settled: SettledLayout, answers: dict[str, Answer], now: dt.datetime
         label=filled(settled.totals.label, answers),
         grand_label=filled(settled.totals.grand_label, answers),
     )
+    changed["group"] = tuple(
+        msgspec.structs.replace(key, label=filled(key.label, answers)) if key.label else key
+        for key in changed["group"]
+    )
     output = settled.output
     named = {**answers, **_of_the_run(now)}
     files = tuple(_named(file, named) for file in output.files)

@@ -56,15 +56,15 @@ class Folding:
     """
 
     def __init__(self, layout: SettledLayout) -> None:
-        totals, groups = layout.totals, len(layout.group)
-        shows = groups and totals.subtotals != "none"
-        self.above = totals.subtotals == "before"
-        inner = groups if totals.detail else groups - 1
-        self.detail = min(inner, _MOST_FOLDED) if shows else 0
+        subtotals, groups = layout.subtotals, len(layout.group)
+        self.above = subtotals.where == "before"
+        inner = groups if layout.totals.detail else groups - 1
+        self._depths = [depth for depth in subtotals.depths if depth <= inner]
+        self.detail = min(len(self._depths), _MOST_FOLDED)
 
     def level(self, row: Row) -> int:
-        if isinstance(row, TotalRow):
-            return min(max(row.depth - 1, 0), self.detail)
+        if isinstance(row, TotalRow):  # of those around its group it is part
+            return min(sum(depth < row.depth for depth in self._depths), self.detail)
         return self.detail
 
 

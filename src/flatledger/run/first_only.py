@@ -1,0 +1,61 @@
+"""Group values that stand on the first row of their group alone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ..plan.plan import Plan
+from ..plan.row_type import RowType
+from ..values.ordering import told_apart
+from .groups import GroupKeys, Key
+from .protocols import Row
+from .totalling import TotalMade
+
+
+class FirstOnly:
+    """Blanks the values of keys on all rows of a group but the first, as rows go by.
+
+    ``active``: some key is written so.
+    """
+
+    def __init__(self, plan: Plan, row_type: RowType) -> None:
+        width = len(plan.written)
+        pairs = zip(plan.layout.group, plan.group, strict=True)
+        self._places = [  # by the depth of the groups
+            (depth, key.place)
+            for depth, (said, key) in enumerate(pairs, 1)
+            if said.shown == "first" and key.place < width
+        ]
+        self.active = bool(self._places)
+        self._keys = GroupKeys(row_type)
+        self._last: Key | None = None
+
+    def of(self, given: list[Row], whole: list[Row]) -> list[Row]:
+        """Rows as they are given, whose ``whole`` ones say their groups."""
+        key_of = self._keys.of(whole)
+        return [self._blanked(row, key_of(own)) for row, own in zip(given, whole, strict=True)]
+
+    def of_groups(self, rows: list[Row], totals: Sequence[TotalMade]) -> list[Row]:
+        """The rows of groups whose own rows are not written, with totals among them."""
+        if not self.active:
+            return rows
+        return [
+            self._blanked(row, tuple(map(told_apart, total.group))) if total.innermost else row
+            for row, total in zip(rows, totals, strict=True)
+        ]
+
+    def _blanked(self, row: Row, key: Key) -> Row:
+        """A row in which nothing stands of groups that the row before was in."""
+        last, self._last = self._last, key
+        again = [
+            place
+            for depth, place in self._places
+            if last is not None and last[:depth] == key[:depth]
+        ]
+        if not again:
+            return row
+        cells: list[Any] = list(row)
+        for place in again:
+            cells[place] = None
+        return tuple(cells)
