@@ -119,6 +119,13 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "order": ("`sorted`", "order: as-met"),
         "reopened": ("`refused`: it does not balance", "reopened: allowed"),
     },
+    "group key": {
+        "by": ("must be there", "by: No"),
+        "heading": ("`each`", "heading: row"),
+        "subtotals": ("as `totals` say", "subtotals: none"),
+        "detail": ("`yes`", "detail: no"),
+        "label": ("as `totals` say", "label: '{group}, {rows} rows'"),
+    },
     "totals": {
         "subtotals": ("`after`", "subtotals: before"),
         "detail": ("`yes`", "detail: no"),
@@ -162,6 +169,10 @@ TITLES = {
     "column": ("Of a column", "At length: [columns](columns.md)."),
     "take": ("Under `take`", "At length: [only some of them](choosing.md#only-some-of-them)."),
     "group": ("Under `group`", "`group: [Station]` is short for `by`."),
+    "group key": (
+        "Of a key of `group`",
+        "At length: [tables](tables.md#groups-as-reports-have-them).",
+    ),
     "totals": ("Under `totals`", "A column has a total where it says `total`."),
     "output": ("Under `output`", "At length: [what is written](outputs.md)."),
 }
@@ -172,6 +183,9 @@ def declared() -> dict[str, dict[str, Any]]:
     schema = layout_schema()
     top = schema["properties"]
     found = {"": top, "column": _column(schema["$defs"]["columns"])}
+    of_group = _all_properties(top["group"])
+    found["group"] = next(one for one in of_group if "order" in one)
+    found["group key"] = next(one for one in of_group if "heading" in one)
     for name in TITLES.keys() - found.keys():
         found[name] = _properties(top[name])
     return found
@@ -182,6 +196,14 @@ def _properties(schema: Any) -> dict[str, Any]:
     if "properties" in schema:
         return dict(schema["properties"])
     return next(filter(None, map(_properties, schema.get("anyOf", []))), {})
+
+
+def _all_properties(schema: Any) -> list[dict[str, Any]]:
+    """The keys of each mapping within what a key takes."""
+    parts = schema if isinstance(schema, list) else [*schema.values()]
+    found = [schema["properties"]] if isinstance(schema, dict) and "properties" in schema else []
+    inner = (one for one in parts if isinstance(one, dict | list))
+    return [*found, *(own for one in inner for own in _all_properties(one))]
 
 
 def _column(schema: Any) -> dict[str, Any]:

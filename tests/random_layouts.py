@@ -356,7 +356,7 @@ class Chance:
             if self.maybe(0.4):
                 said["label"] = self.one("All of {group}", "{rows} rows", "{entries} of {group}")
             if key.startswith("C") and self.maybe(0.4):
-                said["heading"] = "first"
+                said["heading"] = self.one("first", "row")
             found.append(said)
         return found
 

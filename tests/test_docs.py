@@ -221,6 +221,7 @@ BESIDE = {  # what an example of a key goes with, by its section
         **dict.fromkeys(("reads", "format"), "value: no, datatype: date"),
         **dict.fromkeys(("aligned", "separator-in-value"), "value: no, separator: pipe"),
     },
+    "group key": dict.fromkeys(("heading", "subtotals", "label"), "by: No") | {"detail": "by: No"},
     "group": {"order": "by: [No]", "reopened": "by: [No], order: as-met"},
     "take": {"first": "of: records", "every": "of: records", "of": "first: 2"},
 }
@@ -244,6 +245,8 @@ def test_every_key_is_listed_and_its_example_is_a_layout(tmp_path: Path) -> None
             if section == "":
                 lines = [example, *(lines if key != "columns" else [])]
                 lines += ["from: base.yaml"] if key == "leave-out" else []
+            elif section == "group key":
+                lines += [f"group: [{{{inside}}}]"]
             elif section != "column":
                 lines += [f"{section}: {{{inside}}}"]
                 lines += ["group: [No]"] if section == "totals" else []

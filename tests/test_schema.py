@@ -102,7 +102,11 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
     "expects-order": ["no desc", {"entry": "lines.no", "after": "lines.needs"}],
     "take": {"first": 5, "every": 2, "of": "rows"},
     "sort": ["No desc", "raised"],
-    "group": {"by": ["Kind"], "order": "as-met", "reopened": "allowed"},
+    "group": {
+        "by": ["Kind", {"by": "No", "subtotals": "none", "label": "{rows}"}],
+        "order": "as-met",
+        "reopened": "allowed",
+    },
     "totals": {"subtotals": "after", "detail": True, "grand-total": "no", "label": "{group}"},
     "calendar": {"hours-per-day": 7.5, "days-per-week": 5},
     "split": {"crew": {"by": "semicolon", "pair": {"name": "names", "post": "posts"}}},

@@ -52,7 +52,7 @@ if TYPE_CHECKING:
     from .outputs import Destination
     from .run.balance import Balance
     from .run.describing import TableColumn
-    from .run.protocols import Progress, Row, RunProgress, StackedRow, TotalRow
+    from .run.protocols import GroupHeading, Progress, Row, RunProgress, StackedRow, TotalRow
     from .sources import AnySource
     from .sources.further_formats import SourceFormat
     from .sources.objects.records import UnreadableRecord
@@ -79,7 +79,10 @@ _MODULES = {
     "layout_schema": "layout.reading.schema",
     "Balance": "run.balance",
     "TableColumn": "run.describing",
-    **dict.fromkeys(("Progress", "Row", "RunProgress", "StackedRow", "TotalRow"), "run.protocols"),
+    **dict.fromkeys(
+        ("GroupHeading", "Progress", "Row", "RunProgress", "StackedRow", "TotalRow"),
+        "run.protocols",
+    ),
     "AnySource": "sources",
     "Destination": "outputs",
     "IfThere": "layout.model.output_options",
@@ -102,6 +105,7 @@ __all__ = [
     "Fault",
     "FaultsFoundError",
     "FlatLedgerError",
+    "GroupHeading",
     "IfThere",
     "Interval",
     "Layout",

@@ -111,7 +111,7 @@ def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress |
             shown = digits.fewer(block)
             finished = finisher.finished(shown) if finisher.active else shown
             first += finished[: most - len(first)]
-            rows = [row for row in finished if row.__class__ is not TotalRow]
+            rows = [row for row in finished if not isinstance(row, TotalRow)]
             for place, one in enumerate(watched):
                 one.add([row[place] for row in rows])
             for writer in writers:

@@ -11,7 +11,7 @@ from ..extras import loaded
 from ..outputs.cells.finishing import Finisher
 from ..run.balance import Balance
 from ..run.describing import TableColumn, described
-from ..run.protocols import Progress, Row, TotalRow
+from ..run.protocols import GroupHeading, Progress, Row, TotalRow
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
 from . import logs
@@ -159,6 +159,8 @@ class Table(Iterator[Row]):
     def _sums_up(self, row: Row) -> bool:
         """Whether a row sums up others of the table."""
         layout = self._prepared.layout
+        if isinstance(row, GroupHeading):
+            return True
         return isinstance(row, TotalRow) and (layout.totals.detail or row.depth < len(layout.group))
 
     def rows(self, *, totals: bool = False) -> Iterator[Row]:
@@ -185,7 +187,8 @@ class Table(Iterator[Row]):
         [(3,)]
         """
         rows = self.rows(totals=True)
-        return (row for row in rows if isinstance(row, TotalRow) and self._sums_up(row))
+        found = (row for row in rows if isinstance(row, TotalRow) and self._sums_up(row))
+        return (row for row in found if not isinstance(row, GroupHeading))
 
     def dicts(self, *, totals: bool = False) -> Iterator[dict[str, Any]]:
         """The rows with their cells by heading; with ``totals`` total rows, too. Raises

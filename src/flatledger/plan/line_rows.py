@@ -22,7 +22,7 @@ def takes_lines(plan: Plan) -> bool:
         return False
     if layout.subtotals.where == "before" and plan.group:
         return False
-    if any(key.shown == "first" for key in layout.group):
+    if any(key.shown != "each" for key in layout.group):
         return False
     totals = [(one.column.total, one.column.decimals) for one in plan.columns]
     return not any(total and total.exact and decimals is not None for total, decimals in totals)

@@ -104,6 +104,7 @@ class Table:
                 own = [self._subtotal(part, depth + 1)]
             inner = self._groups(part, depth + 1)
             before = self.plan.layout.subtotals.where == "before"
+            found += self._heading(part, depth + 1)
             found += own + inner if before else inner + own
         return found
 
@@ -145,7 +146,9 @@ class Table:
         pairs = zip(self.plan.layout.group, self.plan.group, strict=True)
         for depth, (said, own) in enumerate(pairs, 1):
             again = before is not None and same_group(before[:depth], key[:depth])
-            if said.shown == "first" and again and own.place < self.width:
+            alone = not self.plan.layout.totals.detail and depth == len(self.plan.group)
+            once = said.shown == "row" or (said.shown == "first" and again)
+            if once and own.place < self.width and not alone:
                 found[own.place] = None
         return tuple(found)
 
@@ -158,6 +161,18 @@ class Table:
             total = column.total and place not in group
             cells.append(self.totals[column.heading].cell(part) if total else first)
         return tuple(cells)
+
+    def _heading(self, part: Sequence[Row], depth: int) -> list[Cells]:
+        """The row that names a group: in the column of its key, or in the first."""
+        if self.plan.layout.group[depth - 1].shown != "row":
+            return []
+        key = self.plan.group[depth - 1]
+        value = part[0].cells[key.slot]
+        free = [at for at, one in enumerate(self.plan.written) if not one.column.level]
+        place = key.place if key.place in free else free[0]
+        cells: list[Any] = [None] * self.width
+        cells[place] = "(blank)" if value is None else value
+        return [tuple(cells)]
 
     def _subtotal(self, part: Sequence[Row], depth: int) -> Cells:
         key = self.plan.group[depth - 1]

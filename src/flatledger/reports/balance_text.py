@@ -165,8 +165,9 @@ def _files(files: list[FileRead]) -> Grid:
 
 def _totals(balance: Balance) -> str:
     rows = f"and {counted(balance.total_rows, 'total row')}" if balance.total_rows else ""
+    headings = f"and {counted(balance.heading_rows, 'heading')}" if balance.heading_rows else ""
     groups = f"in {counted(balance.groups, 'group')}" if balance.groups else ""
-    said = f"{rows} {groups}".strip()
+    said = " ".join(filter(None, (rows, headings, groups)))
     return f"{said}{'; ' * bool(said)}{_of_levels(balance)}" if balance.stacked else said
 
 

@@ -289,6 +289,7 @@ class Balance(msgspec.Struct):
     fit: Fit | None = None
     rows: int = 0
     total_rows: int = 0
+    heading_rows: int = 0
     stacked: list[StackedLevel] = []
     groups: int = 0
     reopened: int = 0

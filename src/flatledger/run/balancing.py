@@ -61,6 +61,7 @@ def balance_of(plan: Plan, state: RunState, proof: Proof) -> Balance:
         lists=list(_lists(state)),
         rows=proof.rows,
         total_rows=proof.total_rows,
+        heading_rows=proof.headings,
         stacked=list(_stacked(plan, proof)),
         nodes_taken=list(dict.fromkeys(_nodes_taken(plan))),
         below_left=list(dict.fromkeys(_below_left(plan))),

@@ -1,4 +1,4 @@
-"""Group values that stand on the first row of their group alone."""
+"""Group values that stand on the first row of their group alone, or on a row of their own."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from ..plan.row_type import RowType
 from ..values.ordering import told_apart
 from .groups import GroupKeys, Key
 from .protocols import Row
-from .totalling import TotalMade
+from .totalling import Made, TotalMade
 
 
 class FirstOnly:
@@ -22,10 +22,11 @@ class FirstOnly:
     def __init__(self, plan: Plan, row_type: RowType) -> None:
         width = len(plan.written)
         pairs = zip(plan.layout.group, plan.group, strict=True)
-        self._places = [  # by the depth of the groups
-            (depth, key.place)
+        innermost = 0 if plan.layout.totals.detail else len(plan.group)  # which has no other row
+        self._places = [  # by the depth of the groups, and whether they have a row of their own
+            (depth, key.place, said.shown == "row")
             for depth, (said, key) in enumerate(pairs, 1)
-            if said.shown == "first" and key.place < width
+            if said.shown != "each" and key.place < width and depth != innermost
         ]
         self.active = bool(self._places)
         self._keys = GroupKeys(row_type)
@@ -36,12 +37,14 @@ class FirstOnly:
         key_of = self._keys.of(whole)
         return [self._blanked(row, key_of(own)) for row, own in zip(given, whole, strict=True)]
 
-    def of_groups(self, rows: list[Row], totals: Sequence[TotalMade]) -> list[Row]:
+    def of_groups(self, rows: list[Row], totals: Sequence[Made]) -> list[Row]:
         """The rows of groups whose own rows are not written, with totals among them."""
         if not self.active:
             return rows
         return [
-            self._blanked(row, tuple(map(told_apart, total.group))) if total.innermost else row
+            self._blanked(row, tuple(map(told_apart, total.group)))
+            if isinstance(total, TotalMade) and total.innermost
+            else row
             for row, total in zip(rows, totals, strict=True)
         ]
 
@@ -50,8 +53,8 @@ class FirstOnly:
         last, self._last = self._last, key
         again = [
             place
-            for depth, place in self._places
-            if last is not None and last[:depth] == key[:depth]
+            for depth, place, named in self._places
+            if named or (last is not None and last[:depth] == key[:depth])
         ]
         if not again:
             return row

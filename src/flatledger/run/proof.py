@@ -7,6 +7,7 @@ that was wrong on both sides is found by `checking`.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 from typing import Any, Protocol
 
@@ -19,7 +20,7 @@ from .families import FamilyWatch
 from .groups import GroupKeys, Key
 from .protocols import Row
 from .tallies import Tallies, Tally, cells_of, is_value, tally_of
-from .totalling import TotalMade
+from .totalling import HeadingMade, TotalMade
 
 
 class SourceSide(Protocol):
@@ -59,14 +60,19 @@ class Proof:
         self._open = [self._empty() for _ in depths]  # what came since a group of a depth began
         self._shown = [self._empty() for _ in depths]  # what the groups of a depth show in all
         self._waiting: list[TotalMade | None] = [None for _ in depths]  # a total before its rows
-        subtotals = plan.layout.subtotals
+        subtotals, totals = plan.layout.subtotals, plan.layout.totals
         self._before = subtotals.where == "before"
         self._totalled = subtotals.depths if plan.shows_totals else ()
         self._tells = max(self._totalled, default=0)  # the depth of groups that totals tell of
         self._inner = 0 if self._before else self._tells  # groups tell when they end
         self._written, self._cut = self._empty(), self._empty()
         self._keys = GroupKeys(self._row_type)
+        self._headed = [at for at, one in enumerate(plan.layout.group, 1) if one.shown == "row"]
+        if not totals.detail:
+            self._headed = [at for at in self._headed if at < len(plan.group)]
         self._group: Key | None = None
+        self.headings = 0
+        self._named: dict[int, Key] = {}  # the groups that headings have named, by their depth
         self._ended: set[Key] = set()  # groups whose total has been given
         self._wrong: list[str] = []
         self.families = FamilyWatch(self._row_type) if plan.stack else None
@@ -85,6 +91,7 @@ class Proof:
             self.families.given(whole)
         if self.plan.group:
             self._same_group(whole)
+            self._below_headings(self._keys.of(whole), whole)
         for index, column in enumerate(self._columns):
             at_depths = column.at_each_depth(given, whole)
             self._written[index].merge(at_depths[0])
@@ -109,6 +116,12 @@ class Proof:
             self._wrong.append("a row stands in a group that is not its own")
         self._group = met[-1] if met else self._group
 
+    def _below_headings(self, key_of: Callable[[Row], Key], rows: list[Row]) -> None:
+        """Rows stand below the headings of their groups, where these have one."""
+        for key in {key_of(row) for row in rows} if self._headed else ():
+            if any(self._named.get(depth) != key[:depth] for depth in self._headed):
+                self._wrong.append("a row stands below the heading of another group")
+
     def total(self, total: TotalMade) -> None:
         """Take note of a total row, or of the row of a group whose rows are not shown."""
         depth, before = len(total.group), self._before
@@ -123,9 +136,17 @@ class Proof:
             else:
                 self._end(total, depth, group)
 
+    def heading(self, made: HeadingMade) -> None:
+        """Take note of a row that names a group: the next row is of it."""
+        self.headings += 1
+        depth = len(made.group)
+        self._named = {at: key for at, key in self._named.items() if at < depth}
+        self._named[depth] = tuple(map(told_apart, made.group))
+
     def _of_group(self, total: TotalMade, depth: int, group: Key) -> None:
         """The row of a group is what its parts make; it is part of the groups around it."""
         self.rows += 1
+        self._below_headings(lambda _: group, [total.row])
         if total.row:  # else it is shown by another proof
             self._agree(total, total.tallies.tallies)
             self._straight(total.row)

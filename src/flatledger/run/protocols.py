@@ -77,9 +77,25 @@ class TotalRow(tuple[Any, ...]):
         self.depth = depth
         return self
 
-    def with_cells(self, cells: Iterable[Any]) -> TotalRow:
+    def with_cells(self, cells: Iterable[Any]) -> Self:
         """A row of the same group with other cells."""
-        return TotalRow(cells).with_depth(self.depth)
+        return type(self)(cells).with_depth(self.depth)
+
+
+class GroupHeading(TotalRow):
+    """A row above those of a group that holds the group's value alone; ``depth`` is how many groups
+    there are with its own.
+
+    >>> import flatledger
+    >>> layout = {"columns": [{"No": "no"}], "group": [{"by": "No", "heading": "row"}]}
+    >>> [*flatledger.table(layout, [{"no": 1}]).rows(totals=True)]
+    [(1,), (None,)]
+    """
+
+
+def has_total_rows(rows: Iterable[Row]) -> bool:
+    """Whether total rows or headings of groups are among some rows."""
+    return any(issubclass(kind, TotalRow) for kind in {*map(type, rows)})
 
 
 class StackedRow(tuple[Any, ...]):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import chain
 from operator import itemgetter
 from typing import Any
@@ -21,7 +21,7 @@ from .protocols import Row, RunServices, StackedRow
 from .sorting import BLOCK, Sorter
 from .state import Gathered, RunState
 from .tallies import Tallies, is_value
-from .totalling import Detail, TotalMade, TotalRowMaker, group_rows
+from .totalling import Detail, HeadingMade, Made, TotalMade, TotalRowMaker, group_rows
 
 Rounding = Callable[[Any], Any]
 _SMALL = 200  # rows of a block that does not go out by itself
@@ -141,14 +141,17 @@ class TableSteps:
         pairs = zip(given, whole, strict=True)
         return [StackedRow(cells).at_level(*levels[row[slot]]) for cells, row in pairs]
 
-    def _with_totals(self, block: list[Row], totals: list[TotalMade]) -> list[Row]:
+    def _with_totals(self, block: list[Row], totals: list[Made]) -> list[Row]:
         """Rows as they are given, and the totals after them."""
         given = self._rows(block) if block else block
         return given + self._totals(totals) if totals else given
 
-    def _totals(self, totals: list[TotalMade]) -> list[Row]:
+    def _totals(self, totals: Sequence[Made]) -> list[Row]:
         for total in totals:
-            self.proof.total(total)
+            if isinstance(total, HeadingMade):
+                self.proof.heading(total)
+            else:
+                self.proof.total(total)
         return [total.row for total in totals]
 
     def _grand(self, tallies: Tallies) -> list[Row]:
@@ -163,7 +166,7 @@ class TableSteps:
         before = self.plan.layout.subtotals.where == "before"
         grand = self._grand(groups.whole) if before else []
         totals = list(group_rows(self.plan, groups, self._make))
-        self._identify([total.row for total in totals if total.innermost])
+        self._identify([one.row for one in totals if isinstance(one, TotalMade) and one.innermost])
         rows = self._firsts.of_groups(self._totals(totals), totals)
         yield grand + rows if before else rows + self._grand(groups.whole)
         self.groups, self.differing = groups.count, groups.differing()

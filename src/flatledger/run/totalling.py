@@ -10,7 +10,7 @@ from ..plan.row_type import ColumnPlan, RowType
 from ..values.functions import text_of
 from .balance import Reopened
 from .groups import GroupKeys, Groups, Key
-from .protocols import Row, TotalRow, Wording
+from .protocols import GroupHeading, Row, TotalRow, Wording
 from .tallies import Adder, Tallies
 
 BLANK_GROUP = "(blank)"
@@ -27,6 +27,16 @@ class TotalMade(NamedTuple):
     group: Key
     tallies: Tallies
     innermost: bool = False
+
+
+class HeadingMade(NamedTuple):
+    """A row that names a group, above its rows."""
+
+    row: Row
+    group: Key
+
+
+Made = TotalMade | HeadingMade
 
 
 class TotalRowMaker:
@@ -57,6 +67,21 @@ class TotalRowMaker:
         label = _counted(self._plan.layout.label(len(group)), tallies)
         self._put_label(row, place, label.replace("{group}", name))
         return TotalMade(TotalRow(row).with_depth(len(group)), group, tallies)
+
+    def headings(self, group: Key, depths: Iterable[int]) -> list[HeadingMade]:
+        """The rows that name a group and those around it, of some depths."""
+        named = [depth for depth in depths if self._plan.layout.group[depth - 1].shown == "row"]
+        return [self._heading(group[:depth]) for depth in named]
+
+    def _heading(self, group: Key) -> HeadingMade:
+        """Its value stands in its own column, or else in the first."""
+        first = [at for at, one in enumerate(self._columns) if not one.column.level]
+        place = self._places[len(group) - 1]
+        place = place if place in first else first[0]
+        value = self._wording(place, group[-1])
+        row: list[Any] = [None] * len(self._columns)
+        row[place] = BLANK_GROUP if value is None else value
+        return HeadingMade(GroupHeading(row).with_depth(len(group)), group)
 
     def group(self, group: Key, first: Row, tallies: Tallies) -> TotalMade:
         """The row of a group whose rows are not shown: its values, totals, what describes it."""
@@ -122,7 +147,7 @@ class Detail:
         self._starts: dict[Key, int] | None = {} if plan.layout.group_order.as_met else None
         self._row = 0
 
-    def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[TotalMade]]]:
+    def after(self, blocks: Iterable[list[Row]]) -> Iterator[tuple[list[Row], list[Made]]]:
         """Pairs of rows and the totals that follow them."""
         open_groups: list[tuple[Key, Key, Tallies]] = []
         for block in blocks:
@@ -133,17 +158,20 @@ class Detail:
             for key, rows in self._keys.runs(block):
                 common = _common(open_groups, key)
                 if common < self._depths:
-                    yield [], self._close(open_groups, common)
-                    self._open(open_groups, key, self._keys.shown(rows[0]))
+                    made: list[Made] = [*self._close(open_groups, common)]
+                    shown = self._keys.shown(rows[0])
+                    self._open(open_groups, key, shown)
+                    new = range(common + 1, self._depths + 1)
+                    yield [], [*made, *self._make.headings(shown, new)]
                 self._row += len(rows)
                 self._adder.add_whole(open_groups[-1][2], rows)
                 self._adder.add_split([self.whole, *(one for *_, one in open_groups)], rows)
                 yield rows, []
-        yield [], self._close(open_groups, 0)
+        yield [], [*self._close(open_groups, 0)]
 
     def before(
         self, blocks: Iterable[list[Row]], again: Iterable[list[Row]]
-    ) -> Iterator[tuple[list[Row], list[TotalMade]]]:
+    ) -> Iterator[tuple[list[Row], list[Made]]]:
         """Pairs of rows and the totals that go before them.
 
         ``again`` are the same rows, gone through once the totals are known.
@@ -158,12 +186,12 @@ class Detail:
                 new = [key[:depth] for depth in range(1, self._depths + 1)]
                 new = [part for part in new if part not in shown]
                 shown.update(new)
-                values = self._keys.shown(rows[0])
-                made = [
-                    self._make.subtotal(values[: len(part)], groups.tallies(part))
-                    for part in new
-                    if len(part) in self._shown
-                ]
+                values, made = self._keys.shown(rows[0]), list[Made]()
+                for part in new:
+                    made += self._make.headings(values, [len(part)])
+                    if len(part) in self._shown:
+                        total = self._make.subtotal(values[: len(part)], groups.tallies(part))
+                        made.append(total)
                 yield rows, made
 
     def _open(self, open_groups: list[tuple[Key, Key, Tallies]], key: Key, shown: Key) -> None:
@@ -199,7 +227,7 @@ def _common(open_groups: list[tuple[Key, Key, Tallies]], key: Key) -> int:
     return depth
 
 
-def group_rows(plan: Plan, groups: Groups, make: TotalRowMaker) -> Iterator[TotalMade]:
+def group_rows(plan: Plan, groups: Groups, make: TotalRowMaker) -> Iterator[Made]:
     """The rows of groups whose own rows are not shown, with totals of the groups around them."""
     rows = {
         key: make.group(groups.shown(key), groups.first(key), groups.tallies(key))
@@ -213,9 +241,15 @@ def group_rows(plan: Plan, groups: Groups, make: TotalRowMaker) -> Iterator[Tota
         common = _alike(open_key, key)
         changed = key if before else open_key
         depths = [depth for depth in shown if common < depth <= len(changed)]
-        for depth in depths if before else reversed(depths):
-            values = groups.shown(changed)[:depth]
-            yield make.subtotal(values, groups.tallies(changed[:depth]))
+        new = range(common + 1, len(plan.group))
+        if not before:
+            for depth in reversed(depths):
+                values = groups.shown(changed)[:depth]
+                yield make.subtotal(values, groups.tallies(changed[:depth]))
+        for depth in new:
+            yield from make.headings(groups.shown(key), [depth])
+            if before and depth in depths:
+                yield make.subtotal(groups.shown(key)[:depth], groups.tallies(key[:depth]))
         yield rows[key]
         open_key = key
     if not before and open_key:

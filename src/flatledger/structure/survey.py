@@ -20,6 +20,7 @@ from .typings import Typing
 
 EXAMPLES = 3
 TOTAL = "@total"  # the member of total rows in JSON
+GROUP = "@group"  # that of the headings of groups: how many groups there are with its own
 LEVEL = "@level"  # that of stacked rows
 FURTHER = "further fields, which are not listed one by one"
 _EXACT = 15  # digits of a binary fraction that are sure

@@ -51,15 +51,16 @@ Where = Literal["after", "before", "none"]
 
 
 class Grouping(msgspec.Struct, frozen=True):
-    """One group key: a column, or an expression. Its value stands on each row (``shown``), or
-    on the first of its group alone; the totals of its groups stand where ``subtotals`` say, with a
-    ``label`` of their own. What it does not say is as `totals` have it.
+    """One group key: a column, or an expression. Its value stands on each row (``shown``),
+    on the first of its group alone, or on a row of its own above them; the totals of its groups
+    stand where ``subtotals`` say, with a ``label`` of their own. What it does not say is as
+    `totals` have it.
     """
 
     value: Expression | None
     heading: str | None
     text: str
-    shown: Literal["each", "first"] = "each"
+    shown: Literal["each", "first", "row"] = "each"
     subtotals: Where | None = None
     detail: bool = True
     label: str | None = None

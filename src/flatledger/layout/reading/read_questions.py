@@ -84,7 +84,7 @@ def check_asked(request: LayoutRequest, keys: Mapping[str, Item], reading: Readi
     ):
         for name in placeholders(text):
             if name not in kinds and name not in known:
-                hint = _hint(name, kinds)
+                hint = proposal(name, known) or _hint(name, kinds)
                 more = "; one file for each group can't be written yet" if key == "output" else ""
                 reading.fault(keys[key], f"`{{{name}}}` is not asked for{hint}{more}")
 

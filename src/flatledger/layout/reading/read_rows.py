@@ -171,11 +171,13 @@ WHERE = choice(("after", "before", "none"))
 _KEY_KEYS: Section = {
     "by": Key(TEXT, "A heading or an expression."),
     "heading": Key(
-        choice(("each", "first")), "On which rows of a group its value stands.", "shown"
+        choice(("each", "first", "row")), "On which row of a group its value is.", "shown"
     ),
     "subtotals": Key(WHERE, "Where the total of its groups stands."),
     "detail": Key(SWITCH, "Whether what is in its groups is written."),
-    "label": Key(TEXT, "What stands in its total rows; {group}, {rows} and {entries} are counts."),
+    "label": Key(
+        TEXT, "What its total rows say; {group} is the value, {rows} and {entries} how many."
+    ),
 }
 
 

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from ...layout.model.model import LayoutParts
-from ...run.protocols import Row, StackedRow, TotalRow
+from ...run.protocols import GroupHeading, Row, StackedRow, TotalRow
 
 Part = tuple[int, list[int]]  # a level, by its place in the stack, and the slots of its columns
 
@@ -37,7 +37,9 @@ class Arrangement:
 
     def parts(self, row: Row) -> list[Part]:
         """The levels whose cells are written of a row, one row for each."""
-        if isinstance(row, TotalRow):
+        if isinstance(row, GroupHeading):
+            levels = [0]
+        elif isinstance(row, TotalRow):
             levels = self._totalled
         else:
             levels = [row.place] if isinstance(row, StackedRow) else []

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, TotalRow
+from ...run.protocols import Row, TotalRow, has_total_rows
 from ...values.numbers import plain, round_to, unit_of
 from .cell_values import DIGITS
 from .row_code import row_maker
@@ -53,7 +53,7 @@ class Digits:
                 del self._whole[place]
         if not self._of_totals:
             return rows
-        if TotalRow not in {*map(type, rows)}:
+        if not has_total_rows(rows):
             return self._make(rows) if self._of_rows else rows
         return [self._shortened(row) for row in rows]
 

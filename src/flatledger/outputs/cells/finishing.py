@@ -16,7 +16,7 @@ import msgspec
 from ...layout.model.column import Column
 from ...plan.plan import Plan
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, StackedRow, TotalRow
+from ...run.protocols import Row, StackedRow, TotalRow, has_total_rows
 from ...values.functions import text_of
 from ...values.numbers import EXACT
 from .row_code import row_maker
@@ -42,8 +42,7 @@ class Finisher:
 
     def finished(self, rows: list[Row]) -> list[Row]:
         """The rows as they are written; of total rows only the figures are formatted."""
-        classes = {*map(type, rows)}
-        if TotalRow not in classes and StackedRow not in classes:
+        if not has_total_rows(rows) and StackedRow not in {*map(type, rows)}:
             return self._finish(rows)
         return [self._finished(row) for row in rows]
 

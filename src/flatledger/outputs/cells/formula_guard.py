@@ -77,7 +77,7 @@ class FormulaGuard:
         """Whether a cell holds a text: of a number or date column only what could not be read."""
         column = self._columns[place] if place < len(self._columns) else Column("")
         typed = column.numeric or column.datatype in _NO_TEXT
-        return not typed or cell.__class__ is FaultText or row.__class__ is TotalRow
+        return not typed or cell.__class__ is FaultText or isinstance(row, TotalRow)
 
     def _note(self, place: int, cell: str, number: int) -> None:
         self.count += 1

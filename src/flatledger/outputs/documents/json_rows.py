@@ -13,8 +13,8 @@ import msgspec
 from ...errors import OutputError
 from ...layout.model.model import LayoutParts, SettledLayout
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, StackedRow, TotalRow
-from ...structure.survey import LEVEL, TOTAL
+from ...run.protocols import GroupHeading, Row, StackedRow, TotalRow
+from ...structure.survey import GROUP, LEVEL, TOTAL
 from ...values.functions import text_of
 from ...values.literals import Interval
 from ...values.numbers import PlainDecimal
@@ -73,6 +73,8 @@ class JsonRows(StreamedWriter):
         record = dict(zip(self._names, cells, strict=True))
         if isinstance(row, StackedRow):
             return {LEVEL: row.level, **record}
+        if isinstance(row, GroupHeading):
+            return {GROUP: row.depth, **record}
         return {TOTAL: row.depth, **record} if isinstance(row, TotalRow) else record
 
     def _line(self, record: dict[str, Any]) -> bytes:

@@ -1,0 +1,198 @@
+"""What group keys say for themselves: headings, where totals stand, labels, detail."""
+
+from __future__ import annotations
+
+import json
+import random
+from itertools import groupby
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import flatledger
+from flatledger.run.totalling import TotalMade, TotalRowMaker
+from tests.conftest import table
+
+RECORDS: list[dict[str, Any]] = [
+    {"site": "Ness", "kind": "oil", "qty": 3},
+    {"site": "Ness", "kind": "wick", "qty": 2},
+    {"site": "Head", "kind": "oil", "qty": 5},
+    {"site": "Ness", "kind": "oil", "qty": 4},
+    {"site": None, "kind": "oil", "qty": 1},
+]
+COLUMNS: list[dict[str, Any]] = [
+    {"Site": "site"},
+    {"Kind": "kind"},
+    {"Quantity": {"value": "qty", "total": "sum"}},
+]
+
+
+def layout(*keys: Any, **more: Any) -> dict[str, Any]:
+    return {"columns": COLUMNS, "group": [*keys], **more}
+
+
+def test_a_heading_on_a_row_of_its_own_and_one_on_the_first_row() -> None:
+    site = {"by": "Site", "heading": "row", "label": "{group}, {rows} rows"}
+    kind = {"by": "Kind", "heading": "first", "subtotals": "none"}
+    rows, balance = table(layout(site, kind), RECORDS)
+    assert rows == [
+        ("Head", None, None),
+        (None, "oil", 5),
+        ("Head, 1 rows", None, 5),
+        ("Ness", None, None),
+        (None, "oil", 3),
+        (None, None, 4),
+        (None, "wick", 2),
+        ("Ness, 3 rows", None, 9),
+        ("(blank)", None, None),
+        (None, "oil", 1),
+        ("(blank), 1 rows", None, 1),
+        ("Grand total", None, 15),
+    ]
+    assert (balance.heading_rows, balance.total_rows, balance.balanced) == (3, 4, True)
+
+
+def test_totals_of_some_keys_before_their_groups() -> None:
+    kind = {"by": "Kind", "subtotals": "none"}
+    rows, balance = table(layout({"by": "Site", "subtotals": "before"}, kind), RECORDS)
+    assert [row[0] for row in rows] == [
+        *("Grand total", "Total Head", "Head", "Total Ness", "Ness", "Ness", "Ness"),
+        *("Total (blank)", None),
+    ]
+    assert balance.balanced
+
+
+def test_no_detail_below_a_key() -> None:
+    rows, balance = table(
+        layout({"by": "Site", "heading": "row"}, {"by": "Kind", "detail": "no"}), RECORDS
+    )
+    assert rows[:7] == [
+        ("Head", None, None),
+        (None, "oil", 5),
+        ("Total Head", None, 5),
+        ("Ness", None, None),
+        (None, "oil", 7),
+        (None, "wick", 2),
+        ("Total Ness", None, 9),
+    ]
+    assert balance.balanced
+
+
+def test_labels_count_entries_and_rows() -> None:
+    """A record without lines has a row and no entry; of stacked rows the first level counts."""
+    records = [{"site": "N", "lines": [{"q": 1}, {"q": 2}]}, {"site": "N", "lines": []}]
+    columns = [{"Site": "site"}, {"Q": {"value": "lines.q", "total": "sum"}}]
+    totals = {"label": "{rows}/{entries}", "grand-label": "all {entries}"}
+    base = {"columns": columns, "group": ["Site"], "totals": totals}
+    for row_per, labels in (("lines", ["3/2", "all 2"]), (["record", "lines"], ["4/2", "all 2"])):
+        rows, _ = table({**base, "row-per": row_per}, records)
+        assert [row[0] for row in rows[-2:]] == labels
+        totals_before = {**totals, "subtotals": "before"}
+        rows, _ = table({**base, "row-per": row_per, "totals": totals_before}, records)
+        assert [row[0] for row in rows[:2]] == labels[::-1]
+
+
+def test_subtotals_are_those_of_plain_loops() -> None:
+    chance = random.Random(3)
+    records = [
+        {"site": chance.choice("abc"), "kind": chance.choice("xyz"), "qty": chance.randint(0, 9)}
+        for _ in range(500)
+    ]
+    expected: list[tuple[Any, ...]] = []
+    ordered = sorted(records, key=lambda one: (one["site"], one["kind"]))
+    for site, of_site in groupby(ordered, key=lambda one: one["site"]):
+        listed = list(of_site)
+        expected.append((site, None, None))
+        for kind, of_kind in groupby(listed, key=lambda one: one["kind"]):
+            quantities = [one["qty"] for one in of_kind]
+            expected += [(None, kind if not at else None, q) for at, q in enumerate(quantities)]
+            expected.append((None, f"{len(quantities)} of {kind}", sum(quantities)))
+        expected.append((f"Total {site}", None, sum(one["qty"] for one in listed)))
+    expected.append(("Grand total", None, sum(one["qty"] for one in records)))
+    kind = {"by": "Kind", "heading": "first", "label": "{rows} of {group}"}
+    rows, balance = table(layout({"by": "Site", "heading": "row"}, kind), records)
+    assert [(None if "of" in str(row[1]) else row[0], *row[1:]) for row in rows] == expected
+    assert balance.balanced
+
+
+@pytest.mark.parametrize("what", ["headings", "subtotal"])
+def test_what_stands_over_the_wrong_group_does_not_balance(
+    what: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = getattr(TotalRowMaker, what)
+
+    def wrong(self: TotalRowMaker, group: Any, *more: Any) -> Any:
+        return made(self, ("Head", *group[1:]), *more)
+
+    monkeypatch.setattr(TotalRowMaker, what, wrong)
+    _, balance = table(layout({"by": "Site", "heading": "row"}), RECORDS)
+    assert not balance.balanced
+    monkeypatch.setattr(TotalRowMaker, what, made)
+
+
+def test_a_total_that_another_group_has_is_seen(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where the inner key has no totals, the outer one still knows which rows are its own."""
+    made = TotalRowMaker.subtotal
+    met: list[TotalMade] = []
+
+    def swapped(self: TotalRowMaker, group: Any, tallies: Any) -> TotalMade:
+        met.append(made(self, group, tallies))
+        return met[0]
+
+    monkeypatch.setattr(TotalRowMaker, "subtotal", swapped)
+    kind = {"by": "Kind", "subtotals": "none"}
+    _, balance = table(layout("Site", kind), RECORDS)
+    assert "a total row names another group than that of its rows" in balance.wrong
+
+
+def test_in_json_and_in_python_a_heading_says_what_it_is(tmp_path: Path) -> None:
+    given = layout({"by": "Site", "heading": "row"})
+    place = tmp_path / "t.jsonl"
+    assert flatledger.export(given, RECORDS, place, verify=True).balanced
+    lines = [json.loads(line) for line in place.read_text().splitlines()]
+    assert lines[0] == {"@group": 1, "Site": "Head", "Kind": None, "Quantity": None}
+    found = flatledger.table(given, RECORDS)
+    assert len(list(found)) == 5
+    rows = list(flatledger.table(given, RECORDS).rows(totals=True))
+    assert [row for row in rows if isinstance(row, flatledger.GroupHeading)][1] == (
+        *("Ness", None, None),
+    )
+    totals = list(flatledger.table(given, RECORDS).totals())
+    assert [row[2] for row in totals] == [5, 9, 1, 15]
+
+
+@pytest.mark.parametrize("format", ["csv", "xlsx", "ods", "html", "md", "json"])
+def test_headings_of_groups_are_read_again(format: str, tmp_path: Path) -> None:
+    given = layout({"by": "Site", "heading": "row"}, {"by": "Kind", "heading": "first"})
+    given["output"] = {"null": "none"}
+    balance = flatledger.export(given, RECORDS, tmp_path / f"t.{format}", verify=True)
+    assert balance.balanced, balance.wrong
+
+
+@pytest.mark.parametrize(
+    ("keys", "more", "told"),
+    [
+        ([{"heading": "row"}], {}, "a key of `group` has at least `by`"),
+        ([{"by": "Site", "subtotals": "after"}], {"totals": {"subtotals": "before"}}, "all after"),
+        (
+            [{"by": "Site", "subtotals": "after"}, {"by": "Kind", "subtotals": "before"}],
+            {},
+            "stand before their groups, or all after them; a key may have none",
+        ),
+        (
+            [{"by": "Site", "detail": "no"}, "Kind"],
+            {},
+            "of Site no detail is written, so that Kind would not be seen",
+        ),
+        ([{"by": "upper(site)", "heading": "first"}], {}, "`heading: first` goes with a heading"),
+        ([{"by": "Site", "label": "{row} rows"}], {}, "`{row}` is not asked for; did you mean"),
+        (["Site"], {"totals": {"grand-label": "{group}"}}, "`{group}` is not asked for"),
+        ([{"by": "Site", "heading": "twice"}], {}, "does not take `twice`"),
+        ([{"by": "Site", "head": "row"}], {}, "did you mean `heading`?"),
+    ],
+)
+def test_what_keys_can_not_say(keys: list[Any], more: dict[str, Any], told: str) -> None:
+    with pytest.raises(flatledger.LayoutError) as error:
+        flatledger.table(layout(*keys, **more), RECORDS)
+    assert told in str(error.value)
