@@ -320,6 +320,11 @@ class LayoutParts(msgspec.Struct, frozen=True):
         }
         return (self.headings, *(tuple(further[one]) for one in self.output.second_header))
 
+    @property
+    def reads_in_order(self) -> bool:
+        """Whether a row is understood by those above it, so that a reader should not sort them."""
+        return self.stacked or any(key.shown == "first" for key in self.group)
+
     def _headings_of(self, level: int) -> tuple[str, ...]:
         """The headings of a level, where they stand."""
         row = [""] * (max(self.places, default=-1) + 1)

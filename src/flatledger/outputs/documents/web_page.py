@@ -13,7 +13,7 @@ from typing import Any
 from ...language import nodes as n
 from ...layout.model.model import LayoutParts, SettledLayout
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, StackedRow, TotalRow
+from ...run.protocols import GroupHeading, Row, StackedRow, TotalRow
 from ...values.functions import text_of
 from ..cells.arranging import Arrangement
 from ..cells.rendering import Rendering
@@ -63,7 +63,7 @@ class WebPage(StreamedWriter):
             headings=list(map(self.fit, layout.headings)),
             further=[list(map(self.fit, row)) for row in self._further()],
             by_level=[list(map(self.fit, row)) for row in self._by_level()],
-            stacked=layout.stacked,
+            in_order=layout.reads_in_order,
             numeric=self._numeric,
             foot="above" if self._folding.above else "below",
         )
@@ -95,7 +95,7 @@ class WebPage(StreamedWriter):
 
     def _row(self, row: Row, texts: Row) -> str:
         level = self._folding.level(row)
-        kind = f' class="{"total" if row.depth else "whole"}"' if isinstance(row, TotalRow) else ""
+        kind = _kind(row)
         depth = "" if isinstance(row, TotalRow) else self._tree.depth(row)
         if isinstance(row, StackedRow):
             depth += f' data-stack="{row.place}"'
@@ -123,6 +123,13 @@ class WebPage(StreamedWriter):
 
     def _escaped(self, text: str) -> str:
         return escape(self.fit(text)).replace("\r", "&#13;")
+
+
+def _kind(row: Row) -> str:
+    """The class of a row, which is none of the detail."""
+    if isinstance(row, GroupHeading):
+        return ' class="heading"'
+    return f' class="{"total" if row.depth else "whole"}"' if isinstance(row, TotalRow) else ""
 
 
 def _or_blank(cell: str | None) -> str:

@@ -181,7 +181,7 @@ class OpenDocument(SheetWriter):
     def end_sheet(self) -> None:
         self._fold(0)
         self._put(parts.TABLE_END)
-        if self.layout.header_rows and not self.layout.stacked:
+        if self.layout.header_rows and not self.layout.reads_in_order:
             last = max(self.at, self.above)
             area = self.names[-1], self.above, last, self.widths.count
             self._ranges.append(parts.filtered(*area))

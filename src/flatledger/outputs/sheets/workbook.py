@@ -118,7 +118,7 @@ class Workbook(SheetWriter):
             sheet.set_column(place, place, self.widths.of(place), self._beside_figures(place))
         if self.widths.landscape:
             sheet.set_landscape()
-        if self.layout.header_rows and not self.layout.stacked:  # whose families stay together
+        if self.layout.header_rows and not self.layout.reads_in_order:
             sheet.autofilter(self.above - 1, 0, max(self.at, self.above) - 1, last)
 
     def further(self, name: str, rows: Iterable[Row]) -> None:
