@@ -124,6 +124,7 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "heading": ("`each`", "heading: row"),
         "subtotals": ("as `totals` say", "subtotals: none"),
         "detail": ("`yes`", "detail: no"),
+        "page-break": ("`no`", "page-break: yes"),
         "label": ("as `totals` say", "label: '{group}, {rows} rows'"),
     },
     "totals": {

@@ -221,7 +221,10 @@ BESIDE = {  # what an example of a key goes with, by its section
         **dict.fromkeys(("reads", "format"), "value: no, datatype: date"),
         **dict.fromkeys(("aligned", "separator-in-value"), "value: no, separator: pipe"),
     },
-    "group key": dict.fromkeys(("heading", "subtotals", "label"), "by: No") | {"detail": "by: No"},
+    "group key": {
+        **dict.fromkeys(("heading", "subtotals", "label", "detail"), "by: No"),
+        "page-break": "by: No, heading: row",
+    },
     "group": {"order": "by: [No]", "reopened": "by: [No], order: as-met"},
     "take": {"first": "of: records", "every": "of: records", "of": "first: 2"},
 }

@@ -7,7 +7,9 @@ import random
 from itertools import groupby
 from pathlib import Path
 from typing import Any
+from zipfile import ZipFile
 
+import openpyxl
 import pytest
 
 import flatledger
@@ -171,6 +173,28 @@ def test_headings_of_groups_are_read_again(format: str, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
+    ("keys", "subtotals", "pages"),
+    [
+        ([{"by": "Site", "heading": "row", "page-break": "yes"}], "none", 3),
+        ([{"by": "Site", "page-break": "yes"}], "after", 3),
+        ([{"by": "Site", "page-break": "yes"}], "before", 3),
+        ([{"by": "Site", "heading": "row"}, {"by": "Kind", "page-break": "yes"}], "after", 4),
+        ([{"by": "Site", "heading": "row", "page-break": "yes"}, "Kind"], "after", 3),
+        (["Site"], "after", 1),
+    ],
+)
+def test_groups_begin_pages(keys: list[Any], subtotals: str, pages: int, tmp_path: Path) -> None:
+    given = layout(*keys, totals={"subtotals": subtotals})
+    files = [tmp_path / f"t.{format}" for format in ("html", "xlsx", "ods")]
+    flatledger.export(given, RECORDS, files)
+    assert files[0].read_text().count('data-page="new"') == pages - 1
+    sheet: Any = openpyxl.load_workbook(files[1]).active
+    assert len(sheet.row_breaks.brk) == pages - 1
+    with ZipFile(files[2]) as packed:
+        assert packed.read("content.xml").count(b'style-name="ro-page"') == pages - 1
+
+
+@pytest.mark.parametrize(
     ("keys", "more", "told"),
     [
         ([{"heading": "row"}], {}, "a key of `group` has at least `by`"),
@@ -186,6 +210,11 @@ def test_headings_of_groups_are_read_again(format: str, tmp_path: Path) -> None:
             "of Site no detail is written, so that Kind would not be seen",
         ),
         ([{"by": "upper(site)", "heading": "first"}], {}, "`heading: first` goes with a heading"),
+        (
+            [{"by": "Site", "page-break": "yes", "subtotals": "none"}],
+            {},
+            "nothing would tell in print where its groups begin; add `heading: row`, or a total",
+        ),
         ([{"by": "Site", "label": "{row} rows"}], {}, "`{row}` is not asked for; did you mean"),
         (["Site"], {"totals": {"grand-label": "{group}"}}, "`{group}` is not asked for"),
         ([{"by": "Site", "heading": "twice"}], {}, "does not take `twice`"),

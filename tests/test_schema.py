@@ -103,7 +103,7 @@ WHOLE: dict[str, Any] = {  # each key of a layout, and each form that its value 
     "take": {"first": 5, "every": 2, "of": "rows"},
     "sort": ["No desc", "raised"],
     "group": {
-        "by": ["Kind", {"by": "No", "subtotals": "none", "label": "{rows}"}],
+        "by": ["Kind", {"by": "No", "page-break": "no", "label": "{rows}"}],
         "order": "as-met",
         "reopened": "allowed",
     },

@@ -210,6 +210,8 @@ def _without_use(layout: SettledLayout, targets: Sequence[Target]) -> list[str]:
     notes = []
     if output.with_balance and not formats & {"xlsx", "ods"}:
         notes.append("no workbook is written, so no sheet has the balance (`with-balance`)")
+    if any(key.page_break for key in layout.group) and not formats & {"xlsx", "ods", "html"}:
+        notes.append("no workbook or page is written, in which groups begin pages (`page-break`)")
     if output.level_column and not layout.by_level:
         notes.append("`level-column` is for columns by level; in others a column is `level()`")
     if output.csvw and not any(_gets_metadata(output, one) for one in targets):

@@ -53,8 +53,8 @@ Where = Literal["after", "before", "none"]
 class Grouping(msgspec.Struct, frozen=True):
     """One group key: a column, or an expression. Its value stands on each row (``shown``),
     on the first of its group alone, or on a row of its own above them; the totals of its groups
-    stand where ``subtotals`` say, with a ``label`` of their own. What it does not say is as
-    `totals` have it.
+    stand where ``subtotals`` say, with a ``label`` of their own; in print each begins a page with
+    ``page_break``. What it does not say is as `totals` have it.
     """
 
     value: Expression | None
@@ -63,6 +63,7 @@ class Grouping(msgspec.Struct, frozen=True):
     shown: Literal["each", "first", "row"] = "each"
     subtotals: Where | None = None
     detail: bool = True
+    page_break: bool = False
     label: str | None = None
     place: TextPlace = (0, 0, "")
 

@@ -229,6 +229,12 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
         reading.fault(keys["totals"], says)
     if request.by_level:
         _check_by_level(request, keys, reading)
+    for depth, key in enumerate(request.group, 1):
+        totalled = depth in request.subtotals.depths and any(one.total for one in request.columns)
+        if key.page_break and not totalled and key.shown != "row":
+            what = "nothing would tell in print where its groups begin"
+            says = f"`page-break` of {key.text}: {what}; add `heading: row`, or a total"
+            reading.problems.append(key.problem(says))
     stated = {key.subtotals for key in request.group}
     if any(key.text == "subtotals" for key, _ in pairs_of(keys.get("totals"))):
         stated.add(request.totals.subtotals)

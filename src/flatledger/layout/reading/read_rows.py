@@ -175,6 +175,7 @@ _KEY_KEYS: Section = {
     ),
     "subtotals": Key(WHERE, "Where the total of its groups stands."),
     "detail": Key(SWITCH, "Whether what is in its groups is written."),
+    "page-break": Key(SWITCH, "Whether each of its groups begins a page, in print."),
     "label": Key(
         TEXT, "What its total rows say; {group} is the value, {rows} and {entries} how many."
     ),

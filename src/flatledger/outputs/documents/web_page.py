@@ -16,6 +16,7 @@ from ...plan.row_type import ColumnPlan
 from ...run.protocols import GroupHeading, Row, StackedRow, TotalRow
 from ...values.functions import text_of
 from ..cells.arranging import Arrangement
+from ..cells.page_breaks import PageBreaks
 from ..cells.rendering import Rendering
 from ..places.files import Target
 from ..sheets.sheet_shape import Folding
@@ -49,7 +50,7 @@ class WebPage(StreamedWriter):
         self._patterned = [
             one.column.format is not None and one.column.translate is None for one in columns
         ]
-        self._arrangement = Arrangement(layout)
+        self._arrangement, self._breaks = Arrangement(layout), PageBreaks(layout)
         self._tree = _Standing(columns if not layout.sort else ())
         self._before, _, self._after = self._page().partition(_ROWS)
 
@@ -97,6 +98,8 @@ class WebPage(StreamedWriter):
         level = self._folding.level(row)
         kind = _kind(row)
         depth = "" if isinstance(row, TotalRow) else self._tree.depth(row)
+        if self._breaks.before(row):
+            depth += ' data-page="new"'
         if isinstance(row, StackedRow):
             depth += f' data-stack="{row.place}"'
         start, cells = f'<tr data-level="{level}"{depth}{kind}>', [*self._cells(row, texts)]

@@ -155,7 +155,7 @@ class OpenDocument(SheetWriter):
         self._cells = OpenDocumentCells(self._styles)
         self._body = TemporaryFile("w+b", prefix="flatledger-")  # noqa: SIM115 (kept open)
         self._ranges: list[str] = []
-        self._level = 0
+        self._level, self._new_page = 0, False
 
     def _put(self, text: str) -> None:
         self._body.write(text.encode())
@@ -186,6 +186,9 @@ class OpenDocument(SheetWriter):
             area = self.names[-1], self.above, last, self.widths.count
             self._ranges.append(parts.filtered(*area))
 
+    def new_page(self) -> None:
+        self._new_page = True
+
     def further(self, name: str, rows: Iterable[Row]) -> None:
         self._put(parts.table_start(name))
         self._put(parts.columns([_FIRST_WIDTH, *[_FURTHER_WIDTH] * _FURTHER], self._styles))
@@ -208,7 +211,9 @@ class OpenDocument(SheetWriter):
 
     def row(self, row: Row, style: str, level: int, slots: Sequence[int]) -> None:
         self._fold(level)
-        self._put(parts.row(self._row(row, style, slots)))
+        page = self._styles.new_page() if self._new_page else ""
+        self._new_page = False
+        self._put(parts.row(self._row(row, style, slots), page))
 
     def _row(self, row: Row, style: str, slots: Sequence[int]) -> Iterator[str]:
         at = 0

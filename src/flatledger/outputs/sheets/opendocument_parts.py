@@ -49,9 +49,10 @@ def columns(widths: Sequence[int], styles: OpenDocumentStyles) -> str:
     )
 
 
-def row(cells: Iterable[str]) -> str:
-    """A row, on a line of its own."""
-    return f"<table:table-row>{''.join(cells)}</table:table-row>\n"
+def row(cells: Iterable[str], style: str = "") -> str:
+    """A row, on a line of its own, with a style if it has one."""
+    styled = f' table:style-name="{style}"' if style else ""
+    return f"<table:table-row{styled}>{''.join(cells)}</table:table-row>\n"
 
 
 def filtered(sheet: str, first: int, last: int, width: int) -> str:

@@ -31,6 +31,7 @@ _FIELDS = {
     "m": "<number:minutes/>", "mm": '<number:minutes number:style="long"/>',
     "s": "<number:seconds/>", "ss": '<number:seconds number:style="long"/>',
 }  # fmt: skip
+NEW_PAGE = "ro-page"
 _ISO = {"date": "yyyy-MM-dd", "dateTime": "yyyy-MM-dd HH:mm:ss", "time": "HH:mm:ss"}
 
 
@@ -43,6 +44,7 @@ class OpenDocumentStyles:
         self._data: dict[str, str] = {}
         self._xml: list[str] = []
         self._widths: dict[int, str] = {}
+        self._breaks = False  # whether there is a style of rows that begin a page
 
     def of(self, kind: str, column: Column | None, style: str) -> str:
         """The name of the style of a value of a kind in a column; blank for the usual one."""
@@ -86,6 +88,17 @@ class OpenDocumentStyles:
                 "</style:style>"
             )
         return self._widths[width]
+
+    def new_page(self) -> str:
+        """The name of the style of rows that begin a page."""
+        if not self._breaks:
+            self._breaks = True
+            self._xml.append(
+                f'<style:style style:name="{NEW_PAGE}" style:family="table-row">'
+                '<style:table-row-properties style:use-optimal-row-height="true" '
+                'fo:break-before="page"/></style:style>'
+            )
+        return NEW_PAGE
 
     def xml(self) -> str:
         """All that were made."""

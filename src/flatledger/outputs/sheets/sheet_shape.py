@@ -103,7 +103,17 @@ class Widths:
     @property
     def landscape(self) -> bool:
         """Whether a page has to lie on its side to hold them."""
-        return sum(map(self.of, range(len(self._found)))) > _WIDE_PAGE
+        return self._whole > _WIDE_PAGE
+
+    @property
+    def _whole(self) -> int:
+        return sum(map(self.of, range(len(self._found))))
+
+    @property
+    def scale(self) -> int:
+        """To which part of its size, in percent, a sheet shrinks so that a page is as wide."""
+        room = _WIDE_PAGE * 3 // 2 if self.landscape else _WIDE_PAGE
+        return max(10, min(100, 100 * room // max(self._whole, 1)))
 
 
 def _length(cell: Any) -> int:

@@ -17,6 +17,7 @@ from ..cells.arranging import Arrangement
 from ..cells.cell_values import CellValues
 from ..cells.digits import Digits
 from ..cells.finishing import Finisher, without_pattern
+from ..cells.page_breaks import PageBreaks
 from ..places.files import Target
 from .balance_sheets import SheetHeading, balance_rows, fault_rows
 from .sheet_shape import LONG_TEXTS, MOST_ROWS, Folding, LongTexts, Widths, sheet_name
@@ -43,7 +44,7 @@ class SheetWriter:
         self.columns = [one.column for one in columns]
         self.numeric = [one.numeric or one.kind == "number" for one in columns]
         self.values = [CellValues(column, earliest) for column in self.columns]
-        self.arrangement = Arrangement(layout)
+        self.arrangement, self.breaks = Arrangement(layout), PageBreaks(layout)
         self.widths, self.folding = Widths(self.columns, layout.places), Folding(layout)
         self.long = LongTexts(continued=layout.output.beyond == "continue")
         self.names: list[str] = []
@@ -64,6 +65,10 @@ class SheetWriter:
 
     def row(self, row: Row, style: str, level: int, slots: Sequence[int]) -> None:
         """Write some cells of a row, of a style, that folds at a level."""
+        raise NotImplementedError
+
+    def new_page(self) -> None:
+        """Begin a page in print before the next row."""
         raise NotImplementedError
 
     def further(self, name: str, rows: Iterable[Row]) -> None:
@@ -108,6 +113,8 @@ class SheetWriter:
                 if self.at == MOST_ROWS:
                     self._go_on()
                 style = ("subtotal" if row.depth else "whole") if isinstance(row, TotalRow) else ""
+                if self.breaks.before(row):
+                    self.new_page()
                 for slots in self._slots(row):
                     self.row(row, style, self.folding.level(row), slots)
                     self.at += 1

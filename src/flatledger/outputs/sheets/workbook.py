@@ -26,6 +26,7 @@ from .workbook_files import copy_to
 _CREATED = dt.datetime(2000, 1, 1)  # the same in every run, so that its bytes are
 _A4 = 9
 _FIRST_WIDTH, _FURTHER, _FURTHER_WIDTH = 36, 9, 20  # columns of the sheets beside the table
+_MOST_PAGES = 1_023  # breaks that a sheet takes
 _SHORT = 16_000  # letters of a text that every cell holds
 _ODD = re.compile(r"[\n\r\ud800-\udfff\ufffe\uffff]|\A<r>").search
 _RAW = re.compile(r"[\r\ud800-\udfff\ufffe\uffff]|\A<r>")
@@ -70,6 +71,7 @@ class Workbook(SheetWriter):
         self._formats: dict[tuple[str, str], Any] = {}
         self._by_style: dict[str, list[Any]] = {}
         self._sheet: Any = None
+        self._pages: list[int] = []
 
     def _format(self, code: str, style: str) -> Any:
         """The format of cells of a style with a number format; None where it is the usual one."""
@@ -98,12 +100,14 @@ class Workbook(SheetWriter):
         for place in range(self.widths.count):
             sheet.set_column(place, place, None, self._beside_figures(place))
         self.at = self.above
+        self._pages = []
         if header:
             sheet.freeze_panes(self.at, 0)
             sheet.repeat_rows(first, self.at - 1)
         sheet.outline_settings(True, not self.folding.above, True, False)
         sheet.set_paper(_A4)
-        sheet.fit_to_pages(1, 0)
+        if not self.breaks.active:  # some programs pass over breaks where a page is to be fitted
+            sheet.fit_to_pages(1, 0)
 
     def _beside_figures(self, place: int) -> Any:
         """The format of a column of texts right after figures, which do not touch then."""
@@ -118,8 +122,14 @@ class Workbook(SheetWriter):
             sheet.set_column(place, place, self.widths.of(place), self._beside_figures(place))
         if self.widths.landscape:
             sheet.set_landscape()
+        if self.breaks.active:
+            sheet.set_print_scale(self.widths.scale)
+            sheet.set_h_pagebreaks(self._pages[:_MOST_PAGES])
         if self.layout.header_rows and not self.layout.reads_in_order:
             sheet.autofilter(self.above - 1, 0, max(self.at, self.above) - 1, last)
+
+    def new_page(self) -> None:
+        self._pages.append(self.at)
 
     def further(self, name: str, rows: Iterable[Row]) -> None:
         self._sheet = self._book.add_worksheet(name)
