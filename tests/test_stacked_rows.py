@@ -438,3 +438,40 @@ def test_where_columns_by_level_can_not_go(name: str, told: str, tmp_path: Path)
     with pytest.raises(flatledger.OutputError, match=told):
         flatledger.export({**BY_LEVEL, "output": {}}, RECORDS, tmp_path / name)
     assert not (tmp_path / name).exists()
+
+
+@pytest.mark.parametrize("format", ["csv", "html", "xlsx", "ods", "md", "json"])
+def test_what_stands_for_nothing_stands_on_rows_of_its_own_level_alone(
+    format: str, tmp_path: Path
+) -> None:
+    """A line's default is no value of the record, nor is the group's name missing on its rows."""
+    given: dict[str, Any] = {
+        "row-per": ["record", "lines"],
+        "levels": LEVELS,
+        "columns": [
+            {"Site": "site"},
+            {"Fee": {"value": "fee", "default": "free"}},
+            {"Quantity": {"value": "lines.qty", "default": "none yet"}},
+        ],
+        "group": [{"by": "Site", "heading": "first"}],
+        "output": {"null": "n/a"},
+    }
+    records = [
+        {"site": "Ness", "fee": None, "lines": [{"qty": None}, {"qty": 2}]},
+        {"site": "Ness", "fee": 1, "lines": []},
+    ]
+    place = tmp_path / f"t.{format}"
+    assert flatledger.export(given, records, place, verify=True).balanced
+    cells = {
+        "csv": "Ness,free,\r\n,,none yet\r\n,,2\r\n,1,\r\n",
+        "md": "| Ness | free |  |\n|  |  | none yet |\n|  |  | 2 |\n|  | 1 |  |",
+    }
+    text = place.read_bytes().decode("utf-8", "replace")
+    if format in cells:
+        assert cells[format] in text
+    elif format in ("html", "json"):
+        assert (text.count("free"), text.count("none yet"), text.count("n/a")) == (1, 1, 0)
+    else:
+        sheet = python_calamine.load_workbook(str(place)).get_sheet_by_index(0)
+        found = [text_of(cell) for row in sheet.to_python() for cell in row]
+        assert (found.count("free"), found.count("none yet"), found.count("n/a")) == (1, 1, 0)

@@ -9,7 +9,7 @@ from ..plan.plan import Plan
 from ..plan.row_type import RowType
 from ..values.ordering import told_apart
 from .groups import GroupKeys, Key
-from .protocols import Row
+from .protocols import PartialRow, Row
 from .totalling import Made, TotalMade
 
 
@@ -31,6 +31,7 @@ class FirstOnly:
         self.active = bool(self._places)
         self._keys = GroupKeys(row_type)
         self._last: Key | None = None
+        self._all = frozenset(range(width))
 
     def of(self, given: list[Row], whole: list[Row]) -> list[Row]:
         """Rows as they are given, whose ``whole`` ones say their groups."""
@@ -61,4 +62,4 @@ class FirstOnly:
         cells: list[Any] = list(row)
         for place in again:
             cells[place] = None
-        return tuple(cells)
+        return PartialRow(cells).owning(self._all - frozenset(again))

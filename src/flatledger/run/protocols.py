@@ -58,7 +58,22 @@ class NothingMeasured:
     size: int | None = None
 
 
-class TotalRow(tuple[Any, ...]):
+class MarkedRow(tuple[Any, ...]):
+    """A row of which more is known than its cells. It is a tuple as any row is."""
+
+    def with_cells(self, cells: Iterable[Any]) -> Self:
+        """A row with other cells, of which the same is known."""
+        row = type(self)(cells)
+        row.__dict__.update(self.__dict__)
+        return row
+
+
+def has_marked_rows(rows: Iterable[Row]) -> bool:
+    """Whether there are such rows among some."""
+    return any(issubclass(kind, MarkedRow) for kind in {*map(type, rows)})
+
+
+class TotalRow(MarkedRow):
     """A row of totals: of a group, or of the whole table. It is a tuple as any row is.
 
     ``depth`` is how many groups are around it: 0 is the whole table, 1 the outermost group.
@@ -77,10 +92,6 @@ class TotalRow(tuple[Any, ...]):
         self.depth = depth
         return self
 
-    def with_cells(self, cells: Iterable[Any]) -> Self:
-        """A row of the same group with other cells."""
-        return type(self)(cells).with_depth(self.depth)
-
 
 class GroupHeading(TotalRow):
     """A row above those of a group that holds the group's value alone; ``depth`` is how many groups
@@ -93,12 +104,19 @@ class GroupHeading(TotalRow):
     """
 
 
-def has_total_rows(rows: Iterable[Row]) -> bool:
-    """Whether total rows or headings of groups are among some rows."""
-    return any(issubclass(kind, TotalRow) for kind in {*map(type, rows)})
+class PartialRow(MarkedRow):
+    """A row of which only some cells, by their places, are its ``own``: where nothing stands in the
+    others nothing is missing."""
+
+    own: frozenset[int] = frozenset()
+
+    def owning(self, own: frozenset[int]) -> Self:
+        """The same row with cells of its own at these places."""
+        self.own = own
+        return self
 
 
-class StackedRow(tuple[Any, ...]):
+class StackedRow(PartialRow):
     """A row of a table in which rows of several levels are stacked; ``level`` is what its level is
     called. It is a tuple as any row is.
 
@@ -116,10 +134,6 @@ class StackedRow(tuple[Any, ...]):
         """The same row, of a level that is called so, which has this ``place`` in the stack."""
         self.level, self.place = level, place
         return self
-
-    def with_cells(self, cells: Iterable[Any]) -> StackedRow:
-        """A row of the same level with other cells."""
-        return StackedRow(cells).at_level(self.level, self.place)
 
 
 class Origin(NamedTuple):

@@ -17,7 +17,7 @@ from .first_only import FirstOnly
 from .groups import Groups
 from .limiting import Limiter
 from .proof import Proof
-from .protocols import Row, RunServices, StackedRow
+from .protocols import PartialRow, Row, RunServices, StackedRow
 from .sorting import BLOCK, Sorter
 from .state import Gathered, RunState
 from .tallies import Tallies, is_value
@@ -55,8 +55,7 @@ class TableSteps:
         self._whole = self._row_type.lined or plan.row_type.width == len(plan.written)
         self._roundings = list(_roundings(plan))
         self._firsts = FirstOnly(plan, self._row_type)
-        called = [*map(plan.chain.called, plan.chain.levels)]
-        self._levels = {at: (called[at], place) for place, at in enumerate(plan.stack)}
+        self._levels = [*_levels(plan)]
 
     def gathers(self) -> Gathered | None:
         """What takes in all rows before the first is given; none where they are given as they
@@ -138,8 +137,12 @@ class TableSteps:
     def _stacked(self, given: list[Row], whole: list[Row]) -> list[Row]:
         """The same rows, each of which says its level."""
         slot, levels = self._row_type.level_slot, self._levels
-        pairs = zip(given, whole, strict=True)
-        return [StackedRow(cells).at_level(*levels[row[slot]]) for cells, row in pairs]
+        found: list[Row] = []
+        for cells, row in zip(given, whole, strict=True):
+            name, place, own = levels[row[slot]]
+            own = own & cells.own if isinstance(cells, PartialRow) else own
+            found.append(StackedRow(cells).at_level(name, place).owning(own))
+        return found
 
     def _with_totals(self, block: list[Row], totals: list[Made]) -> list[Row]:
         """Rows as they are given, and the totals after them."""
@@ -178,6 +181,15 @@ class TableSteps:
         places = [self.plan.column(heading).slot for heading in self.plan.layout.primary_key]
         for number, row in enumerate(rows, 1):
             self._identity.group([row[at] if at < len(row) else "" for at in places], number)
+
+
+def _levels(plan: Plan) -> Iterator[tuple[str, int, frozenset[int]]]:
+    """What each level of the chain is called, its place in the stack, and the columns that are filled
+    on its rows."""
+    for at, names in enumerate(plan.chain.levels):
+        filled = (one.slot for one in plan.written if plan.row_type.shows(one, at))
+        place = plan.stack.index(at) if at in plan.stack else 0
+        yield plan.chain.called(names), place, frozenset(filled)
 
 
 def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:

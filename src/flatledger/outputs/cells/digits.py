@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, TotalRow, has_total_rows
+from ...run.protocols import MarkedRow, Row, TotalRow, has_marked_rows
 from ...values.numbers import plain, round_to, unit_of
 from .cell_values import DIGITS
 from .row_code import row_maker
@@ -53,7 +53,7 @@ class Digits:
                 del self._whole[place]
         if not self._of_totals:
             return rows
-        if not has_total_rows(rows):
+        if not has_marked_rows(rows):
             return self._make(rows) if self._of_rows else rows
         return [self._shortened(row) for row in rows]
 
@@ -75,7 +75,7 @@ class Digits:
         cells = list(row)
         for place, shorten in (self._of_totals if is_total else self._of_rows).items():
             cells[place] = shorten(cells[place])
-        return row.with_cells(cells) if isinstance(row, TotalRow) else tuple(cells)
+        return row.with_cells(cells) if isinstance(row, MarkedRow) else tuple(cells)
 
 
 def _for_texts(column: ColumnPlan) -> Callable[[Any], Any]:

@@ -16,7 +16,7 @@ import msgspec
 from ...layout.model.column import Column
 from ...plan.plan import Plan
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, StackedRow, TotalRow, has_total_rows
+from ...run.protocols import PartialRow, Row, TotalRow, has_marked_rows
 from ...values.functions import text_of
 from ...values.numbers import EXACT
 from .row_code import row_maker
@@ -42,15 +42,18 @@ class Finisher:
 
     def finished(self, rows: list[Row]) -> list[Row]:
         """The rows as they are written; of total rows only the figures are formatted."""
-        if not has_total_rows(rows) and StackedRow not in {*map(type, rows)}:
+        if not has_marked_rows(rows):
             return self._finish(rows)
         return [self._finished(row) for row in rows]
 
     def _finished(self, row: Row) -> Row:
         if isinstance(row, TotalRow):
             return row.with_cells(map(_formatted_figure, row, self._totals))
-        cells = map(_applied, row, self._rows)
-        return row.with_cells(cells) if isinstance(row, StackedRow) else tuple(cells)
+        if not isinstance(row, PartialRow):
+            return tuple(map(_applied, row, self._rows))
+        pairs = enumerate(zip(row, self._rows, strict=True))
+        cells = (_applied(cell, steps) if at in row.own else cell for at, (cell, steps) in pairs)
+        return row.with_cells(cells)
 
 
 def group_wording(plan: Plan) -> Callable[[int, Any], Any]:

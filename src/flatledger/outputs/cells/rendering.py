@@ -9,7 +9,7 @@ from typing import Any
 
 from ...layout.model.output_options import Output
 from ...plan.row_type import ColumnPlan
-from ...run.protocols import Row, TotalRow
+from ...run.protocols import MarkedRow, PartialRow, Row, TotalRow
 from ...values.faults import FaultText
 from ...values.functions import text_of
 from ...values.numbers import PlainDecimal
@@ -95,6 +95,11 @@ class Rendering:
     def _written(self, row: Row) -> Row:
         if isinstance(row, TotalRow):  # where nothing stands, nothing is missing
             return row.with_cells(None if one is None else self._by_dialect(one) for one in row)
+        if isinstance(row, PartialRow):
+            cells = enumerate(row)
+            return row.with_cells(
+                self._by_dialect(one) if at in row.own else one for at, one in cells
+            )
         return tuple(map(self._by_dialect, row))
 
     def _by_dialect(self, cell: Any) -> Any:
@@ -123,4 +128,4 @@ def _as_texts(row: Row, places: Iterable[int]) -> Row:
     cells = list(row)
     for place in places:
         cells[place] = _as_text(cells[place])
-    return row.with_cells(cells) if isinstance(row, TotalRow) else tuple(cells)
+    return row.with_cells(cells) if isinstance(row, MarkedRow) else tuple(cells)

@@ -12,7 +12,7 @@ from ...errors import OutputError
 from ...layout.model.model import SettledLayout
 from ...plan.row_type import ColumnPlan
 from ...run.balance import Balance
-from ...run.protocols import Row, TotalRow
+from ...run.protocols import PartialRow, Row, TotalRow
 from ..cells.arranging import Arrangement
 from ..cells.cell_values import CellValues
 from ..cells.digits import Digits
@@ -131,7 +131,7 @@ class SheetWriter:
         """The columns whose cells are written of a row, in one row or in several."""
         if self.arrangement.active:
             return [slots for _, slots in self.arrangement.parts(row)]
-        return [range(len(row))]
+        return [sorted(row.own) if isinstance(row, PartialRow) else range(len(row))]
 
     def _go_on(self) -> None:
         """Go on with another sheet. Raises OutputError where that is not wanted."""
