@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+from decimal import Decimal
 from itertools import groupby
 from pathlib import Path
 from typing import Any
@@ -225,3 +226,12 @@ def test_what_keys_can_not_say(keys: list[Any], more: dict[str, Any], told: str)
     with pytest.raises(flatledger.LayoutError) as error:
         flatledger.table(layout(*keys, **more), RECORDS)
     assert told in str(error.value)
+
+
+def test_a_group_is_called_as_in_the_record_that_comes_first() -> None:
+    records = [{"a": Decimal("1.0"), "b": "y", "q": 1}, {"a": 1, "b": "x", "q": 2}]
+    columns = [{"A": "a"}, {"B": "b"}, {"Q": {"value": "q", "total": "sum"}}]
+    given = {"columns": columns, "group": ["A", {"by": "B", "detail": "no"}]}
+    rows, balance = table(given, records)
+    assert [row[0] for row in rows] == [1, Decimal("1.0"), "Total 1.0", "Grand total"]
+    assert balance.balanced

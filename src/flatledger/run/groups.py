@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator
+from functools import cached_property
 from itertools import groupby
 from operator import itemgetter
 from typing import Any
@@ -195,8 +196,19 @@ class Groups:
         return self._keys.of(rows)
 
     def shown(self, key: Key) -> Key:
-        """The values that name an innermost group, as they stood in its first row."""
-        return self._keys.shown(self._first[key])
+        """The values that name a group, as they stood in its first row."""
+        if len(key) == self._depth:
+            return self._keys.shown(self._first[key])
+        return self._keys.shown(self._firsts[key])[: len(key)]
+
+    @cached_property
+    def _firsts(self) -> dict[Key, Row]:
+        """The first rows of the groups around the innermost ones, once all rows are there."""
+        found: dict[Key, Row] = {}
+        for key, row in self._first.items():  # in the order in which they were met
+            for depth in range(1, self._depth):
+                found.setdefault(key[:depth], row)
+        return found
 
     def first(self, key: Key) -> Row:
         """The first row of an innermost group."""

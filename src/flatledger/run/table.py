@@ -184,8 +184,8 @@ class TableSteps:
 
 
 def _levels(plan: Plan) -> Iterator[tuple[str, int, frozenset[int]]]:
-    """What each level of the chain is called, its place in the stack, and the columns that are filled
-    on its rows."""
+    """What each level of the chain is called, its place in the stack, and the columns that are
+    filled on its rows."""
     for at, names in enumerate(plan.chain.levels):
         filled = (one.slot for one in plan.written if plan.row_type.shows(one, at))
         place = plan.stack.index(at) if at in plan.stack else 0

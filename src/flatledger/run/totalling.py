@@ -244,17 +244,17 @@ def group_rows(plan: Plan, groups: Groups, make: TotalRowMaker) -> Iterator[Made
         new = range(common + 1, len(plan.group))
         if not before:
             for depth in reversed(depths):
-                values = groups.shown(changed)[:depth]
+                values = groups.shown(changed[:depth])
                 yield make.subtotal(values, groups.tallies(changed[:depth]))
         for depth in new:
-            yield from make.headings(groups.shown(key), [depth])
+            yield from make.headings(groups.shown(key[:depth]), [depth])
             if before and depth in depths:
-                yield make.subtotal(groups.shown(key)[:depth], groups.tallies(key[:depth]))
+                yield make.subtotal(groups.shown(key[:depth]), groups.tallies(key[:depth]))
         yield rows[key]
         open_key = key
     if not before and open_key:
         for depth in reversed(shown):
-            yield make.subtotal(groups.shown(open_key)[:depth], groups.tallies(open_key[:depth]))
+            yield make.subtotal(groups.shown(open_key[:depth]), groups.tallies(open_key[:depth]))
 
 
 def _alike(one: Key, other: Key) -> int:
