@@ -132,6 +132,7 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "detail": ("`yes`", "detail: no"),
         "grand-total": ("`yes`", "grand-total: no"),
         "label": ("`Total {group}`", 'label: "Sum of {group}"'),
+        "labels": ("`Mean of {group}` and the like", "labels: {avg: 'Mean: {group}'}"),
         "grand-label": ("`Grand total`", "grand-label: All together"),
     },
     "output": {

@@ -98,7 +98,8 @@ def check_table(seed: random.Random) -> str:
     assert balance.balanced, balance.wrong
     for column in balance.columns if balance.rows_not_taken == 0 else []:
         if column.aggregate in ("sum", "min", "max"):
-            figure = figures[column.heading]
+            further = f"{column.heading} ({column.aggregate})"
+            figure = figures[further if further in figures else column.heading]
             assert column.source == (figure or 0 if column.aggregate == "sum" else figure)
     return "agree"
 

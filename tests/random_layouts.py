@@ -264,6 +264,8 @@ class Chance:
             column["decimals"] = self.one(0, 1, 2)
         if self.maybe(0.4):
             column["total"] = self.one("sum", "count", "min", "max", "avg") if numeric else "count"
+            if numeric and self.maybe(0.2):
+                column["total"] = self.one(["sum", "avg"], ["avg", "max"], ["count", "avg", "sum"])
         if not numeric and self.maybe(0.15):
             column["datatype"] = self.one("date", "integer", "string", "boolean")
         if self.maybe(0.1):
@@ -339,6 +341,7 @@ class Chance:
             layout["totals"] = {
                 "subtotals": self.one(where, where, "none"),
                 "detail": self.one("yes", "yes", "no"),
+                **self.one({}, {}, {"label": "{entries} of {group}"}, {"grand-label": "{rows}"}),
             }
         elif self.maybe(0.3):
             layout["take"] = {"first": 3, "of": self.one("rows", "records")}

@@ -253,6 +253,7 @@ def test_every_key_is_listed_and_its_example_is_a_layout(tmp_path: Path) -> None
             elif section != "column":
                 lines += [f"{section}: {{{inside}}}"]
                 lines += ["group: [No]"] if section == "totals" else []
+                lines[0] = lines[0].replace("]", ", Q: {value: q, total: avg}]")
             flatledger.Layout.from_text("\n".join(lines), folder=tmp_path)
 
 

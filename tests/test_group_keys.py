@@ -235,3 +235,114 @@ def test_a_group_is_called_as_in_the_record_that_comes_first() -> None:
     rows, balance = table(given, records)
     assert [row[0] for row in rows] == [1, Decimal("1.0"), "Total 1.0", "Grand total"]
     assert balance.balanced
+
+
+# ---- several totals of a column
+
+
+SEVERAL: dict[str, Any] = {
+    "columns": [
+        {"Site": "site"},
+        {"Quantity": {"value": "qty", "total": ["sum", "avg"], "decimals": 1}},
+        {"Number": {"value": "qty", "total": ["count"]}},
+    ],
+    "group": ["Site"],
+    "totals": {"labels": {"avg": "Mean: {group} ({rows})"}},
+}
+
+
+def test_each_total_row_holds_totals_of_one_kind() -> None:
+    rows, balance = table(SEVERAL, RECORDS)
+    totals = [row for row in rows if row[0] and ("Total" in row[0] or "Mean" in row[0])]
+    assert totals == [
+        ("Total Head", Decimal("5.0"), 1),
+        ("Mean: Head (1)", Decimal("5.0"), None),
+        ("Total Ness", Decimal("9.0"), 3),
+        ("Mean: Ness (3)", Decimal("3.0"), None),
+        ("Total (blank)", Decimal("1.0"), 1),
+        ("Mean: (blank) (1)", Decimal("1.0"), None),
+        ("Mean: all (5)", Decimal("3.0"), None),
+    ]
+    assert rows[-2] == ("Grand total", Decimal("15.0"), 5)
+    assert (balance.total_rows, balance.balanced) == (8, True)
+    assert [(one.heading, one.aggregate) for one in balance.columns] == [
+        *(("Quantity", "sum"), ("Number", "count"), ("Quantity", "avg")),
+    ]
+
+
+def test_further_totals_stand_below_the_row_of_a_group() -> None:
+    given = {**SEVERAL, "group": [{"by": "Site", "detail": "no"}]}
+    rows, balance = table(given, RECORDS)
+    assert rows[:4] == [
+        ("Head", Decimal("5.0"), 1),
+        ("Mean: Head (1)", Decimal("5.0"), None),
+        ("Ness", Decimal("9.0"), 3),
+        ("Mean: Ness (3)", Decimal("3.0"), None),
+    ]
+    assert balance.balanced
+    found = flatledger.table(given, RECORDS)
+    assert [row[0] for row in found] == ["Head", "Ness", None]
+
+
+def test_means_that_nothing_rounds_are_shown_as_others_are(tmp_path: Path) -> None:
+    given = {"columns": [{"No": "no"}, {"Q": {"value": "q", "total": ["sum", "avg"]}}]}
+    place = tmp_path / "t.csv"
+    records = [{"no": 1, "q": 1}, {"no": 2, "q": 1}, {"no": 3, "q": 0}]
+    assert flatledger.export(given, records, place, verify=True).balanced
+    assert place.read_text().splitlines()[-2:] == ["Grand total,2", "Mean of all,0.666667"]
+
+
+def test_a_further_total_says_of_which_kind_it_is(tmp_path: Path) -> None:
+    found = list(flatledger.table(SEVERAL, RECORDS).totals())
+    assert [one.aggregate for one in found[-2:]] == ["", "avg"]
+    place = tmp_path / "t.jsonl"
+    flatledger.export(SEVERAL, RECORDS, place, verify=True)
+    lines = [json.loads(line) for line in place.read_text().splitlines()]
+    assert [(one["@total"], one.get("@aggregate")) for one in lines if "@total" in one][-4:] == [
+        *((1, None), (1, "avg"), (0, None), (0, "avg")),
+    ]
+
+
+def test_a_further_total_that_is_wrong_does_not_balance(monkeypatch: pytest.MonkeyPatch) -> None:
+    made = TotalRowMaker._figures
+
+    def wrong(self: TotalRowMaker, tallies: Any, at: int, *more: Any) -> Any:
+        row = made(self, tallies, at, *more)
+        return [*row[:1], row[1] + 1, *row[2:]] if at else row
+
+    monkeypatch.setattr(TotalRowMaker, "_figures", wrong)
+    _, balance = table(SEVERAL, RECORDS)
+    assert "a total of Quantity (avg) is wrong" in balance.wrong
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        (
+            {"columns": [*COLUMNS, {"Q": {"value": "qty", "total": ["sum", "sum"]}}]},
+            "has sum twice",
+        ),
+        (
+            {
+                "columns": [
+                    {"Q": {"value": "qty", "total": ["sum", "avg"]}},
+                    {"R": {"value": "qty", "total": ["sum", "max"]}},
+                ]
+            },
+            "total row 2 holds totals of one kind, since it has one label: Q has avg; R has max",
+        ),
+        ({"totals": {"labels": {"max": "Most"}}}, "`labels` has max, of which no total row is"),
+        ({"totals": {"labels": {"mean": "M"}}}, "`labels` does not take `mean`"),
+        ({"totals": {"labels": {"avg": "{n}"}}}, "`{n}` is not asked for"),
+        ({"row-per-group": ["site"], "group": []}, "not where a row stands for a group"),
+    ],
+)
+def test_what_several_totals_can_not_be(more: dict[str, Any], told: str) -> None:
+    given = {**SEVERAL, **more}
+    if not given["group"]:
+        del given["group"]
+    if "columns" in more:
+        given |= {"group": [], "totals": {}}
+    with pytest.raises(flatledger.LayoutError) as error:
+        flatledger.table(given, RECORDS)
+    assert told in str(error.value)

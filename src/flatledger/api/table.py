@@ -159,7 +159,7 @@ class Table(Iterator[Row]):
     def _sums_up(self, row: Row) -> bool:
         """Whether a row sums up others of the table."""
         layout = self._prepared.layout
-        if isinstance(row, GroupHeading):
+        if isinstance(row, GroupHeading) or (isinstance(row, TotalRow) and row.at):
             return True
         return isinstance(row, TotalRow) and (layout.totals.detail or row.depth < len(layout.group))
 

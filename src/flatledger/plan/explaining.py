@@ -154,7 +154,7 @@ def _order(plan: Plan, layout: SettledLayout) -> Iterator[str]:
 
 def _totals(plan: Plan, layout: SettledLayout) -> Iterator[str]:
     columns = [column for column in layout.columns if not column.checks]
-    totalled = [column.heading for column in columns if column.total]
+    totalled = [column.heading for column in columns if column.total and not column.further_of]
     if not totalled:
         return
     places = {"after": "after each group", "before": "before each group", "none": "nowhere"}

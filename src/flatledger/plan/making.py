@@ -113,11 +113,13 @@ class _Quotients:
     def rows(self, column: Column) -> Literal["", "total rows", "all rows", "added up"]:
         """In which rows a column has some."""
         total = column.total.name if column.total else ""
+        further = (one for one in self._columns.values() if one.further_of == column.heading)
+        means = any(one.total and one.total.name == "avg" for one in further)
         if column.decimals is not None:
             return ""
         if self._holds(column):
             return "added up" if total == "sum" else "all rows"
-        return "total rows" if total == "avg" else ""
+        return "total rows" if total == "avg" or means else ""
 
     def _holds(self, column: Column) -> bool:
         """Whether a column's values are quotients that nothing rounds."""

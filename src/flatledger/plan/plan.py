@@ -288,7 +288,8 @@ class OverGroups(msgspec.Struct, frozen=True):
 
 def counts_in_labels(layout: LayoutParts) -> bool:
     """Whether a label says how many rows or entries its group has."""
-    labels = " ".join(layout.label(depth) for depth in range(len(layout.group) + 1))
+    rows, depths = range(len(layout.total_rows)), range(len(layout.group) + 1)
+    labels = " ".join(layout.label(depth, at) for depth in depths for at in rows)
     return any(f"{{{name}}}" in labels for name in COUNTS)
 
 

@@ -75,8 +75,7 @@ class Table:
         body = self._groups(self.rows, 0) if self.plan.group or totals.detail else []
         grand = []
         if totals.grand_total and self.plan.shows_totals:
-            label = _counted(totals.grand_label, self.rows, self.plan)
-            grand = [self._total_row(self.rows, (), label)]
+            grand = self._total_rows(self.rows, ())
         before = self.plan.layout.subtotals.where == "before"
         before = before and (bool(self.plan.group) or not totals.detail)
         return grand + body if before else body + grand
@@ -101,7 +100,7 @@ class Table:
             shown = self.plan.shows_totals or not totals.detail
             own: list[Cells] = []
             if depth + 1 in self.plan.layout.subtotals.depths and shown:
-                own = [self._subtotal(part, depth + 1)]
+                own = self._total_rows(part, self.plan.group[: depth + 1])
             inner = self._groups(part, depth + 1)
             before = self.plan.layout.subtotals.where == "before"
             found += self._heading(part, depth + 1)
@@ -136,7 +135,11 @@ class Table:
         keys = [*(key for key in self.plan.sort if key.slot < width), innermost]
         rows = [(*self._summary(part), part[0].cells[own.slot]) for part in parts]
         rows = [(*row, part) for row, part in zip(rows, parts, strict=True)]
-        return [self._once(row[:width], row[-1][0]) for row in in_order(rows, keys)]
+        found = []
+        for *cells, _, part in in_order(rows, keys):
+            further = self._total_rows(part, self.plan.group)[1:]
+            found += [self._once(tuple(cells), part[0]), *further]
+        return found
 
     def _once(self, cells: Cells, row: Row) -> Cells:
         """A row without the values of keys that stand on the first row of their group alone."""
@@ -174,25 +177,32 @@ class Table:
         cells[place] = "(blank)" if value is None else value
         return [tuple(cells)]
 
-    def _subtotal(self, part: Sequence[Row], depth: int) -> Cells:
-        key = self.plan.group[depth - 1]
-        value = part[0].cells[key.slot]
-        name = "(blank)" if value is None else text_of(value)
-        label = _counted(self.plan.layout.label(depth), part, self.plan)
-        label = label.replace("{group}", name)
-        return self._total_row(part, self.plan.group[:depth], label)
+    def _total_rows(self, rows: Sequence[Row], group: Sequence[KeyPlan]) -> list[Cells]:
+        """The total rows of a group, or of all: where columns have several totals, several."""
+        columns = [one.column for one in self.plan.columns if one.column.total]
+        last = max((one.total_row for one in columns if not one.checks), default=0)
+        return [self._total_row(rows, group, at) for at in range(last + 1)]
 
-    def _total_row(self, rows: Sequence[Row], group: Sequence[KeyPlan], label: str) -> Cells:
+    def _total_row(self, rows: Sequence[Row], group: Sequence[KeyPlan], at: int) -> Cells:
+        written = [one.column for one in self.plan.written]
+        totals = {
+            one.column.further_of or one.column.heading: self.totals[one.column.heading]
+            for one in self.plan.columns
+            if one.column.total and one.column.total_row == at
+        }
         cells: list[Any] = [
-            self.totals[one.column.heading].cell(rows) if one.column.total else None
-            for one in self.plan.written
+            totals[column.heading].cell(rows) if column.heading in totals else None
+            for column in written
         ]
         for key in group:
             if key.place < self.width:
                 cells[key.place] = rows[0].cells[key.slot]
+        label = _counted(self.plan.layout.label(len(group), at), rows, self.plan)
         keys = group[-1:] or self.plan.group[:1]
+        if group:
+            value = rows[0].cells[group[-1].slot]
+            label = label.replace("{group}", "(blank)" if value is None else text_of(value))
         place = keys[0].place if keys else 0
-        written = [one.column for one in self.plan.written]
         for level in {column.level for column in written if column.total} or {None}:
             own = [at for at, column in enumerate(written) if column.level == level]
             free = [at for at in own if not written[at].total]

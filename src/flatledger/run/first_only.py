@@ -38,16 +38,11 @@ class FirstOnly:
         key_of = self._keys.of(whole)
         return [self._blanked(row, key_of(own)) for row, own in zip(given, whole, strict=True)]
 
-    def of_groups(self, rows: list[Row], totals: Sequence[Made]) -> list[Row]:
-        """The rows of groups whose own rows are not written, with totals among them."""
-        if not self.active:
+    def of_group(self, made: Made, rows: Sequence[Row]) -> Sequence[Row]:
+        """The rows of a group whose own rows are not written, or of another total."""
+        if not (self.active and isinstance(made, TotalMade) and made.innermost):
             return rows
-        return [
-            self._blanked(row, tuple(map(told_apart, total.group)))
-            if isinstance(total, TotalMade) and total.innermost
-            else row
-            for row, total in zip(rows, totals, strict=True)
-        ]
+        return [self._blanked(rows[0], tuple(map(told_apart, made.group))), *rows[1:]]
 
     def _blanked(self, row: Row, key: Key) -> Row:
         """A row in which nothing stands of groups that the row before was in."""

@@ -7,7 +7,7 @@ that was wrong on both sides is found by `checking`.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from decimal import Decimal
 from typing import Any, Protocol
 
@@ -20,7 +20,7 @@ from .families import FamilyWatch
 from .groups import GroupKeys, Key
 from .protocols import Row
 from .tallies import Tallies, Tally, cells_of, is_value, tally_of
-from .totalling import HeadingMade, TotalMade
+from .totalling import HeadingMade, TotalMade, places_of_totals
 
 
 class SourceSide(Protocol):
@@ -75,6 +75,8 @@ class Proof:
         self._named: dict[int, Key] = {}  # the groups that headings have named, by their depth
         self._ended: set[Key] = set()  # groups whose total has been given
         self._wrong: list[str] = []
+        rows = range(len(plan.layout.total_rows))
+        self._places_of_totals = [places_of_totals(plan, at) for at in rows]
         self.families = FamilyWatch(self._row_type) if plan.stack else None
         self._grand: Tallies | None = None
         self._grand_of_all = False
@@ -129,8 +131,7 @@ class Proof:
         if total.innermost:
             self._of_group(total, depth, group)
         else:
-            self.total_rows += 1
-            self._straight(total.row)
+            self._count(total.rows)
             if before and self.plan.layout.totals.detail:
                 self._begin(total, depth, group)
             else:
@@ -150,6 +151,7 @@ class Proof:
         if total.row:  # else it is shown by another proof
             self._agree(total, total.tallies.tallies)
             self._straight(total.row)
+            self._count(total.further)
         self._once(group)
         known = self._state.sums_of_group(group)
         for index, tally in enumerate(total.tallies.tallies):
@@ -211,17 +213,25 @@ class Proof:
         for index, tally in enumerate(total.tallies.tallies):
             self._shown[depth][index].merge(tally)
 
+    def _count(self, rows: Sequence[Row]) -> None:
+        """Count total rows, and add their cells to those straight down the file."""
+        self.total_rows += len(rows)
+        for row in rows:
+            self._straight(row)
+
     def _straight(self, row: Row) -> None:
         for column in self._columns:
             column.add_straight(row)
 
     def _agree(self, total: TotalMade, parts: list[Tally]) -> None:
         """Each cell of a total row is what its parts make, worked out again."""
-        for column, tally in zip(self._columns, parts, strict=True):
-            if column.plan.slot < len(total.row):
-                column.shown(total)
+        for at, row in enumerate(total.rows):
+            for place, index in self._places_of_totals[at]:
+                column, tally = self._columns[index], parts[index]
+                if not at:
+                    column.shown(total)
                 # mutant: total-cell
-                if not column.is_shown(total.row[column.plan.slot], tally):
+                if not column.is_shown(row[place], tally):
                     self._wrong.append(f"a total of {column.plan.column.heading} is wrong")
                     column.wrong += 1
 
@@ -288,7 +298,7 @@ class Proof:
             whole = column.rounded(grand.result()) if grand.count else 0
             rounding = column.shown_sum - whole
         return ColumnBalance(
-            heading=plan.column.heading,
+            heading=plan.column.further_of or plan.column.heading,
             aggregate=total.name,
             home=self.plan.chain.called(self.plan.chain.levels[plan.home]),
             source=source.figure(),

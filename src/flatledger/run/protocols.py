@@ -77,6 +77,7 @@ class TotalRow(MarkedRow):
     """A row of totals: of a group, or of the whole table. It is a tuple as any row is.
 
     ``depth`` is how many groups are around it: 0 is the whole table, 1 the outermost group.
+    ``aggregate`` is the kind of its totals, blank where these are of several kinds.
 
     >>> import flatledger
     >>> layout = {"columns": [{"No": "no"}, {"Fee": {"value": "fee", "total": "sum"}}]}
@@ -86,6 +87,19 @@ class TotalRow(MarkedRow):
     """
 
     depth = 0
+    aggregate = ""
+    at = 0
+
+    @property
+    def named(self) -> bool:
+        """Whether it says of which kind its totals are: a group has several total rows."""
+        return self.at > 0
+
+    def of_kind(self, aggregate: str, at: int) -> Self:
+        """The same row, whose totals are of one kind, or of several (blank); ``at`` says which of
+        the total rows of its group it is."""
+        self.aggregate, self.at = aggregate, at
+        return self
 
     def with_depth(self, depth: int) -> Self:
         """The same row, of a group of this depth."""

@@ -155,7 +155,7 @@ class TableSteps:
                 self.proof.heading(total)
             else:
                 self.proof.total(total)
-        return [total.row for total in totals]
+        return [row for total in totals for row in _rows_of(total)]
 
     def _grand(self, tallies: Tallies) -> list[Row]:
         self.proof.grand(tallies)
@@ -170,7 +170,8 @@ class TableSteps:
         grand = self._grand(groups.whole) if before else []
         totals = list(group_rows(self.plan, groups, self._make))
         self._identify([one.row for one in totals if isinstance(one, TotalMade) and one.innermost])
-        rows = self._firsts.of_groups(self._totals(totals), totals)
+        self._totals(totals)
+        rows = [row for one in totals for row in self._firsts.of_group(one, _rows_of(one))]
         yield grand + rows if before else rows + self._grand(groups.whole)
         self.groups, self.differing = groups.count, groups.differing()
 
@@ -181,6 +182,10 @@ class TableSteps:
         places = [self.plan.column(heading).slot for heading in self.plan.layout.primary_key]
         for number, row in enumerate(rows, 1):
             self._identity.group([row[at] if at < len(row) else "" for at in places], number)
+
+
+def _rows_of(total: Made) -> tuple[Row, ...]:
+    return total.rows if isinstance(total, TotalMade) else (total.row,)
 
 
 def _levels(plan: Plan) -> Iterator[tuple[str, int, frozenset[int]]]:

@@ -20,13 +20,20 @@ MOST_REOPENED = 100  # so many are listed, all are counted
 class TotalMade(NamedTuple):
     """A row of totals with what it is made of: its group (of all rows, none) and their tallies.
 
-    ``innermost``: it stands for a group whose rows are not shown.
+    ``innermost``: it stands for a group whose rows are not shown. ``further`` are the rows of its
+    further totals.
     """
 
     row: Row
     group: Key
     tallies: Tallies
     innermost: bool = False
+    further: tuple[Row, ...] = ()
+
+    @property
+    def rows(self) -> tuple[Row, ...]:
+        """All rows of it."""
+        return (self.row, *self.further)
 
 
 class HeadingMade(NamedTuple):
@@ -53,20 +60,33 @@ class TotalRowMaker:
         self._free = [
             [one.slot for one in own if one.column.total is None] for own in _labelled(plan)
         ]
-        self._totalled = [one.slot for one in plan.totalled]
+        self._kinds = plan.layout.total_rows
+        rows, depths = range(len(self._kinds)), range(len(plan.layout.group) + 1)
+        self._labels = [[plan.layout.label(depth, at) for at in rows] for depth in depths]
+        self._totals = [places_of_totals(plan, at) for at in range(len(self._kinds))]
 
     def subtotal(self, group: Key, tallies: Tallies) -> TotalMade:
         """The total of one group; its label stands in the column of the innermost key."""
-        row = self._figures(tallies)
+        row, *further = self._all_rows(group, tallies)
+        return TotalMade(row, group, tallies, further=tuple(further))
+
+    def _all_rows(self, group: Key, tallies: Tallies) -> list[TotalRow]:
+        """The total rows of a group, or of all rows."""
+        return [self._total_row(group, tallies, at) for at in range(len(self._kinds))]
+
+    def _total_row(self, group: Key, tallies: Tallies, at: int) -> TotalRow:
+        row = self._figures(tallies, at)
         for place, value in zip(self._places, group, strict=False):
             if place < len(row):
                 row[place] = self._wording(place, value)
-        place, value = self._places[len(group) - 1], group[-1]
-        value = self._wording(place, value)
-        name = BLANK_GROUP if value is None else text_of(value)
-        label = _counted(self._plan.layout.label(len(group)), tallies)
-        self._put_label(row, place, label.replace("{group}", name))
-        return TotalMade(TotalRow(row).with_depth(len(group)), group, tallies)
+        label = _counted(self._labels[len(group)][at], tallies)
+        place = self._places[0] if self._places else 0
+        if group:
+            place, value = self._places[len(group) - 1], group[-1]
+            value = self._wording(place, value)
+            label = label.replace("{group}", BLANK_GROUP if value is None else text_of(value))
+        self._put_label(row, place, label)
+        return TotalRow(row).with_depth(len(group)).of_kind(self._kinds[at], at)
 
     def headings(self, group: Key, depths: Iterable[int]) -> list[HeadingMade]:
         """The rows that name a group and those around it, of some depths."""
@@ -85,26 +105,24 @@ class TotalRowMaker:
 
     def group(self, group: Key, first: Row, tallies: Tallies) -> TotalMade:
         """The row of a group whose rows are not shown: its values, totals, what describes it."""
-        row = self._figures(tallies, first)
+        row = self._figures(tallies, 0, first)
         for place, value in zip(self._places, group, strict=True):
             if place < len(row):
                 row[place] = value
-        return TotalMade(tuple(row), group, tallies, innermost=True)
+        further = tuple(self._all_rows(group, tallies)[1:]) if len(self._kinds) > 1 else ()
+        return TotalMade(tuple(row), group, tallies, innermost=True, further=further)
 
     def grand(self, tallies: Tallies) -> TotalMade:
         """The total of all rows."""
-        row = self._figures(tallies)
-        first = self._places[0] if self._places else 0
-        self._put_label(row, first, _counted(self._plan.layout.label(0), tallies))
-        return TotalMade(TotalRow(row), (), tallies)
+        row, *further = self._all_rows((), tallies)
+        return TotalMade(row, (), tallies, further=tuple(further))
 
-    def _figures(self, tallies: Tallies, first: Row = ()) -> list[Any]:
-        """The cells of totals, among those of a row or among blanks."""
-        width = len(self._columns)
+    def _figures(self, tallies: Tallies, at: int, first: Row = ()) -> list[Any]:
+        """The cells of one kind of totals, among those of a row or among blanks."""
+        width, cells = len(self._columns), tallies.cells()
         row = list(first[:width]) if first else [None] * width
-        for place, cell in zip(self._totalled, tallies.cells(), strict=True):
-            if place < width:  # else it is of a column that is suppressed
-                row[place] = cell
+        for place, index in self._totals[at]:
+            row[place] = cells[index]
         return row
 
     def _put_label(self, row: list[Any], place: int, text: str) -> None:
@@ -112,6 +130,18 @@ class TotalRowMaker:
         by level, to one of each level that has a total."""
         for free in filter(None, self._free):
             row[place if place in free else free[0]] = text
+
+
+def places_of_totals(plan: Plan, at: int) -> list[tuple[int, int]]:
+    """Where the totals of a total row stand (the first, or a further one), and which of the columns
+    with a total they are of; those of suppressed columns stand nowhere."""
+    written = {one.column.heading: one.slot for one in plan.written}
+    found = []
+    for index, one in enumerate(plan.totalled):
+        place = written.get(one.column.further_of or one.column.heading)
+        if one.column.total_row == at and place is not None:
+            found.append((place, index))
+    return found
 
 
 def _counted(label: str, tallies: Tallies) -> str:
@@ -123,7 +153,7 @@ def _labelled(plan: Plan) -> list[list[ColumnPlan]]:
     """The columns among which a label stands: all, or those of each level with a total."""
     if not plan.layout.by_level:
         return [plan.written]
-    levels = dict.fromkeys(one.column.level for one in plan.totalled if not one.column.suppressed)
+    levels = dict.fromkeys(one.column.level for one in plan.written if one.column.total)
     return [[one for one in plan.written if one.column.level == level] for level in levels]
 
 

@@ -20,6 +20,7 @@ from .typings import Typing
 
 EXAMPLES = 3
 TOTAL = "@total"  # the member of total rows in JSON
+AGGREGATE = "@aggregate"  # that of further total rows: of which kind they are
 GROUP = "@group"  # that of the headings of groups: how many groups there are with its own
 LEVEL = "@level"  # that of stacked rows
 FURTHER = "further fields, which are not listed one by one"

@@ -47,6 +47,14 @@ class Sorting(msgspec.Struct, frozen=True):
     place: TextPlace = (0, 0, "")
 
 
+ALL = "all"  # what labels of kinds call the whole table
+KIND_LABELS = {  # of further total rows, where the layout has no other
+    "sum": "Total of {group}",
+    "avg": "Mean of {group}",
+    "count": "Number of {group}",
+    "min": "Least of {group}",
+    "max": "Greatest of {group}",
+}
 Where = Literal["after", "before", "none"]
 
 
@@ -108,13 +116,15 @@ class Expectation(msgspec.Struct, frozen=True):
 
 class Totals(msgspec.Struct, frozen=True):
     """Where totals stand. In ``label``, ``{group}`` is the value of the group, ``{rows}`` how many
-    rows it has, and ``{entries}`` how many of these stand for an entry."""
+    rows it has, and ``{entries}`` how many of these stand for an entry. ``labels`` are those of
+    rows of one kind of total, by the kind."""
 
     subtotals: Where = "after"
     detail: bool = True
     grand_total: bool = True
     label: str = "Total {group}"
     grand_label: str = "Grand total"
+    labels: tuple[tuple[str, str], ...] = ()
 
 
 class FormReference(msgspec.Struct, frozen=True):
@@ -287,8 +297,24 @@ class LayoutParts(msgspec.Struct, frozen=True):
         depths = tuple(at for at, one in enumerate(each, 1) if one != "none")
         return Subtotals(where if depths or not each else "none", depths)
 
-    def label(self, depth: int) -> str:
-        """What stands in the total rows of groups of a depth, and in the last one (0)."""
+    @property
+    def total_rows(self) -> tuple[str, ...]:
+        """The total rows of a group, each by the kind of its totals; blank where it has several."""
+        kinds: dict[int, set[str]] = {0: set()}
+        for column in self.columns:
+            if column.total is not None and not column.checks:
+                kinds.setdefault(column.total_row, set()).add(column.total.name)
+        return tuple(
+            next(iter(kinds[at])) if len(kinds[at]) == 1 else "" for at in range(len(kinds))
+        )
+
+    def label(self, depth: int, at: int = 0) -> str:
+        """What stands in a total row (``at``: the first, or a further one) of groups of a depth,
+        and of the whole table (0)."""
+        kind = self.total_rows[at]
+        own = dict(self.totals.labels).get(kind) or (KIND_LABELS.get(kind) if at else None)
+        if own:
+            return own if depth else own.replace("{group}", ALL)
         if not depth:
             return self.totals.grand_label
         return self.group[depth - 1].label or self.totals.label

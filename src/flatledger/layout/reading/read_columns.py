@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from msgspec.structs import replace
@@ -77,6 +77,15 @@ def _total(item: Item, where: str, reading: Reading) -> ColumnTotal:
     return ColumnTotal(name, exact="exact" in ways, nodes=nodes[0] if nodes else "")
 
 
+def _totals(item: Item, where: str, reading: Reading) -> tuple[ColumnTotal, ...]:
+    """The totals of a column, each in a total row of its own."""
+    found = [_total(one, where, reading) for one in items_of(item)]
+    for at, one in enumerate(found):
+        if one in found[:at]:
+            reading.fault(item, f"{where} has {one.name} twice")
+    return tuple(found)
+
+
 def _values(item: Item, where: str, reading: Reading) -> list[tuple[str, Expression | None]]:
     if not pairs_of(item):
         reading.fault(item, f"{where} takes names with expressions: {{Qty: options.qty}}")
@@ -97,10 +106,12 @@ def _allowed(item: Item, where: str, reading: Reading) -> tuple[str, ...]:
 ALLOWED = Form(_allowed, one_or_more(TEXT.schema))
 _WAYS = {name: one_or_more({"enum": list(WAYS)}) for name in total_kinds()}
 TOTAL = Form(
-    _total,
-    either(
-        {"enum": list(total_kinds())},
-        {"type": "object", "properties": _WAYS, "additionalProperties": False},
+    _totals,
+    one_or_more(
+        either(
+            {"enum": list(total_kinds())},
+            {"type": "object", "properties": _WAYS, "additionalProperties": False},
+        )
     ),
 )
 VALUES = Form(_values, {"type": "object", "additionalProperties": TEXT.schema})
@@ -121,7 +132,7 @@ PROPERTIES: Section = {
     "decimals": Key(whole_number(MOST_DECIMALS), "How many digits are after the decimal mark."),
     "rounding": Key(choice_of(ROUNDING), "How it is rounded."),
     "unit": Key(UNIT, "The unit, in the heading."),
-    "total": Key(TOTAL, "What stands in total rows."),
+    "total": Key(TOTAL, "What stands in total rows: of several in a row each."),
     "separator": Key(CHARACTERS_OR_NAME, "What joins several values."),
     "separator-in-value": Key(
         choice(("report", "quote", "replace")), "What becomes of a value that holds it."
@@ -251,6 +262,8 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
     if value is not None and found.get("datatype") in NUMBERS and "reads" not in found:
         value = _as_number(value, found["datatype"])
     unit = found.pop("unit", Unit())
+    totals = found.pop("total", ())
+    found |= {"total": totals[0]} if totals else {}
     field = field_at(value.node, reading.fields) if value is not None else None
     if "unit" in keys:
         unit = settled_unit(keys["unit"], unit, field.declared.unit if field else "", reading)
@@ -269,8 +282,26 @@ def _with_properties(item: ItemMap, heading: str, place: Any, reading: Reading) 
         place=place,
     )
     if "columns-from" not in keys:
-        return [as_declared(column, reading.fields)]
+        own = as_declared(column, reading.fields)
+        return [own, *_further_totals(own, totals[1:], keys, reading)]
+    if totals[1:]:
+        says = f"{where}: of columns that are made for keys `total` takes one kind"
+        reading.fault(keys["total"], says)
     return _spread(item, keys, column, spread, reading)
+
+
+def _further_totals(
+    column: Column, totals: tuple[ColumnTotal, ...], keys: Mapping[str, Item], reading: Reading
+) -> Iterator[Column]:
+    """The columns that hold further totals of one: they are written in no row."""
+    for at, total in enumerate(totals, 1):
+        numbers = total.name not in ("sum", "avg") or column.datatype in (None, *NUMBERS)
+        if not numbers:
+            what = f"`{total.name}` adds up numbers, and a {column.datatype} is none"
+            reading.fault(keys["total"], f"{what}; it can have min, max or count")
+        heading = f"{column.heading} ({total.name})"
+        further = {"further_of": column.heading, "total_row": at, "suppressed": True}
+        yield replace(column, heading=heading, total=total, titles=(), **further)
 
 
 def _is_period(value: Expression) -> bool:

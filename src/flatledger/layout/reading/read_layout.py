@@ -186,6 +186,28 @@ def _in_order_of_levels(
     return tuple(sorted(found, key=lambda one: one.level or 0))
 
 
+def _check_total_rows(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:
+    """A total row after the first holds totals of one kind, since it has one label."""
+    kinds = request.total_rows
+    for at, kind in enumerate(kinds[1:], 1):
+        if not kind:
+            columns = [one for one in request.columns if one.total_row == at]
+            kinds_of = ((one.further_of, one.total.name) for one in columns if one.total)
+            names = "; ".join(f"{heading} has {name}" for heading, name in kinds_of)
+            what = f"total row {at + 1} holds totals of one kind, since it has one label"
+            reading.problems.append(columns[-1].problem(f"`total`: {what}: {names}"))
+    if len(kinds) > 1 and request.row_per_group:
+        further = next(one for one in request.columns if one.total_row)
+        what = "`total` of several kinds goes with rows, and not where a row stands for a group"
+        reading.problems.append(further.problem(what))
+    unused = [kind for kind, _ in request.totals.labels if kind not in kinds]
+    if unused:
+        what = f"`labels` has {', '.join(unused)}, of which no total row is"
+        reading.fault(
+            keys["totals"], f"{what}; there are {', '.join(filter(None, kinds)) or 'none'}"
+        )
+
+
 def _check_by_level(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:
     """What a table can't have whose levels have columns of their own."""
     taken = {
@@ -235,6 +257,7 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
             what = "nothing would tell in print where its groups begin"
             says = f"`page-break` of {key.text}: {what}; add `heading: row`, or a total"
             reading.problems.append(key.problem(says))
+    _check_total_rows(request, keys, reading)
     stated = {key.subtotals for key in request.group}
     if any(key.text == "subtotals" for key, _ in pairs_of(keys.get("totals"))):
         stated.add(request.totals.subtotals)

@@ -74,12 +74,14 @@ def check_asked(request: LayoutRequest, keys: Mapping[str, Item], reading: Readi
                 message = _problem(node.name, wanted.get(id(node)), kinds)
                 if message:
                     reading.problems.append(expression.problem(message, node.position))
+    of_kinds = " ".join(label for _, label in request.totals.labels)
     of_keys = " ".join(key.label or "" for key in request.group)
     named = " ".join((*request.output.files, *request.output.preamble))
     for key, text, known in (
         ("output", named, OF_THE_RUN),
         ("totals", request.totals.label, ("group", *COUNTS)),
         ("totals", request.totals.grand_label, COUNTS),
+        ("totals", of_kinds, ("group", *COUNTS)),
         ("group", of_keys, ("group", *COUNTS)),
     ):
         for name in placeholders(text):

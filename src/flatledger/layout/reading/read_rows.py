@@ -13,6 +13,7 @@ from ...bounds import MOST_TAKEN
 from ...errors import ExpressionError, Problem
 from ...language import parse_sort_key
 from ...language.nodes import Collate, Node
+from ...values.aggregates import AGGREGATES
 from ..model.column import Expression
 from ..model.model import Calendar, Expectation, Grouping, GroupOrder, Sorting, Take, Totals
 from ..model.text import Item, ItemMap, Scalar
@@ -36,6 +37,7 @@ from .reading import (
     items_of,
     object_schema,
     one_or_more,
+    pairs_of,
     read_keys,
 )
 
@@ -261,6 +263,28 @@ def _take(item: Item, where: str, reading: Reading) -> Take | None:
 
 
 TAKE = Form(_take, object_schema(_TAKE_KEYS))
+
+
+def _labels(item: Item, where: str, reading: Reading) -> tuple[tuple[str, str], ...]:
+    """Labels by the kinds of totals."""
+    kinds = choice(KINDS)
+    if not pairs_of(item):
+        reading.fault(item, f"{where} takes kinds with labels: {{avg: 'Mean of {{group}}'}}")
+    return tuple(
+        (kinds.read(kind, where, reading), TEXT.read(one, where, reading))
+        for kind, one in pairs_of(item)
+    )
+
+
+KINDS = tuple(name for name, aggregate in AGGREGATES.items() if aggregate.totals)
+LABELS = Form(
+    _labels,
+    {
+        "type": "object",
+        "properties": dict.fromkeys(KINDS, TEXT.schema),
+        "additionalProperties": False,
+    },
+)
 _TOTALS_KEYS: Section = {
     "subtotals": Key(WHERE, "Where a group's total stands."),
     "detail": Key(SWITCH, "Whether the rows of groups are written."),
@@ -269,6 +293,7 @@ _TOTALS_KEYS: Section = {
         TEXT, "What stands in a group's total row; {group} is its value, {rows} how many it has."
     ),
     "grand-label": Key(TEXT, "What stands in the last total row."),
+    "labels": Key(LABELS, "What stands in rows of one kind of total, by the kind."),
 }
 _CALENDAR_KEYS: Section = {
     "hours-per-day": Key(amount(8, 24), "How many hours a working day has."),

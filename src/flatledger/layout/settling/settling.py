@@ -121,6 +121,7 @@ def _put_in(settled: SettledLayout, answers: dict[str, Answer], now: dt.datetime
         settled.totals,
         label=filled(settled.totals.label, answers),
         grand_label=filled(settled.totals.grand_label, answers),
+        labels=tuple((kind, filled(one, answers)) for kind, one in settled.totals.labels),
     )
     changed["group"] = tuple(
         msgspec.structs.replace(key, label=filled(key.label, answers)) if key.label else key

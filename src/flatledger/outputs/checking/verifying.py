@@ -75,7 +75,8 @@ class Verifier:
         if unsure:
             names = ", ".join(self._columns[place].title for place in unsure)
             said += f"; not verified, since their patterns can't be read back: {names}"
-        hidden = [column.heading for column in self._layout.columns if column.suppressed]
+        columns = (one for one in self._layout.columns if not one.further_of)
+        hidden = [column.heading for column in columns if column.suppressed]
         if hidden:
             said += f"; not verified, since they are not written: {', '.join(hidden)}"
         return [f"{name}: {one}" for one in check.wrong()], said
@@ -285,7 +286,9 @@ def _members_due(row: Row) -> list[Any]:
     """What a row has in JSON besides its cells: how many groups are around it, or its level."""
     if isinstance(row, StackedRow):
         return [row.level]
-    return [row.depth] if isinstance(row, TotalRow) else []
+    if not isinstance(row, TotalRow):
+        return []
+    return [row.depth, row.aggregate] if row.named else [row.depth]
 
 
 def _same_moment(value: dt.date | dt.time | Interval, cell: Any) -> bool:

@@ -14,7 +14,7 @@ from ...errors import OutputError
 from ...layout.model.model import LayoutParts, SettledLayout
 from ...plan.row_type import ColumnPlan
 from ...run.protocols import GroupHeading, Row, StackedRow, TotalRow
-from ...structure.survey import GROUP, LEVEL, TOTAL
+from ...structure.survey import AGGREGATE, GROUP, LEVEL, TOTAL
 from ...values.functions import text_of
 from ...values.literals import Interval
 from ...values.numbers import PlainDecimal
@@ -75,7 +75,10 @@ class JsonRows(StreamedWriter):
             return {LEVEL: row.level, **record}
         if isinstance(row, GroupHeading):
             return {GROUP: row.depth, **record}
-        return {TOTAL: row.depth, **record} if isinstance(row, TotalRow) else record
+        if not isinstance(row, TotalRow):
+            return record
+        kind = {AGGREGATE: row.aggregate} if row.named else {}
+        return {TOTAL: row.depth, **kind, **record}
 
     def _line(self, record: dict[str, Any]) -> bytes:
         try:
