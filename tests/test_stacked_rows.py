@@ -475,3 +475,24 @@ def test_what_stands_for_nothing_stands_on_rows_of_its_own_level_alone(
         sheet = python_calamine.load_workbook(str(place)).get_sheet_by_index(0)
         found = [text_of(cell) for row in sheet.to_python() for cell in row]
         assert (found.count("free"), found.count("none yet"), found.count("n/a")) == (1, 1, 0)
+
+
+def test_a_layout_that_starts_from_one_with_columns_by_level() -> None:
+    """Columns go by their headings within each level; one list takes the place of all."""
+
+    def headings(**more: Any) -> tuple[str, ...]:
+        return flatledger.Layout(BY_LEVEL).with_changes(more).headings
+
+    assert headings(**{"leave-out": ["Of", "Site"]}) == ("No", "Fee", "No", "Quantity", "Day")
+    changed = {"record": [{"Site": "upper(site)"}, {"Town": "site"}], "lines": ["Of"]}
+    assert headings(columns=changed)[:4] == ("No", "Site", "Town", "Fee")
+    assert headings(columns=[{"A": "no"}, {"B": "lines.no"}]) == ("A", "B")
+    with pytest.raises(flatledger.LayoutError, match="no column `Sight` to leave out"):
+        headings(**{"leave-out": ["Sight"]})
+
+
+def test_a_level_without_columns_is_refused() -> None:
+    given = {**layout("record", "lines"), "columns": COLUMNS[1:3]}
+    with pytest.raises(flatledger.LayoutError, match="no column is filled on rows of lines"):
+        flatledger.table(given, RECORDS)
+    assert len(list(flatledger.table({**given, "repeat-parents": "yes"}, RECORDS))) == 6

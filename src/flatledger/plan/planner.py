@@ -27,7 +27,7 @@ from .kinds import DATATYPES, LEVEL, a_kind
 from .noting import MissingPaths
 from .plan import Plan, counts_in_labels, expressions_in
 from .resolver import Resolver
-from .row_type import ColumnPlan, Mark
+from .row_type import ColumnPlan, Mark, RowType
 
 
 class Supposed(NamedTuple):
@@ -84,6 +84,7 @@ class Planner:
         self._place_columns()
         Judging(self.result, self.problems).place()
         Keys(self.result, self.problems, self.stack).plan()
+        self._check_levels_shown()
         self._check_taking()
         self._check_primary_key()
         self._stop_at_problems()
@@ -194,6 +195,19 @@ class Planner:
         if not self.layout.totals.detail:
             message = "`take` of rows goes with `detail`; without it, take `of: records`"
             self.problems.append(Problem(message))
+
+    def _check_levels_shown(self) -> None:
+        """Each level of a stack has a column, else its rows would be blank."""
+        if self.layout.repeat_parents or self.layout.row_per_group or not self.stack:
+            return
+        rows = RowType(self.result.chain.row, stack=self.stack)
+        columns = [one for one in self.result.columns if not one.column.suppressed]
+        for level, said in zip(self.stack, self.layout.row_per, strict=True):
+            fixed = any(one.column.text is not None and one.column.level is None for one in columns)
+            if not fixed and not any(rows.shows(one, level) for one in columns):
+                name = self.result.chain.called(self.result.chain.levels[level])
+                what = f"no column is filled on rows of {name}; leave it out, or add one"
+                self.problems.append(said.problem(f"`row-per`: {what}"))
 
     def _check_primary_key(self) -> None:
         """In stacked rows the primary key is that of the rows on which all of it stands."""

@@ -58,6 +58,8 @@ class Merger:
             before = former.get(key.text)
             if key.text == "columns" and isinstance(before, ItemList):
                 value = self.columns(before, value, leave_out)
+            elif key.text == "columns" and isinstance(before, ItemMap):
+                value = self._by_level(before, value, leave_out)
             elif key.text == "only" and before is not None:
                 value = _joined(before, value)
             elif key.text == "fields" and isinstance(before, ItemMap):
@@ -97,6 +99,27 @@ class Merger:
             else:
                 del columns[place]
         return ItemList(tuple(columns), before.line, before.column, before.file)
+
+    def _by_level(self, before: ItemMap, now: Item, leave_out: Item | None) -> Item:
+        """Columns by level: those of each level by their headings. One list takes the place of all;
+        what is left out is left out of each level that has it."""
+        if isinstance(now, ItemList) and now.items:
+            return now
+        pairs = now.pairs if isinstance(now, ItemMap) else ()
+        own = {key.text: value for key, value in pairs}
+        there = {_heading(one) for _, of in before.pairs for one in parts_of(of)}
+        for item in parts_of(leave_out):
+            if _heading(item) not in there:
+                self.fault(item, f"no column `{_heading(item) or ''}` to leave out")
+        found = []
+        for key, of in before.pairs:
+            listed = ItemList(parts_of(of), key.line, key.column, key.file)
+            headings = {_heading(one) for one in listed.items}
+            left = tuple(one for one in parts_of(leave_out) if _heading(one) in headings)
+            changed = self.columns(listed, own.pop(key.text, ItemList(())), ItemList(left))
+            found.append((key, changed))
+        further = tuple((key, of) for key, of in pairs if key.text in own)
+        return _with(before, (*found, *further))
 
     def check_clashes(self, before: ItemList, now: Item, leave_out: Item | None) -> None:
         """Each heading is spoken of once: in the base, and in what differs."""
