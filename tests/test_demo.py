@@ -7,7 +7,9 @@ import datetime as dt
 import json
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
+from lxml import html
 from openpyxl import load_workbook
 
 import flatledger
@@ -57,6 +59,55 @@ def test_summary_by_station(demo: Path) -> None:
     # 30 + 224.40 + 120.40 + 80.75; carriage 4.50 + 4.50 + 0 + 0; the mean line 455.55 / 9
     assert ["Hollow Isle", "9", "50", "455.55", "50.62", "9.00"] in rows
     assert rows[-1] == ["Grand total", "97", "504", "5011.90", "51.67", "251.25"]
+
+
+def test_requisitions_above_their_lines(demo: Path) -> None:
+    name = "requisitions-and-their-lines"
+    layout, place = flatledger.Layout.from_file(demo / f"{name}.yaml"), demo / "t.html"
+    assert flatledger.export(layout, demo / LAYOUTS[f"{name}.yaml"], place, verify=True).balanced
+    page: Any = html.parse(str(place))
+    rows = [[cell.text_content() for cell in row] for row in page.iterfind(".//tbody/tr")]
+    at = next(place for place, row in enumerate(rows) if row[0] == "R-0012")
+    # 44.00 + 30.00 + 4.25 + 2.50, the largest first
+    assert rows[at][1:2] + rows[at][4:5] == ["Hollow Isle", "80.75"]
+    assert [row[-1] for row in rows[at + 1 : at + 5]] == ["44.00", "30.00", "4.25", "2.50"]
+    assert len(rows) == 48 + 103 + 2  # the total stands once for each level
+    assert (rows[-2][3], rows[-1][-2:]) == ("257.25", ["528", "5327.10"])
+
+
+BY_STATION = """
+about: A page for each station, with the sum, the mean and the largest amount.
+levels: [lines, lines.options, payments]
+row-per: lines
+without-entries: drop
+columns:
+  - Station: station.name
+  - Requisition: no
+  - Part: lines.part.name
+  - Quantity: {value: lines.qty, total: sum}
+  - Amount: {value: lines.qty * lines.unit_price, decimals: 2, total: [sum, avg, max]}
+group:
+  - {by: Station, heading: row, page-break: yes, label: "{group}, {rows} lines"}
+  - {by: Requisition, heading: first, subtotals: none}
+totals: {labels: {avg: "Mean line", max: "Largest line"}}
+"""
+
+
+def test_a_page_for_each_station(demo: Path) -> None:
+    layout, place = flatledger.Layout.from_text(BY_STATION), demo / "t.xlsx"
+    assert flatledger.export(layout, demo / "requisitions.jsonl", place, verify=True).balanced
+    sheet: Any = load_workbook(place).active
+    rows = [list(row) for row in sheet.values]
+    at = rows.index(["Hollow Isle", None, None, None, None])
+    assert rows[at + 10 : at + 13] == [
+        ["Hollow Isle, 9 lines", None, None, 50, 455.55],  # 80.75 + 120.40 + 224.40 + 30.00
+        ["Mean line", None, None, None, 50.62],
+        ["Largest line", None, None, None, 186],
+    ]
+    assert [row[1] for row in rows[at + 1 : at + 10]] == [
+        *("R-0012", None, None, None, "R-0017", None, "R-0035", None, "R-0040"),
+    ]
+    assert len(sheet.row_breaks.brk) == 8  # nine stations, of which one is blank
 
 
 def test_summary_by_part_states_the_overlap(demo: Path) -> None:

@@ -9,6 +9,7 @@ from typing import NamedTuple
 LAYOUTS = {  # each with the source that it is for
     "requisition-lines.yaml": "requisitions.jsonl",
     "station-summary.yaml": "requisitions.jsonl",
+    "requisitions-and-their-lines.yaml": "requisitions.jsonl",
     "part-summary.yaml": "requisitions.jsonl",
     "station-spending.yaml": "requisitions.jsonl",
     "period-requisitions.yaml": "requisitions.jsonl",

@@ -189,7 +189,7 @@ def _keys(item: Item, where: str, reading: Reading) -> tuple[Grouping, ...]:
     found: list[Grouping] = []
     for entry in items_of(item):
         if not isinstance(entry, ItemMap):
-            found += _grouping(entry, where, reading)
+            found += [key] if (key := _group_key(entry, reading)) is not None else []
             continue
         keys = reading.mapping(entry, "a key of `group`", _KEY_KEYS)
         key = _group_key(keys["by"], reading) if "by" in keys else None

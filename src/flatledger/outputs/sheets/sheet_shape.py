@@ -22,6 +22,7 @@ LONG_TEXTS = ("Row", "Column", "Part", "Text")  # the headings of their sheet
 _UNFIT_FOR_SHEETS = re.compile(r"[\[\]:*?/\\\x00-\x1f\ud800-\udfff\ufffe\uffff]")
 _LONGEST_NAME = 31
 _RESERVED = ("history",)  # which no sheet may be called
+_SURE_PAGE = 64  # those that it holds for certain, whatever the font is replaced by
 _WIDE_PAGE = 95  # characters that a page holds upright
 
 
@@ -112,7 +113,7 @@ class Widths:
     @property
     def scale(self) -> int:
         """To which part of its size, in percent, a sheet shrinks so that a page is as wide."""
-        room = _WIDE_PAGE * 3 // 2 if self.landscape else _WIDE_PAGE
+        room = _SURE_PAGE * 3 // 2 if self.landscape else _SURE_PAGE
         return max(10, min(100, 100 * room // max(self._whole, 1)))
 
 
