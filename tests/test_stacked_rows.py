@@ -491,6 +491,21 @@ def test_a_layout_that_starts_from_one_with_columns_by_level() -> None:
         headings(**{"leave-out": ["Sight"]})
 
 
+def test_columns_for_keys_in_stacked_rows() -> None:
+    """They stand on the rows of their own level; the keys are looked for as in any table."""
+    records = [{"no": 1, "lines": [{"opts": [{"k": "b", "v": 2}, {"k": "a", "v": 1}]}, {}]}]
+    spread = {"columns-from": "lines.opts", "named-by": "lines.opts.k", "value": "lines.opts.v"}
+    columns = [{"No": "no"}, {"Line": "ordinal(lines)"}, {"{key}": spread}]
+    rows, balance = table({"row-per": ["record", "lines"], "columns": columns}, records)
+    assert rows == [(1, None, None, None), (None, 1, "2", "1"), (None, 2, None, None)]
+    assert balance.balanced
+
+
+def test_a_specimen_has_one_list_of_columns(tmp_path: Path) -> None:
+    with pytest.raises(flatledger.OutputError, match="one list of columns"):
+        flatledger.specimen(BY_LEVEL, tmp_path / "s.xlsx")
+
+
 def test_a_level_without_columns_is_refused() -> None:
     given = {**layout("record", "lines"), "columns": COLUMNS[1:3]}
     with pytest.raises(flatledger.LayoutError, match="no column is filled on rows of lines"):

@@ -80,6 +80,8 @@ def specimen(
 def _columns(layout: Layout) -> tuple[Column, ...]:
     """The columns of a layout, or of the form that it fits. Raises OutputError."""
     parts = {name: getattr(layout.request, name) for name in LayoutParts.__struct_fields__}
+    if layout.request.by_level:
+        raise OutputError("a specimen has one list of columns, and the layout has some by level")
     columns = fitted(SettledLayout(**parts)).written
     open_ones = [one.heading for one in columns if one.spread is not None]
     if open_ones:

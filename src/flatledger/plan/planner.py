@@ -202,6 +202,8 @@ class Planner:
             return
         rows = RowType(self.result.chain.row, stack=self.stack)
         columns = [one for one in self.result.columns if not one.column.suppressed]
+        if any(one.column.total and one.column.total.part for one in columns):
+            return  # nobody reads its rows: keys are looked for in them
         for level, said in zip(self.stack, self.layout.row_per, strict=True):
             fixed = any(one.column.text is not None and one.column.level is None for one in columns)
             if not fixed and not any(rows.shows(one, level) for one in columns):
