@@ -346,3 +346,14 @@ def test_what_several_totals_can_not_be(more: dict[str, Any], told: str) -> None
     with pytest.raises(flatledger.LayoutError) as error:
         flatledger.table(given, RECORDS)
     assert told in str(error.value)
+
+
+def test_headings_of_groups_are_no_records_of_a_survey(tmp_path: Path) -> None:
+    place = tmp_path / "t.json"
+    flatledger.export(layout({"by": "Site", "heading": "row"}), RECORDS, place)
+    notices = " ".join(flatledger.survey(place).notices)
+    assert "4 records are total rows of a table (`@total`)" in notices
+    assert "3 records are headings of groups of a table (`@group`)" in notices
+    drafted = flatledger.draft(place)
+    rows = list(flatledger.table(flatledger.Layout.from_text(drafted), place))
+    assert len(rows) == len(RECORDS)

@@ -30,7 +30,7 @@ from ..sources.tables.tables import TableReader
 from ..structure.path_texts import path_of
 from ..structure.profile_values import text_of_value
 from ..structure.profiles import PlaceProfile
-from ..structure.survey import TOTAL, FieldSurvey, SurveyResult, fields_of, unfilled
+from ..structure.survey import FieldSurvey, SurveyResult, fields_of, unfilled
 from ..structure.trees import holds_objects
 from ..values.functions import text_of
 from ..values.numbers import ValueFaultError, read_decimal
@@ -45,7 +45,6 @@ from .total_rows import TotalRowsSeen, notices_of
 
 Looks = Sequence[Callable[[list[Any], Batch], None]]  # what looks at records as they are read
 SAMPLE = 2_000
-ALL_BUT_TOTALS = f"\"$['{TOTAL}'] is null\""  # a condition
 HEADER = "header-row-count"
 SHORT_ROWS = "short-rows"  # the key that says what becomes of rows that end early
 TOTAL_ROWS = "total-rows"  # the key that says what becomes of them
@@ -143,11 +142,13 @@ def _of_fields(
     if HEADER not in reading:
         yield from first_row_told(found.headings, fields)
     for one in fields:
-        if one.marks_totals:
-            are = "record is a total row" if one.filled == 1 else "records are total rows"
+        if one.marks:
+            several = {"total row": "total rows"}.get(one.marks, "headings of groups")
+            are = f"record is a {one.marks}" if one.filled == 1 else f"records are {several}"
             them = "it" if one.filled == 1 else "them"
-            leaves = f"`only: [{ALL_BUT_TOTALS}]` leaves {them} out"
-            yield f"{one.filled:,} {are} of a table (`{TOTAL}`): {leaves}"
+            leaves = f'`only: ["${one.path} is null"]` leaves {them} out'
+            name = one.path[2:-2]
+            yield f"{one.filled:,} {are} of a table (`{name}`): {leaves}"
 
 
 def short_rows_told(count: int) -> list[str]:

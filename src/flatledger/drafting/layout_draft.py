@@ -79,7 +79,7 @@ class LayoutDraft:
         return [one for one in columns if all_rare or not _is_rare(one)] + beside
 
     def _is_column(self, field: FieldSurvey) -> bool:
-        holds = set() if field.marks_totals else set(field.kinds) - {"object", "list"}
+        holds = set() if field.marks else set(field.kinds) - {"object", "list"}
         outside = is_members(field.path) and field.path != self.row
         if self.catalogue and (".ind" in field.path or field.path in self.outer):
             return False
@@ -310,9 +310,10 @@ class LayoutDraft:
 
     def _conditions(self) -> list[str]:
         """A condition that leaves total rows out, or an example."""
-        marked = next((one.path for one in self.result.fields if one.marks_totals), None)
-        if marked is not None:
-            return ["only:", f"  - {scalar(f'${marked} is null')}   # no rows that are totals"]
+        marked = [(one.path, one.marks) for one in self.result.fields if one.marks]
+        if marked:
+            out = (f"  - {scalar(f'${path} is null')}   # no {what}" for path, what in marked)
+            return ["only:", *out]
         return ["# only:", comment(f"#   - {rooted(next(iter(self.headings), 'no'))} is not null")]
 
     def _tail(self) -> list[str]:

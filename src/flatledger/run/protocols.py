@@ -89,16 +89,13 @@ class TotalRow(MarkedRow):
     depth = 0
     aggregate = ""
     at = 0
+    named = False  # its kind tells it from others of its group
 
-    @property
-    def named(self) -> bool:
-        """Whether it says of which kind its totals are: a group has several total rows."""
-        return self.at > 0
-
-    def of_kind(self, aggregate: str, at: int) -> Self:
+    def of_kind(self, aggregate: str, at: int, several: bool) -> Self:
         """The same row, whose totals are of one kind, or of several (blank); ``at`` says which of
-        the total rows of its group it is."""
+        the total rows of its group it is, where there are ``several``."""
         self.aggregate, self.at = aggregate, at
+        self.named = several and bool(aggregate)
         return self
 
     def with_depth(self, depth: int) -> Self:

@@ -86,7 +86,9 @@ class TotalRowMaker:
             value = self._wording(place, value)
             label = label.replace("{group}", BLANK_GROUP if value is None else text_of(value))
         self._put_label(row, place, label)
-        return TotalRow(row).with_depth(len(group)).of_kind(self._kinds[at], at)
+        return (
+            TotalRow(row).with_depth(len(group)).of_kind(self._kinds[at], at, len(self._kinds) > 1)
+        )
 
     def headings(self, group: Key, depths: Iterable[int]) -> list[HeadingMade]:
         """The rows that name a group and those around it, of some depths."""

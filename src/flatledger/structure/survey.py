@@ -20,9 +20,10 @@ from .typings import Typing
 
 EXAMPLES = 3
 TOTAL = "@total"  # the member of total rows in JSON
-AGGREGATE = "@aggregate"  # that of further total rows: of which kind they are
+AGGREGATE = "@aggregate"  # that of total rows where there are several: of which kind they are
 GROUP = "@group"  # that of the headings of groups: how many groups there are with its own
 LEVEL = "@level"  # that of stacked rows
+_MARKS = {TOTAL: "total row", GROUP: "heading of a group"}
 FURTHER = "further fields, which are not listed one by one"
 _EXACT = 15  # digits of a binary fraction that are sure
 _NOISE = re.compile(r"\.\d*(?:0{6}|9{6})\d{1,3}$")
@@ -67,9 +68,11 @@ class FieldSurvey(msgspec.Struct):
     proposal: Proposal | None = None
 
     @property
-    def marks_totals(self) -> bool:
-        """Whether it marks total rows, as tables in JSON that are written here have it."""
-        return self.path == f"['{TOTAL}']" and set(self.kinds) == {"integer"}
+    def marks(self) -> str:
+        """The rows that it marks, as tables in JSON that are written here have it: total rows, or
+        headings of groups; blank where it marks none."""
+        found = next((what for name, what in _MARKS.items() if self.path == f"['{name}']"), "")
+        return found if set(self.kinds) == {"integer"} else ""
 
     @property
     def is_level(self) -> bool:
