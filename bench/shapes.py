@@ -93,6 +93,17 @@ def keyed_rows(records: Iterable[dict[str, Any]]) -> Rows:
             yield [row[0], line["line"], *row[1:]]
 
 
+def stacked_rows(records: Iterable[dict[str, Any]]) -> Rows:
+    """A row for the record, and one for each of its lines below it."""
+    for record in records:
+        town = record["station"]["address"]["town"]
+        yield [record["no"], record["raised"], record["station"]["code"], town, *[""] * 4]
+        for line in record["lines"]:
+            amount = rounded(line["qty"] * line["unit_price"])
+            part = line["part"]["code"]
+            yield [*[""] * 4, part, line["qty"], line["unit_price"], amount]
+
+
 def options_rows(records: Iterable[dict[str, Any]]) -> Rows:
     for record in records:
         for line in record["lines"]:
@@ -166,6 +177,7 @@ KEYED = {
     "columns": [DETAIL["columns"][0], {"Line": "lines.line"}, *DETAIL["columns"][1:]],
     "primary-key": ["No", "Line"],
 }
+STACKED = {"row-per": ["record", "lines"], "columns": DETAIL["columns"][:8]}
 OPTIONS = {
     "row-per": "lines",
     "columns": [
@@ -369,6 +381,7 @@ DATED = {
 SHAPES = {
     "detail": Shape(requisition, DETAIL, detail_rows),
     "detail with a key": Shape(requisition, KEYED, keyed_rows),
+    "stacked rows": Shape(requisition, STACKED, stacked_rows),
     "options as columns": Shape(requisition, OPTIONS, options_rows),
     "grouped and sorted": Shape(requisition, SORTED, sorted_rows),
     "summary": Shape(requisition, SUMMARY, summary_rows),

@@ -23,6 +23,7 @@ ROOT = Path(__file__).parents[1]
 TESTS = [
     *("test_reference", "test_totals", "test_run", "test_trees", "test_engine", "test_groups"),
     *("test_levels", "test_table", "test_ordering", "test_expressions", "test_additions"),
+    *("test_stacked_rows", "test_group_keys"),
     *("test_columns", "test_columns_from", "test_law_of_levels", "test_exact", "test_misuses"),
 ]
 
