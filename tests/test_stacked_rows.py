@@ -10,6 +10,7 @@ import sqlite3
 from decimal import Decimal
 from itertools import groupby
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import pytest
@@ -22,6 +23,7 @@ import flatledger
 from flatledger.outputs.cells.arranging import Arrangement
 from flatledger.run.families import Families
 from flatledger.values.functions import text_of
+from tests.by_definition import chosen
 from tests.conftest import Tool, table
 
 LEVELS = ["lines", "lines.lots", "pays"]
@@ -166,6 +168,25 @@ def test_the_rows_of_each_level_are_those_of_a_table_of_it(seed: random.Random) 
         assert [[row[at] for at in width] for row in own] == [
             [row[at] for at in width] for row in one[:-1]
         ]
+
+
+@settings(max_examples=60)
+@given(st.randoms(use_true_random=False))
+def test_lines_of_stacked_rows_are_those_of_their_cells(seed: random.Random) -> None:
+    """Alone, delimited text is made straight from the records; beside another file from cells."""
+    chance, records = chosen(seed)
+    given = next(one for one in iter(chance.table, None) if isinstance(one["row-per"], list))
+    with TemporaryDirectory() as folder:
+        alone, first, beside = (Path(folder, name) for name in ("a.csv", "b.csv", "b.jsonl"))
+        try:
+            own = flatledger.export(given, records * 3, alone)
+        except flatledger.FlatLedgerError:
+            return
+        both = flatledger.export(given, records * 3, [first, beside])
+        assert alone.read_bytes() == first.read_bytes()
+    assert own.balanced
+    assert both.balanced
+    assert own.columns == both.columns
 
 
 def test_sums_are_those_of_a_database() -> None:

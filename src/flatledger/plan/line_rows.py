@@ -18,7 +18,9 @@ from .row_type import KeyPlan, RowType
 def takes_lines(plan: Plan) -> bool:
     """Whether the rows of a plan may carry lines: all are given, as they are, in one pass."""
     layout = plan.layout
-    if plan.stack or plan.over is not None or not layout.totals.detail or layout.take is not None:
+    if plan.over is not None or not layout.totals.detail or layout.take is not None:
+        return False
+    if plan.stack and not _stacks_lines(plan):
         return False
     if layout.subtotals.where == "before" and plan.group:
         return False
@@ -26,6 +28,14 @@ def takes_lines(plan: Plan) -> bool:
         return False
     totals = [(one.column.total, one.column.decimals) for one in plan.columns]
     return not any(total and total.exact and decimals is not None for total, decimals in totals)
+
+
+def _stacks_lines(plan: Plan) -> bool:
+    """Whether stacked rows may carry lines: a cell that is not the row's own is blank, as it would
+    be if nothing stood there, and no column names the level."""
+    columns = [one.column for one in plan.written]
+    instead = plan.layout.output.null or any(one.default or one.null for one in columns)
+    return not (plan.layout.by_level or instead or any(one.by_level for one in plan.columns))
 
 
 def places_beside(plan: Plan) -> list[int]:
@@ -59,6 +69,7 @@ def with_lines(plan: Plan) -> RowType:
         ),
         sort=tuple(map(key, rows.sort)),
         group=tuple(map(key, rows.group)),
+        within=tuple(map(key, rows.within)),
         marked=tuple(
             one if one.column is None else msgspec.structs.replace(one, column=places[one.column])
             for one in rows.marked

@@ -151,6 +151,7 @@ class Plan:
             self.marked,
             self.addressed,
             stack=self.stack,
+            within=self.within,
             repeats=self.layout.repeat_parents,
             counted=counts_in_labels(self.layout),
         )

@@ -89,9 +89,9 @@ class RowType:
     it. Where rows are ``lined`` they have those columns alone that something asks for, and last
     the line of text, or the written cells in its place. With a ``stack`` of levels there are rows
     of each; a column is filled on those of its home level, and of those below where a parent's
-    value ``repeats``. The entries of the first with all rows below them are families; last in a
-    row stands its level. Where labels say how many rows or entries a group has, these are
-    ``counted``.
+    value ``repeats``. The entries of the first with all rows below them are families, in which
+    ``within`` orders those of lower levels; last in a row stands its level. Where labels say how
+    many rows or entries a group has, these are ``counted``.
     """
 
     level: int
@@ -103,6 +103,7 @@ class RowType:
     addressed: bool = False
     lined: bool = False
     stack: tuple[int, ...] = ()
+    within: tuple[KeyPlan, ...] = ()
     repeats: bool = False
     counted: bool = False
 

@@ -8,22 +8,20 @@ from itertools import pairwise
 from operator import itemgetter
 
 from ..plan.row_order import sort_rows
-from ..plan.row_type import KeyPlan, RowType
+from ..plan.row_type import RowType
 from .protocols import Row
 
 
 class Families:
     """Knows where families begin, and orders the rows of lower levels below their parents."""
 
-    def __init__(self, row_type: RowType, within: Sequence[KeyPlan]) -> None:
-        """``within`` are the keys of levels below the first."""
-        self._row_type = row_type
+    def __init__(self, row_type: RowType) -> None:
+        self._row_type, within = row_type, row_type.within
         self._keys = [[key for key in within if key.home == level] for level in row_type.stack]
-        self.orders = bool(within)
 
     def arranged(self, rows: list[Row]) -> list[Row]:
         """Rows in the order of their entries, those of each parent as the keys say."""
-        return self._below(rows, 0) if self.orders else rows
+        return self._below(rows, 0)
 
     def of(self, rows: Sequence[Row]) -> list[list[Row]]:
         """The rows of each family."""

@@ -79,7 +79,7 @@ class RunState:
         self._found: list[Fault] = []  # faults of one batch
         take = plan.layout.take
         self._limiter = Limiter(take) if take and take.of == "records" else None
-        self._families = Families(self._row_type, plan.within) if plan.within else None
+        self._families = Families(self._row_type) if plan.within else None
         self._waits = not begins and (self._limiter is not None or bool(plan.layout.expects))
         self._waiting: list[BatchResult] = []
 

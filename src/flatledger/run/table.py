@@ -107,7 +107,7 @@ class TableSteps:
         """The rows that are taken, in their order; the others are proved to be the rest."""
         take = self.plan.layout.take
         limiter = Limiter(take) if take and take.of == "rows" else None
-        families = Families(self._row_type, ()) if self.plan.stack else None
+        families = Families(self._row_type) if self.plan.stack else None
         for block in blocks:
             taken, left = block, list[Row]()
             if limiter and families is not None:
@@ -132,7 +132,8 @@ class TableSteps:
             given = [_rounded(row, self._roundings) for row in given]
         if self._firsts.active:
             given = self._firsts.of(given, whole)
-        return self._stacked(given, whole) if self.plan.stack else given
+        stacked = self.plan.stack and not self._row_type.lined
+        return self._stacked(given, whole) if stacked else given
 
     def _stacked(self, given: list[Row], whole: list[Row]) -> list[Row]:
         """The same rows, each of which says its level."""

@@ -92,8 +92,9 @@ class LineUnfolding(Unfolding):
 
     def _joined_above(self) -> Iterator[tuple[int, range]]:
         """The columns that follow one another and are of one level: that, and their places."""
-        levels = [one.at for one in self.plan.written]
-        for level, run in groupby(range(len(levels)), levels.__getitem__):
+        rows = self.plan.row_type
+        stood = [(one.at, rows.home_row(one), one.everywhere) for one in self.plan.written]
+        for (level, *_), run in groupby(range(len(stood)), stood.__getitem__):
             places = list(run)
             yield level, range(places[0], places[-1] + 1)
 
@@ -110,7 +111,7 @@ class LineUnfolding(Unfolding):
     def row(self, level: int, marks: list[str]) -> str:
         row, parts = self.plan.chain.row, list[str]()
         for at, places in self._runs:
-            if at > level:
+            if at > level or not self.plan.row_type.shows(self.plan.columns[places.start], level):
                 parts += map(self._without_entry, places)
             elif at < row:
                 parts.append(f"{{piece_{places.start}}}")
