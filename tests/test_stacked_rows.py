@@ -171,10 +171,10 @@ def test_the_rows_of_each_level_are_those_of_a_table_of_it(seed: random.Random) 
 
 
 @settings(max_examples=60)
-@given(st.randoms(use_true_random=False))
-def test_lines_of_stacked_rows_are_those_of_their_cells(seed: random.Random) -> None:
+@given(st.integers(0, 1_000_000))
+def test_lines_of_stacked_rows_are_those_of_their_cells(seed: int) -> None:
     """Alone, delimited text is made straight from the records; beside another file from cells."""
-    chance, records = chosen(seed)
+    chance, records = chosen(random.Random(seed))
     given = next(one for one in iter(chance.table, None) if isinstance(one["row-per"], list))
     with TemporaryDirectory() as folder:
         alone, first, beside = (Path(folder, name) for name in ("a.csv", "b.csv", "b.jsonl"))
