@@ -279,7 +279,10 @@ def test_rows_say_their_level(tmp_path: Path) -> None:
     ("given", "told"),
     [
         (layout("lines", "record"), "record is not below lines"),
-        (layout("record", "lines", "pays"), "pays is not below lines"),
+        (
+            layout("record", "lines", "pays"),
+            "pays is beside lines, and stacked levels lie within one another",
+        ),
         (layout("record", "record"), "has record twice"),
         (layout("record", "lines.lots"), "`Quantity` is totalled over lines, which has no rows"),
         (layout("record", "lines", sort=["level()"]), "stands in a column that has no path"),

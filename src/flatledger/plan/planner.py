@@ -237,7 +237,11 @@ class Planner:
         for above, below, said in zip(levels, levels[1:], self.layout.row_per[1:], strict=False):
             if below[: len(above)] != above:
                 places = self.known.called(below), self.known.called(above)
-                what = f"{places[0]} is not below {places[1]}; the levels go from the outermost"
+                what = (
+                    f"{places[0]} is beside {places[1]}, and stacked levels lie within one another"
+                )
+                if above[: len(below)] == below:
+                    what = f"{places[0]} is not below {places[1]}; levels go from the outermost"
                 self.problems.append(said.problem(f"`row-per`: {what}"))
         self._stop_at_problems()
         chain = Chain.of(levels[-1], self.structure, self.known)
