@@ -216,7 +216,8 @@ def _check_by_level(request: LayoutRequest, keys: dict[str, Item], reading: Read
     }
     if not request.totals.detail:
         says = "without detail a row stands for a group: write one list of `columns`"
-        reading.fault(keys["totals"], says)
+        said = next(key for key in ("totals", "group", "row-per-group", "columns") if key in keys)
+        reading.fault(keys[said], says)
     for key in (one for one, there in taken.items() if there):
         reading.fault(keys[key], f"`{key}` goes with one list of columns, not with some by level")
     for key, there in (
