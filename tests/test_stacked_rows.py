@@ -535,3 +535,41 @@ def test_a_level_without_columns_is_refused() -> None:
     with pytest.raises(flatledger.LayoutError, match="no column is filled on rows of lines"):
         flatledger.table(given, RECORDS)
     assert len(list(flatledger.table({**given, "repeat-parents": "yes"}, RECORDS))) == 6
+
+
+# ---- families over blocks, texts on every row
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.integers(1, 9), st.integers(1, 4), st.integers(0, 3))
+def test_a_family_that_blocks_cut_is_one(first: int, every: int, seed: int) -> None:
+    """Rows come sorted in blocks, and a family may be longer than one."""
+    rng = random.Random(seed)
+    sizes = [rng.choice([0, 1, 1_999, 2_000, 2_500]) for _ in range(9)]
+    records = [{"no": at, "lines": [{"no": 1}] * size} for at, size in enumerate(sizes)]
+    columns = [{"No": "no"}, {"Line": {"value": "lines.no", "total": "count"}}]
+    given = {"row-per": ["record", "lines"], "levels": ["lines"], "columns": columns}
+    more = {"sort": ["No desc"], "take": {"of": "rows", "first": first, "every": every}}
+    rows, balance = table({**given, **more}, records)
+    taken = [*reversed(range(9))][::every][:first]
+    wanted = [cell for at in taken for cell in ((at, None), *[(None, 1)] * sizes[at])]
+    assert rows == [*wanted, ("Grand total", sum(sizes[at] for at in taken))]
+    assert balance.balanced
+
+
+def test_a_text_stands_on_the_rows_of_each_level(tmp_path: Path) -> None:
+    columns = [{"Currency": {"text": "SKC"}}, *COLUMNS, {"Checked by": None}]
+    given = {**layout("record", "lines", "lines.lots"), "columns": columns}
+    for name in ("t.xlsx", "t.ods", "t.html", "t.csv", "t.jsonl"):
+        assert flatledger.export(given, RECORDS, tmp_path / name, verify=True).balanced
+    with (tmp_path / "t.xlsx").open("rb") as file:
+        rows = python_calamine.load_workbook(file).get_sheet_by_index(0).to_python()
+    assert [row[0] for row in rows[1:-1]] == ["SKC"] * 8
+    with (tmp_path / "t.ods").open("rb") as file:
+        rows = python_calamine.load_workbook(file).get_sheet_by_index(0).to_python()
+    assert [row[0] for row in rows[1:-1]] == ["SKC"] * 8
+    _, balance = table({**given, "primary-key": ["Currency", "No"]}, [*RECORDS, RECORDS[0]])
+    assert [fault.value for fault in balance.faults] == ["SKC, R-1"]
+    blank = {**layout("record", "lines"), "columns": [{"No": "no"}, {"Checked by": None}]}
+    with pytest.raises(flatledger.LayoutError, match="no column is filled on rows of lines"):
+        flatledger.table(blank, RECORDS)

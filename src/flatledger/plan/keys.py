@@ -73,8 +73,7 @@ class Keys:
             if self._stack and names_level(plan.column):
                 what = f"`{heading}` names the level of a row, and families of rows stay together"
                 self._problems.append(plan.column.problem(f"{what}; leave out this key"))
-            fixed = plan.everywhere or plan.column.value is None
-            if not self._stack or (fixed and plan.column.level is None):
+            if not self._stack or plan.everywhere:
                 return KeyPlan(plan.slot, plan.at, text, kind=plan.kind)
             named = plan.column.value is not None
             node = n.Heading(0, heading) if named else n.Literal(0, plan.column.text)

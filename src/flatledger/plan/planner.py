@@ -202,11 +202,11 @@ class Planner:
             return
         rows = RowType(self.result.chain.row, stack=self.stack)
         columns = [one for one in self.result.columns if not one.column.suppressed]
+        columns = [one for one in columns if one.column.value or one.column.text is not None]
         if any(one.column.total and one.column.total.part for one in columns):
             return  # nobody reads its rows: keys are looked for in them
         for level, said in zip(self.stack, self.layout.row_per, strict=True):
-            fixed = any(one.column.text is not None and one.column.level is None for one in columns)
-            if not fixed and not any(rows.shows(one, level) for one in columns):
+            if not any(rows.shows(one, level) for one in columns):
                 name = self.result.chain.called(self.result.chain.levels[level])
                 what = f"no column is filled on rows of {name}; leave it out, or add one"
                 self.problems.append(said.problem(f"`row-per`: {what}"))
@@ -214,7 +214,8 @@ class Planner:
     def _check_primary_key(self) -> None:
         """In stacked rows the primary key is that of the rows on which all of it stands."""
         keys = [self.result.column(heading) for heading in self.layout.primary_key]
-        levels = {column.at for column in keys if not column.everywhere}
+        rows = RowType(self.result.chain.row, stack=self.stack)
+        levels = {rows.home_row(column) for column in keys if not column.everywhere}
         if self.stack and len(levels) > 1 and not self.layout.repeat_parents:
             what = "the columns of a primary key stand on rows of one level"
             says = f"`primary-key`: {what}; `repeat-parents: yes` puts those of parents there, too"
@@ -309,7 +310,9 @@ class Planner:
     def _placed(self, plan: ColumnPlan) -> ColumnPlan:
         value = plan.column.value
         if value is None:
-            return plan
+            fixed = bool(self.stack) and plan.column.level is None
+            home = 0 if fixed else plan.home
+            return msgspec.structs.replace(plan, home=home, everywhere=fixed)
         if plan.column.level is not None:
             self._check_level(plan.column, value)
         column = self._unless_joined(plan.column, value)

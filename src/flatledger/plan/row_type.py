@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -117,6 +118,11 @@ class RowType:
         if column.column.level is not None:
             return self.stack[column.column.level]
         return next((one for one in self.stack if one >= column.at), self.level)
+
+    def home_row_of_all(self, columns: Sequence[ColumnPlan]) -> int:
+        """The level of the first rows on which each of some columns is filled."""
+        levels = [self.home_row(one) for one in columns if not one.everywhere]
+        return max(levels, default=self.first)
 
     def shows(self, column: ColumnPlan, level: int) -> bool:
         """Whether a column is filled on rows whose entries end at a level."""

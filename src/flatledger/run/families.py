@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 from operator import itemgetter
 
@@ -12,8 +12,14 @@ from ..plan.row_type import RowType
 from .protocols import Row
 
 
+def is_below_first(row_type: RowType) -> Callable[[Row], bool]:
+    """Tells rows that belong to the family of the row before them."""
+    slot, first = row_type.level_slot, row_type.first
+    return lambda row: row[slot] > first
+
+
 class Families:
-    """Knows where families begin, and orders the rows of lower levels below their parents."""
+    """Orders the rows of lower levels below their parents."""
 
     def __init__(self, row_type: RowType) -> None:
         self._row_type, within = row_type, row_type.within
@@ -22,10 +28,6 @@ class Families:
     def arranged(self, rows: list[Row]) -> list[Row]:
         """Rows in the order of their entries, those of each parent as the keys say."""
         return self._below(rows, 0)
-
-    def of(self, rows: Sequence[Row]) -> list[list[Row]]:
-        """The rows of each family."""
-        return self._split(rows, self._row_type.first)
 
     def _below(self, rows: list[Row], at: int) -> list[Row]:
         """What stands below one parent: the entries of a level of the stack, in order."""

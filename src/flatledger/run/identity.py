@@ -38,7 +38,7 @@ class IdentityWatch:
         """Take note of the keys of rows, which know their entries; of stacked ones only those of
         the level that the key is of."""
         if self._row_type.stack:
-            level = max(map(self._row_type.home_row, self._columns))
+            level = self._row_type.home_row_of_all(self._columns)
             rows = [row for row in rows if row[self._row_type.level_slot] == level]
         start = self._address.start
         numbers = [row[start] for row in rows]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
 from ..layout.model.model import Take
@@ -18,16 +18,20 @@ class Limiter:
     (['a', 'd'], ['b', 'c', 'e', 'f', 'g', 'h'])
     """
 
-    def __init__(self, take: Take) -> None:
-        self._take = take
+    def __init__(self, take: Take, is_part: Callable[[Any], bool] | None = None) -> None:
+        """What ``is_part`` of a thing comes right after it, and goes where that went."""
+        self._take, self._is_part = take, is_part
         self._met = self._taken = 0
+        self._last = False  # whether the last thing was taken
 
     def split(self, things: Sequence[Thing]) -> tuple[list[Thing], list[Thing]]:
         """Those that are taken, and the others."""
         taken: list[Thing] = []
         left: list[Any] = []
         for thing in things:
-            (taken if self._takes() else left).append(thing)
+            if self._is_part is None or not self._is_part(thing):
+                self._last = self._takes()
+            (taken if self._last else left).append(thing)
         return taken, left
 
     def _takes(self) -> bool:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import chain
 from operator import itemgetter
 from typing import Any
 
@@ -12,7 +11,7 @@ from ..plan.row_order import grouped_order
 from ..plan.row_type import ColumnPlan, KeyPlan, RowType
 from ..values.numbers import exactly, round_to, unit_of
 from .balance import Balance, Differing
-from .families import Families
+from .families import is_below_first
 from .first_only import FirstOnly
 from .groups import Groups
 from .limiting import Limiter
@@ -106,15 +105,10 @@ class TableSteps:
     def _taken(self, blocks: Iterable[list[Row]], proving: bool = True) -> Iterator[list[Row]]:
         """The rows that are taken, in their order; the others are proved to be the rest."""
         take = self.plan.layout.take
-        limiter = Limiter(take) if take and take.of == "rows" else None
-        families = Families(self._row_type) if self.plan.stack else None
+        is_part = is_below_first(self._row_type) if self.plan.stack else None
+        limiter = Limiter(take, is_part) if take and take.of == "rows" else None
         for block in blocks:
-            taken, left = block, list[Row]()
-            if limiter and families is not None:
-                whole, cut = limiter.split(families.of(block))
-                taken, left = list(chain.from_iterable(whole)), list(chain.from_iterable(cut))
-            elif limiter:
-                taken, left = limiter.split(block)
+            taken, left = limiter.split(block) if limiter else (block, [])
             if left and proving:
                 self.proof.cut(left)
             yield taken
