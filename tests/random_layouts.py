@@ -406,6 +406,8 @@ class Chance:
                 column["total"] = "sum"
             columns.append({f"C{place}": column})
         layout: dict[str, Any] = {"row-per-group": keys, "columns": columns}
+        if self.maybe(0.3):
+            layout["totals"] = {"grand-label": "{rows} rows of {entries}"}
         if self.maybe(0.5):
             layout["only"] = [self.condition(level) for _ in range(self.one(1, 1, 2))]
         if self.maybe(0.3):

@@ -357,3 +357,22 @@ def test_headings_of_groups_are_no_records_of_a_survey(tmp_path: Path) -> None:
     drafted = flatledger.draft(place)
     rows = list(flatledger.table(flatledger.Layout.from_text(drafted), place))
     assert len(rows) == len(RECORDS)
+
+
+@pytest.mark.parametrize("take", [{}, {"take": {"of": "rows", "first": 2}}])
+def test_the_label_of_a_table_of_groups_counts_its_rows(take: dict[str, Any]) -> None:
+    """{rows} are those of the table, {entries} what they stand for: a station without lines has a
+    row and no entry."""
+    lines = {"a": [1, 2], "b": [], "c": [1]}
+    records = [{"site": site, "lines": [{"q": q} for q in own]} for site, own in lines.items()]
+    for by, rows, entries in (("site", 3, 3), ("lines.q", 3, 3)):
+        given = {
+            "levels": ["lines"],
+            "row-per-group": [by],
+            **take,
+            "columns": [{"By": by}, {"Q": {"value": "count(lines.q)", "total": "sum"}}],
+            "totals": {"grand-label": "not this", "labels": {"sum": "{rows} of {entries}"}},
+        }
+        found, balance = table(given, records)
+        shown, stand = (2, 2 if by == "site" else 3) if take else (rows, entries)
+        assert (found[-1][0], balance.balanced) == (f"{shown} of {stand}", True)

@@ -384,6 +384,8 @@ def test_each_level_has_columns_of_its_own(tmp_path: Path) -> None:
     assert lines == [line.rstrip(",") for line in WRITTEN]
     further = {**BY_LEVEL, "output": {"level-column": "yes", "indent": 0}}
     assert written(further, tmp_path / "u.csv")[3] == "lines,1,Ness/1,2,"
+    turned = {**BY_LEVEL, "columns": dict([*BY_LEVEL["columns"].items()][::-1])}
+    assert written(turned, tmp_path / "v.csv") == written(BY_LEVEL, tmp_path / "t.csv")
 
 
 @pytest.mark.parametrize("format", ["xlsx", "ods", "html"])
@@ -428,6 +430,7 @@ def test_a_cell_in_the_wrong_place_is_seen(tmp_path: Path, monkeypatch: pytest.M
         ({"repeat-parents": "yes"}, "`repeat-parents` goes with one list of columns"),
         ({"output": {"second-header": ["paths"]}}, "`second-header` goes with one list of"),
         ({"group": ["site"], "totals": {"detail": "no"}}, "without detail a row stands for a"),
+        ({"group": [{"by": "site", "detail": "no"}]}, "without detail a row stands for a group"),
         ({"sort": ["No"]}, "several levels have a column `No`; write its expression"),
         (
             {"columns": {"record": [{"Q": "lines.qty"}], "lines": [{"N": "no"}]}},

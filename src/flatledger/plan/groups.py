@@ -118,7 +118,12 @@ class Decomposed:
             primary_key=(),
             sort=(),
             group=tuple(Grouping(None, key.text, key.text) for key in self.keys),
-            totals=Totals(detail=False, grand_total=False, subtotals="none"),
+            totals=Totals(
+                detail=False,
+                grand_total=False,
+                subtotals="none",
+                grand_label=self.layout.label(0),  # which may ask for counts
+            ),
             take=self.layout.take
             if self.layout.take and self.layout.take.of == "records"
             else None,

@@ -181,7 +181,9 @@ class Groups:
             cells.append(cell)
         free = [place for place, column in enumerate(columns) if not column.total]
         if free:
-            cells[free[0]] = self.layout.totals.grand_label
+            entries = sum(len(here) == len(self.levels) for here, _ in everything)
+            label = self.layout.label(0).replace("{rows}", str(len(table)))
+            cells[free[0]] = label.replace("{entries}", str(entries))
         return tuple(cells)
 
     def _is_lone_sum(self, column: Column) -> bool:

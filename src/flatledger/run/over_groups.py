@@ -25,8 +25,8 @@ from .sorting import Sorter
 from .state import Gathered, RunState
 from .step import Stepper
 from .table import TableSteps
-from .tallies import Tallies, cells_of, goes_by_order
-from .totalling import TotalMade
+from .tallies import Tallies, cells_of, entries_among, goes_by_order
+from .totalling import TotalMade, with_counts
 
 TOGETHER = 2_000  # groups that are taken through the plan at once
 
@@ -139,7 +139,8 @@ class GroupStage:
             cells.append(cell)
         free = [place for place, column in enumerate(columns) if not column.total]
         if free:
-            cells[free[0]] = self._over.layout.totals.grand_label
+            label = self._over.layout.label(0)
+            cells[free[0]] = with_counts(label, len(shown), everything.entries)
         again = self._checker.step(self._as_batch([self._record((), everything)], 1)).rows[0]
         self._given.total_row(tuple(cells), again)
         return TotalRow(cells)
@@ -163,6 +164,7 @@ class GroupStage:
         for block in held.blocks():
             key_of = self._groups.key_of(block)
             rows = [row for row in block if key_of(row) in wanted]
+            whole.count(len(rows), entries_among(rows, row_type))
             for index, column in enumerate(row_type.totalled):
                 new = []
                 for row in rows:

@@ -112,7 +112,9 @@ class Proof:
         if not self._tells:
             return
         key_of = self._keys.of(rows)
-        met = [key_of(row)[: self._tells] for row in rows]
+        met = [*map(key_of, rows)]
+        if self._tells < len(self._places):
+            met = [key[: self._tells] for key in met]
         groups = {*met} if self._group is None else {self._group, *met}
         if len(groups) > 1:  # mutant: two-groups
             self._wrong.append("a row stands in a group that is not its own")

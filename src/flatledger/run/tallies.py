@@ -162,6 +162,14 @@ def cells_of(rows: list[Row], column: ColumnPlan, row_type: RowType) -> list[Any
     return [row[place] for row in rows]
 
 
+def entries_among(rows: list[Row], row_type: RowType) -> int:
+    """How many of some rows stand for an entry: of stacked ones for one of the first level."""
+    at = row_type.address.start + row_type.first
+    if row_type.stack:
+        rows = [row for row in rows if row[row_type.level_slot] == row_type.first]
+    return sum(1 for row in rows if row[at])
+
+
 class Adder:
     """Adds rows to tallies; an entry that several rows repeat is added where its mark says that it
     is new.
@@ -182,14 +190,6 @@ class Adder:
             else:
                 self._whole.append((index, column, mark))
 
-    def _entries(self, rows: list[Row]) -> int:
-        """How many of some rows stand for an entry: of stacked ones for one of the first level."""
-        row_type = self._row_type
-        at = row_type.address.start + row_type.first
-        if row_type.stack:
-            rows = [row for row in rows if row[row_type.level_slot] == row_type.first]
-        return sum(1 for row in rows if row[at])
-
     def add(self, depths: list[Tallies], rows: list[Row]) -> None:
         """Add the same rows to the tallies of several depths of groups."""
         part = Tallies(self._row_type, 0)
@@ -201,7 +201,7 @@ class Adder:
     def add_whole(self, tallies: Tallies, rows: list[Row]) -> None:
         """Add rows in the columns that are not split."""
         if self._counts:
-            tallies.count(len(rows), self._entries(rows))
+            tallies.count(len(rows), entries_among(rows, self._row_type))
         for index, column, mark in self._whole:
             # mutant: once-each
             new = rows if mark is None else [row for row in rows if not row[mark]]

@@ -79,7 +79,7 @@ class TotalRowMaker:
         for place, value in zip(self._places, group, strict=False):
             if place < len(row):
                 row[place] = self._wording(place, value)
-        label = _counted(self._labels[len(group)][at], tallies)
+        label = with_counts(self._labels[len(group)][at], tallies.rows, tallies.entries)
         place = self._places[0] if self._places else 0
         if group:
             place, value = self._places[len(group) - 1], group[-1]
@@ -146,9 +146,9 @@ def places_of_totals(plan: Plan, at: int) -> list[tuple[int, int]]:
     return found
 
 
-def _counted(label: str, tallies: Tallies) -> str:
+def with_counts(label: str, rows: int, entries: int) -> str:
     """A label with the counts of what is summed up."""
-    return label.replace("{rows}", str(tallies.rows)).replace("{entries}", str(tallies.entries))
+    return label.replace("{rows}", str(rows)).replace("{entries}", str(entries))
 
 
 def _labelled(plan: Plan) -> list[list[ColumnPlan]]:

@@ -158,11 +158,15 @@ PROPERTIES: Section = {
 # ---- columns ---------------------------------------------------------------------------------
 
 
-def read_columns(item: Item | None, layout: Item, reading: Reading) -> tuple[Column, ...]:
-    """The columns of a layout; those of listed keys are several."""
+def read_columns(
+    item: Item | None, layout: Item, reading: Reading, row_per: Item | None = None
+) -> tuple[Column, ...]:
+    """The columns of a layout; those of listed keys are several. Those by level come in the order
+    of the levels of ``row_per``."""
     before = len(reading.problems)
     if isinstance(item, ItemMap) and all(isinstance(one, ItemList) for _, one in item.pairs):
-        return _by_level(item, reading)
+        order = [one.text.strip() for one in items_of(row_per) if isinstance(one, Scalar)]
+        return _by_level(item, order, reading)
     columns = [column for entry in items_of(item) for column in _column(entry, reading)]
     if not items_of(item) and len(reading.problems) == before:
         says = "`columns` is missing; list at least one `Heading: path`"
@@ -171,16 +175,20 @@ def read_columns(item: Item | None, layout: Item, reading: Reading) -> tuple[Col
     return tuple(columns)
 
 
-def _by_level(item: ItemMap, reading: Reading) -> tuple[Column, ...]:
+def _by_level(item: ItemMap, order: list[str], reading: Reading) -> tuple[Column, ...]:
     """The columns of each level of stacked rows. A heading that several levels have is another
     column on each; an expression means that of its own level, or the nearest above it."""
+    places = {name: at for at, name in enumerate(order)}
+    pairs = list(item.pairs)
+    if {level.text.strip() for level, _ in pairs} <= places.keys():
+        pairs.sort(key=lambda pair: places[pair[0].text.strip()])
     levels = [
         (level.text.strip(), [one for entry in items_of(of) for one in _column(entry, reading)])
-        for level, of in item.pairs
+        for level, of in pairs
     ]
     for _, columns in levels:
         _check_headings(columns, reading)
-    reading.column_levels = [level for level, _ in item.pairs]
+    reading.column_levels = [level for level, _ in pairs]
     met = Counter(column.heading for _, columns in levels for column in columns)
     reading.doubled = frozenset(heading for heading, count in met.items() if count > 1)
     found: list[Column] = []

@@ -144,14 +144,14 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     keys = reading.mapping(item, "a layout", LAYOUT_KEYS)
     if "fields" in keys:
         reading.fields = FIELDS.read(keys.pop("fields"), "`fields`", reading)
-    columns = read_columns(keys.pop("columns", None), item, reading)
+    columns = read_columns(keys.pop("columns", None), item, reading, keys.get("row-per"))
     reading.headings = frozenset(column.heading for column in columns)
     found: dict[str, Any] = {"name": name, **read_keys(keys, LAYOUT_KEYS, reading)}
     found |= dict(zip(("group", "group_order"), found.pop("group", ()), strict=False))
     levels = tuple(reading.spread_levels)
     found |= {"fields": reading.fields, "spread_levels": levels}
     if reading.column_levels:
-        columns = _in_order_of_levels(columns, found.get("row_per", ()), reading)
+        _check_column_levels(found.get("row_per", ()), reading)
     if any(not key.detail for key in found.get("group", ())):
         found["totals"] = replace(found.get("totals", Totals()), detail=False)
     request = LayoutRequest(columns=columns, **found)
@@ -161,16 +161,14 @@ def read_layout(item: Item, name: str, files: Files) -> LayoutRequest:
     return request
 
 
-def _in_order_of_levels(
-    columns: tuple[Column, ...], row_per: tuple[Expression, ...], reading: Reading
-) -> tuple[Column, ...]:
-    """Columns by level in the order of the levels of the stack; each of these has some."""
+def _check_column_levels(row_per: tuple[Expression, ...], reading: Reading) -> None:
+    """Columns by level are of the levels of the stack, and each of these has some."""
     levels = [one.text.strip() for one in row_per]
     names = [one.text.strip() for one in reading.column_levels]
     if len(levels) < 2:
         says = f"columns by level go with stacked rows: `row-per: [{', '.join(names)}]`"
         reading.fault(reading.column_levels[0], says)
-        return columns
+        return
     for level, name in zip(reading.column_levels, names, strict=True):
         if name not in levels:
             near = proposal(name, levels) or f"; it has {', '.join(levels)}"
@@ -179,11 +177,6 @@ def _in_order_of_levels(
         if one.text.strip() not in names:
             said = f"`columns` has none for {one.text.strip()}, which `row-per` has"
             reading.problems.append(one.problem(said))
-    if reading.problems:
-        return columns
-    places = [levels.index(name) for name in names]
-    found = [replace(one, level=places[one.level or 0]) for one in columns]
-    return tuple(sorted(found, key=lambda one: one.level or 0))
 
 
 def _check_total_rows(request: LayoutRequest, keys: dict[str, Item], reading: Reading) -> None:

@@ -13,7 +13,6 @@ from ...bounds import MOST_TAKEN
 from ...errors import ExpressionError, Problem
 from ...language import parse_sort_key
 from ...language.nodes import Collate, Node
-from ...values.aggregates import AGGREGATES
 from ..model.column import Expression
 from ..model.model import Calendar, Expectation, Grouping, GroupOrder, Sorting, Take, Totals
 from ..model.text import Item, ItemMap, Scalar
@@ -28,6 +27,7 @@ from .forms import (
     names_of,
     whole_number,
 )
+from .read_columns import total_kinds
 from .reading import (
     Form,
     Key,
@@ -267,7 +267,7 @@ TAKE = Form(_take, object_schema(_TAKE_KEYS))
 
 def _labels(item: Item, where: str, reading: Reading) -> tuple[tuple[str, str], ...]:
     """Labels by the kinds of totals."""
-    kinds = choice(KINDS)
+    kinds = choice(total_kinds())
     if not pairs_of(item):
         reading.fault(item, f"{where} takes kinds with labels: {{avg: 'Mean of {{group}}'}}")
     return tuple(
@@ -276,12 +276,11 @@ def _labels(item: Item, where: str, reading: Reading) -> tuple[tuple[str, str], 
     )
 
 
-KINDS = tuple(name for name, aggregate in AGGREGATES.items() if aggregate.totals)
 LABELS = Form(
     _labels,
     {
         "type": "object",
-        "properties": dict.fromkeys(KINDS, TEXT.schema),
+        "properties": dict.fromkeys(total_kinds(), TEXT.schema),
         "additionalProperties": False,
     },
 )
