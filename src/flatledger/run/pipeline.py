@@ -5,7 +5,9 @@ from __future__ import annotations
 import datetime as dt
 import decimal
 import time
+from collections import deque
 from collections.abc import Iterator
+from typing import Any
 
 from ..compile.functions.tallying import takes_tallies
 from ..errors import LayoutError, Problem
@@ -32,6 +34,7 @@ from .protocols import (
     NO_SERVICES,
     Batch,
     Progress,
+    Reader,
     Row,
     RunProgress,
     RunServices,
@@ -77,110 +80,93 @@ def _making(plan: Plan, form: TextForm | None) -> RowMaking:
     return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan.row_type)
 
 
-class Run:
-    """One layout over one source. `blocks` gives the table; after it, `balance` the proof.
+def planned(
+    layout: SettledLayout, reader: Reader, services: RunServices, met: Place, complete: bool
+) -> Plan:
+    """The plan of a layout for what a reader gives; ``met`` is what its records look like, the
+    first ones, or all where that is ``complete``."""
+    if layout.row_per_group or (layout.take and layout.take.of == "rows"):
+        layout = without_keyless(layout)  # of rows not taken they could not be proved
+    notation = notation_of(reader.states.get("format", ""))
+    if notation is not None and notation.format != layout.source.format:
+        _check_paths(layout, notation)
+    if services.definitions is not None:
+        met.merge(services.definitions.structure)
+    return make_plan(layout, met, layout.today or dt.date.today(), complete)
+
+
+class TableRun:
+    """A plan over the records of a reader, batch by batch. `take` and `end` give the table;
     ``gives_lines``: rows carry lines (`line_rows`), since that was lent, and the layout allows it.
     """
 
-    def __init__(
-        self,
-        layout: SettledLayout,
-        source: Source,
-        services: RunServices = NO_SERVICES,
-        *,
-        progress: Progress | None = None,
-        structure: Place | None = None,
-    ) -> None:
-        """With ``structure`` what all records look like is known already."""
+    def __init__(self, plan: Plan, reader: Reader, services: RunServices) -> None:
         self._started = time.monotonic()
-        self._progress = progress
-        if layout.row_per_group or (layout.take and layout.take.of == "rows"):
-            layout = without_keyless(layout)  # of rows not taken they could not be proved
-        self.reader = source.open()
-        try:
-            self._begin(layout, services, structure)
-        except BaseException:
-            self.reader.close()
-            raise
-
-    def _begin(self, layout: SettledLayout, services: RunServices, structure: Place | None) -> None:
-        """Look at the first records, and plan."""
-        self.first = first = self.reader.peek()
-        notation = notation_of(self.reader.states.get("format", ""))
-        if notation is not None and notation.format != layout.source.format:
-            _check_paths(layout, notation)
-        met = structure or structure_met(self.reader, names_wanted(layout))
-        if services.definitions is not None:
-            met.merge(services.definitions.structure)
-        self.plan: Plan = make_plan(
-            layout,
-            met,
-            layout.today or dt.date.today(),
-            structure is not None,
-        )
-        form = services.lines(self.plan) if takes_lines(self.plan) else None
+        self.reader, self.plan = reader, plan
+        self.first = reader.peek()
+        form = services.lines(plan) if takes_lines(plan) else None
         self.gives_lines = form is not None
-        making = self._making = _making(self.plan, form)
-        self.stepper = Stepper(self.plan, definitions=services.definitions, making=making)
+        making = self._making = _making(plan, form)
+        self.stepper = Stepper(plan, definitions=services.definitions, making=making)
         self._steps = CheckedSteps(
-            self.stepper, self.plan, services.define, everything=services.verify_all, lines=form
+            self.stepper, plan, services.define, everything=services.verify_all, lines=form
         )
-        self.reader.keeps = self._steps.keeps
-        self.notices = list(self.plan.notices)
-        self._looked_at = len(first)
+        self.keeps = self._steps.keeps
+        self.notices = list(plan.notices)
+        self._looked_at = len(self.first)
         self._state = RunState(
-            self.plan,
-            first=first,
+            plan,
+            first=self.first,
             store=services.store,
             sink=services.faults,
             verify_all=services.verify_all,
             row_type=making.row_type,
         )
-        self._last = last_step(self.plan, self._state, services, making.row_type)
+        self._last = last_step(plan, self._state, services, making.row_type)
+        self._waiting: deque[list[Row]] = deque()  # rows that the last steps have not taken
+        gathered = self._state.gathered = self._last.gathers()
+        self._gathers = gathered is not None
+        self._blocks = self._last.blocks(self._fed() if gathered is None else gathered)
 
     @property
     def columns(self) -> list[ColumnPlan]:
         """The columns of the table, in their order."""
         return self._last.plan.written
 
-    def blocks(self) -> Iterator[list[Row]]:
-        """The rows of the table as they are given to an output, total rows among them."""
-        gathered = self._state.gathered = self._last.gathers()
-        if gathered is None:
-            yield from self._last.blocks(self._rows())
-        else:
-            for _ in self._rows():
-                pass  # the state takes them in
-            self._stop_at_mixed_units()
-            for block in self._last.blocks(gathered):
-                self._tell("writing")
-                yield block
-        self._stop_at_mixed_units()
-        self._state.close()
+    @property
+    def read(self) -> int:
+        """How many records have been taken."""
+        return self._state.read
 
-    def _rows(self) -> Iterator[list[Row]]:
-        """The rows as they come from the source, with their keys, marks and entries."""
-        with self.reader:
-            exact = self.stepper.exact_type
-            batches = decoded(self.reader, self.plan.record_types.record_type, exact)
-            for batch in restfully(batches):
-                for rows in self._absorbed(batch):
-                    self._tell("reading")
-                    yield rows
+    # ---- the table, batch by batch
 
-    def _tell(self, phase: str) -> None:
-        """Say how far it has come."""
-        if self._progress is not None:
-            self._progress(RunProgress.of(self._state.read, self.reader.measure, phase))
+    def take(self, batch: Batch) -> Iterator[list[Row]]:
+        """Take the next records; what is given of the table by then, in blocks that are not empty.
 
-    def _absorbed(self, batch: Batch) -> Iterator[list[Row]]:
-        """The rows of a batch, as its parts are taken in. What a later record shows of levels comes
-        before the first of them is given."""
+        What a later record of the batch shows of levels comes before the first of them is given.
+        """
         with at_rest():
             results = list(self._steps.of(batch))
         for result in results:
             with at_rest():
                 rows = self._state.absorb(result)
+            if rows and not self._gathers:
+                self._waiting.append(rows)
+                while self._waiting:
+                    if block := next(self._blocks):
+                        yield block
+
+    def end(self) -> Iterator[list[Row]]:
+        """What is left of the table, when all records have been taken."""
+        self._stop_at_mixed_units()
+        self._waiting.append([])
+        yield from filter(None, self._blocks)
+        self._state.close()
+
+    def _fed(self) -> Iterator[list[Row]]:
+        """The rows that wait. The last steps give a block, be it an empty one, for each of them, so
+        that they do not ask before there is one; none is the end."""
+        while rows := self._waiting.popleft():
             yield rows
 
     def _stop_at_mixed_units(self) -> None:
@@ -237,3 +223,48 @@ class Run:
             balance.wrong += balance.checked.told
         balance.seconds = time.monotonic() - self._started
         return balance
+
+
+class Run(TableRun):
+    """One layout over one source. `blocks` gives the table; after it, `balance` the proof."""
+
+    def __init__(
+        self,
+        layout: SettledLayout,
+        source: Source,
+        services: RunServices = NO_SERVICES,
+        *,
+        progress: Progress | None = None,
+        structure: Place | None = None,
+    ) -> None:
+        """With ``structure`` what all records look like is known already."""
+        reader, self._progress = source.open(), progress
+        try:
+            met = structure or structure_met(reader, names_wanted(layout))
+            plan = planned(layout, reader, services, met, structure is not None)
+            super().__init__(plan, reader, services)
+        except BaseException:
+            reader.close()
+            raise
+        reader.keeps = self.keeps
+
+    def blocks(self) -> Iterator[list[Row]]:
+        """The rows of the table as they are given to an output, total rows among them."""
+        with self.reader:
+            for batch in batches_of(self.reader, self.plan, self.stepper.exact_type):
+                yield from self.take(batch)
+                tell(self._progress, self, "reading")
+        for block in self.end():
+            tell(self._progress, self, "writing")
+            yield block
+
+
+def batches_of(reader: Reader, plan: Plan, exact: Any) -> Iterator[Batch]:
+    """The records of a reader in the types of a plan; in ``exact`` ones wherever they fit."""
+    return restfully(decoded(reader, plan.record_types.record_type, exact))
+
+
+def tell(progress: Progress | None, run: TableRun, phase: str) -> None:
+    """Say how far a run has come."""
+    if progress is not None:
+        progress(RunProgress.of(run.read, run.reader.measure, phase))

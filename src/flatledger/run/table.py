@@ -193,7 +193,8 @@ def _levels(plan: Plan) -> Iterator[tuple[str, int, frozenset[int]]]:
 
 
 def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:
-    """The rows of blocks, of which small ones come together."""
+    """The rows of blocks, of which small ones come together: an empty one stands for one that is
+    held, so that what feeds these steps comes to speak (`TableRun`)."""
     held: list[Row] = []
     for block in blocks:
         if len(block) < _SMALL:
@@ -201,8 +202,7 @@ def _together(blocks: Iterable[list[Row]]) -> Iterator[list[Row]]:
         if held and (len(held) >= BLOCK or len(block) >= _SMALL):
             yield held
             held = []
-        if len(block) >= _SMALL:
-            yield block
+        yield block if len(block) >= _SMALL else []
     yield held
 
 

@@ -183,7 +183,7 @@ class Detail:
         """Pairs of rows and the totals that follow them."""
         open_groups: list[tuple[Key, Key, Tallies]] = []
         for block in blocks:
-            if not self._depths:
+            if not self._depths or not block:
                 self._adder.add([self.whole], block)
                 yield block, []
                 continue
