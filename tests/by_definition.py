@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import copy
 import decimal
+import io
+import json
 import random
 from collections import Counter
 from decimal import Decimal
@@ -19,8 +21,11 @@ from flatledger.reference.groups import Groups
 from flatledger.reference.reading import Reading
 from flatledger.reference.tables import Table
 from flatledger.run.decoding import convert
-from flatledger.run.protocols import Batch
+from flatledger.run.pipeline import Run
+from flatledger.run.protocols import Batch, RunServices
 from flatledger.run.step import Stepper
+from flatledger.run.tables_run import TablesRun
+from flatledger.sources import open_source
 from flatledger.structure.structure import observe
 from flatledger.values.functions import text_of
 from flatledger.values.numbers import EXACT
@@ -118,3 +123,38 @@ def check_groups(seed: random.Random) -> str:
     assert [[*map(shown, row)] for row in rows] == [[*map(shown, row)] for row in expected]
     assert balance.balanced, balance.wrong
     return "agree"
+
+
+def check_tables(seed: random.Random) -> str:
+    """Several tables from one reading are those that each layout gives alone, with its faults; a
+    pass of decoder and exact types, or of plain data."""
+    chance, records = chosen(seed)
+    made = [chance.by_level(chance.table()), chance.grouped(), chance.table()]
+    alone, layouts = [], []
+    for one in seed.sample(made, 3):
+        lines = io.BytesIO("\n".join(json.dumps(record, default=str) for record in records).encode())
+        try:
+            found = Run(settled(one), open_source(lines), structure=observe(records))
+            rows = [row for block in found.blocks() for row in block]
+            alone.append((rows, told(found.balance())))
+            layouts.append(one)
+        except flatledger.FlatLedgerError:
+            continue
+    if len(layouts) < 2:
+        return "refused"
+    lines = io.BytesIO("\n".join(json.dumps(record, default=str) for record in records).encode())
+    models = [settled(one) for one in layouts]
+    services = [RunServices() for _ in models]
+    run = TablesRun(models, open_source(lines), services, structure=observe(records))
+    together: list[list[Any]] = [[] for _ in models]
+    for place, block in run.blocks():
+        together[place] += block
+    for rows, one, (alone_rows, balance) in zip(together, run.runs, alone, strict=True):
+        assert [[*map(shown, row)] for row in rows] == [[*map(shown, row)] for row in alone_rows]
+        assert told(one.balance()) == balance
+    return "agree" if run.runs[0].stepper.exact_type is None else "agree exactly"
+
+
+def told(balance: Any) -> Any:
+    faults = [(one.record, one.path, one.value, one.reason) for one in balance.faults]
+    return balance.wrong, balance.fault_count, sorted(map(str, faults)), balance.conditions

@@ -7,7 +7,7 @@ made. It can be compared, explained, and sent to another process.
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any
 
@@ -234,22 +234,25 @@ class Plan:
     @lazily
     def record_types(self) -> RecordTypes:
         """The types that records are decoded into."""
-        return RecordTypes(self.chain, self.wants)
+        return RecordTypes([(self.chain, self.wants)])
 
     @lazily
     def exactly(self) -> Plan | None:
         """The same plan over records in exact types; None where it takes some of them apart, or
         looks at a whole record."""
-        if self.layout.expects or any(one.side is not None for one in self.conditions):
-            return None
-        types = RecordTypes(self.chain, self.wants, exact=True)
-        return None if types.root.whole else self._over(types)
+        return exactly([self])[0]
+
+    @property
+    def takes_exact(self) -> bool:
+        """Whether it takes records as they are, and looks at none of them as plain data."""
+        return not (self.layout.expects or any(one.side is not None for one in self.conditions))
 
     def sharing(self, other: Plan) -> Plan:
         """The same plan over records that are decoded for another plan, which reads the same."""
-        return self._over(other.record_types)
+        return self.over_types(other.record_types)
 
-    def _over(self, types: RecordTypes) -> Plan:
+    def over_types(self, types: RecordTypes) -> Plan:
+        """The same plan over records in such types."""
         made = replace(self)
         made.__dict__["record_types"] = types
         return made
@@ -258,6 +261,23 @@ class Plan:
         """What is worked out of it is worked out anew wherever the plan is taken."""
         names = {one.name for one in fields(self)}
         return {name: value for name, value in self.__dict__.items() if name in names}
+
+
+def exactly(plans: Sequence[Plan]) -> list[Plan | None]:
+    """Plans over records in the same exact types; none where one of them does not take these."""
+    types = RecordTypes([(one.chain, one.wants) for one in plans], exact=True)
+    if types.root.whole or not all(one.takes_exact for one in plans):
+        return [None for _ in plans]
+    return [one.over_types(types) for one in plans]
+
+
+def together(plans: Sequence[Plan]) -> list[Plan]:
+    """Plans over the same records, which are decoded once for all of them."""
+    types = RecordTypes([(one.chain, one.wants) for one in plans])
+    found = [one.over_types(types) for one in plans]
+    for one, exact in zip(found, exactly(plans), strict=True):
+        one.__dict__["exactly"] = exact
+    return found
 
 
 class Part(msgspec.Struct, frozen=True):

@@ -11,7 +11,7 @@ that the decoder refuses what is otherwise; code for what they let through need 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from types import NoneType
 from typing import Any, Literal, NamedTuple
@@ -71,32 +71,39 @@ class Field:
 
 
 class RecordTypes:
-    """The structs for one layout, found by their path; loose ones, unless they are ``exact``."""
+    """The structs for one layout, found by their path; loose ones, unless they are ``exact``.
 
-    def __init__(self, chain: Chain, wants: Iterable[Want], exact: bool = False) -> None:
-        self.chain = chain
+    Several layouts can share them, each with a chain and wants of its own: where one takes a place
+    for a level or a tree and another does not, it is plain data for all.
+    """
+
+    def __init__(self, asked: Sequence[tuple[Chain, Sequence[Want]]], exact: bool = False) -> None:
+        self._chains = [chain for chain, _ in asked]
+        self.chain = self._chains[0]
+        self._levels = {level for chain in self._chains for level in chain.levels}
         self._exact = exact
-        wants = tuple(wants)
+        wants = [want for _, wants in asked for want in wants]
         self._taken_apart = {  # what is more than the value of a place is wanted there
             want.names[:length]
             for want in wants
             for length in range(len(want.names) + (want.use == "plain"))
         }
         self.root = Field(())
-        for level in chain.levels:
+        for level in sorted(self._levels):
             place = self._reach(self._fitting(level))
             place.whole = place.whole or place.names != level
-        for want in wants:
-            self._want(want)
-        for level in chain.levels[1:]:  # of which nothing is asked for: its entries may be anything
+        for chain, own in asked:
+            for want in own:
+                self._want(want, chain)
+        for level in sorted(self._levels - {()}):  # of which nothing may be asked for
             place = self._reach(self._fitting(level))
             place.whole = place.whole or not (
                 place.children or (exact and self._is_exact_list(level))
             )
         self._build(self.root)
 
-    def _want(self, want: Want) -> None:
-        names = self._whole_at(want)
+    def _want(self, want: Want, chain: Chain) -> None:
+        names = self._whole_at(want, chain)
         place = self._reach(names)
         entries = self._exact and want.use == "entries" and names == want.names
         place.whole = place.whole or not (entries and self._is_exact_list(names))
@@ -107,7 +114,7 @@ class RecordTypes:
             place = place.child(name)
         return place
 
-    def _whole_at(self, want: Want) -> Names:
+    def _whole_at(self, want: Want, chain: Chain) -> Names:
         """Where a path's struct steps end: at its value, or at the first place that repeats.
 
         Levels of the chain are stepped through, since their entries are visited one by one; in
@@ -117,7 +124,9 @@ class RecordTypes:
         plain = want.use == "plain" or not self._exact
         for length in range(1, len(names)):
             above = names[:length]
-            if above in self.chain.levels or not self.chain.is_level(above):
+            if self._differs(above):
+                return above
+            if above in chain.levels or not self.chain.is_level(above):
                 continue
             if names[length] == MEMBERS:
                 return above[:-1]
@@ -131,6 +140,11 @@ class RecordTypes:
             if name == MEMBERS or _UNFIT.search(name):
                 return names[:length]
         return names
+
+    def _differs(self, names: Names) -> bool:
+        """Whether the layouts that share the types take a place for different things."""
+        taken = {(one.is_level(names), one.known.trees.get(names)) for one in self._chains}
+        return len(taken) > 1
 
     # ---- what the records show
 
@@ -186,8 +200,10 @@ class RecordTypes:
 
     def _build(self, place: Field) -> Any:
         """The type of a place; structs are made from the innermost outwards."""
-        if place.whole:
-            found = self._exact_value(place.names) if self._exact else None
+        if place.whole or self._differs(place.names):
+            place.whole = True
+            exact = self._exact and not self._differs(place.names)
+            found = self._exact_value(place.names) if exact else None
             if found is None:
                 return Any
             place.only, shape = found
@@ -215,7 +231,7 @@ class RecordTypes:
         if exact:
             place.only = list
             return list[struct] | None
-        if place.names in self.chain.levels[1:]:
+        if place.names and place.names in self._levels:
             return list[struct | Other] | struct | Scalar
         if self._exact and self._is_exact_object(place.names):
             place.only = struct
