@@ -7,6 +7,7 @@ import os
 from collections.abc import Iterable, Mapping
 from os import PathLike, fspath
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import msgspec
@@ -18,6 +19,7 @@ from ..layout.model.shelved import ShelfCategory
 from ..layout.model.text import Item, ItemMap, Scalar, from_data, plain_data, read_yaml, write_yaml
 from ..layout.reading.assembling import assemble, with_changes
 from ..layout.reading.read_layout import LAYOUT_KEYS, read_layout
+from ..layout.reading.read_tables import TABLES, check_chosen, joined_tables, tables_of
 from ..layout.reading.with_files import with_files
 from .arguments import folder_of
 from .files_met import files_met
@@ -42,9 +44,11 @@ class Layout:
 
     path: Path | None
     files: frozenset[Path]  # those that it is made of
-    request: LayoutRequest
+    tables: Mapping[str, Layout]  # by their names, where there are several from one reading
+    _request: LayoutRequest | None
     _item: Item
     _of: FilesOf
+    _name: str
 
     def __init__(self, given: AnyLayout) -> None:
         """``given`` is what a person has: plain data, a path, a name on the shelf, or a layout."""
@@ -55,9 +59,21 @@ class Layout:
         """The layout that some items say."""
         layout = cls.__new__(cls)
         layout.path, layout.files = None, frozenset()
-        layout._item, layout._of = item, files
-        layout.request = with_files(read_layout(item, name, files), files)
+        layout._item, layout._of, layout._name = item, files, _own_name(item) or name
+        parts = tables_of(item, name)
+        layout.tables = MappingProxyType(_each_read(parts, name, files))
+        layout._request = None if parts else with_files(read_layout(item, name, files), files)
         return layout
+
+    @property
+    def request(self) -> LayoutRequest:
+        """What it says. Raises LayoutError where it has several tables."""
+        if self._request is None:
+            names = ", ".join(self.tables)
+            what = f"it has several tables: {names}"
+            ways = "name one (`--table`; in Python, layout.tables[…]), or take all (tables())"
+            raise LayoutError(self.name, [Problem(f"{what}; {ways}")])
+        return self._request
 
     def __eq__(self, other: object) -> bool:
         """Whether another layout says the same, its keys in whatever order, and names the same
@@ -69,11 +85,11 @@ class Layout:
         return isinstance(other, Layout) and self._says() == other._says()
 
     def __hash__(self) -> int:
-        return hash(self.headings)
+        return hash(tuple(self.tables) or self.headings)
 
     def _says(self) -> tuple[Any, ...]:
         own = {self.path, note_of(self.path)} if self.path is not None else set()
-        form = self.request.form
+        form = None if self.tables else self.request.form
         return plain_data(self._item), {*self.taking_part()} - own, form and form.headings
 
     @classmethod
@@ -130,8 +146,7 @@ file or directory
         path = Path(path)
         with files_met() as met:
             layout = cls._assembled(read_items(path), path.stem, path.parent, shelf)
-        layout.path = path
-        return layout.made_of(met)
+        return layout._placed(path).made_of(met)
 
     @classmethod
     def from_text(
@@ -182,9 +197,18 @@ file or directory
         >>> [file.name for file in layout.taking_part()]
         ['numbers.txt']
         """
-        layout = copy.copy(self)
-        layout.files = self.files | {*files}
-        return layout
+        layout, files = copy.copy(self), frozenset(files)
+        layout.files = self.files | files
+        return layout._with_tables({k: one.made_of(files) for k, one in self.tables.items()})
+
+    def _placed(self, path: Path | None) -> Layout:
+        """The layout, which is in a file."""
+        self.path = path
+        return self._with_tables({k: one._placed(path) for k, one in self.tables.items()})
+
+    def _with_tables(self, tables: Mapping[str, Layout]) -> Layout:
+        self.tables = MappingProxyType(dict(tables))
+        return self
 
     def with_changes(self, changes: Mapping[str, Any], *, folder: Path | None = None) -> Layout:
         """The layout with only what differs, as `from` does it: conditions are added, columns
@@ -199,10 +223,31 @@ file or directory
         files = self._of if folder is None else self._of.typed_beside(folder)
         with files_met() as met:
             item = assemble(from_data(changes), self.name, files)
-            merged = with_changes(self._item, item, self.name)
+            parts = tables_of(self._item, self.name)
+            if parts:
+                each = {k: with_changes(one, item, self.name) for k, one in parts.items()}
+                merged = joined_tables(self.name, each)
+            else:
+                merged = with_changes(self._item, item, self.name)
             changed = Layout._read(merged, self.name, files)
-        changed.path = self.path
-        return changed.made_of(self.files | met)
+        return changed._placed(self.path).made_of(self.files | met)
+
+    def of_tables(self, names: Iterable[str] = ()) -> list[Layout]:
+        """The layouts of the tables that it has, or of those of some ``names``; itself where it has
+        one. Raises LayoutError for a name that it does not have.
+
+        >>> several = Layout({"columns": [{"No": "no"}], "tables": {"all": {}, "few": {}}})
+        >>> [one.name for one in several.of_tables()], several.of_tables(["few"])
+        (['all', 'few'], [<Layout few: No>])
+        """
+        chosen = list(dict.fromkeys(names))
+        if chosen and not self.tables:
+            problem = Problem("it has one table, which has no name; leave out its name")
+            raise LayoutError(self.name, [problem])
+        check_chosen(chosen, list(self.tables), self.name)
+        if not self.tables:
+            return [self]
+        return [self.tables[name] for name in chosen or self.tables]
 
     def declaring(
         self, fields: Mapping[str, Any] | None, reading: Mapping[str, Any] | None = None
@@ -236,7 +281,7 @@ file or directory
         reference = FormReference(fspath(form), header_row, first_row)
         layout = copy.copy(self)
         found = read_form(Path(form), reference)
-        layout.request = msgspec.structs.replace(self.request, form=found)
+        layout._request = msgspec.structs.replace(self.request, form=found)
         return layout
 
     def taking_part(self) -> list[Path]:
@@ -246,6 +291,9 @@ file or directory
         >>> Layout.from_data({"columns": [{"No": "no"}]}).taking_part()
         []
         """
+        if self.tables:
+            each = [path for one in self.tables.values() for path in one.taking_part()]
+            return list(dict.fromkeys([*self.files, *each]))
         form = [Path(self.request.form.file)] if self.request.form is not None else []
         lists = [Path(one.file) for one in self.request.lookups]
         opens_by = self.request.opens_by
@@ -282,7 +330,7 @@ file or directory
         >>> Layout.from_data({"layout": "lines", "columns": [{"No": "no"}]}).name
         'lines'
         """
-        return self.request.name
+        return self.request.name if self._request is not None else self._name
 
     @property
     def headings(self) -> tuple[str, ...]:
@@ -301,11 +349,32 @@ file or directory
         return render("text_fragment.html", text=self.to_text())
 
     def __repr__(self) -> str:
-        return f"<Layout {self.name}: {', '.join(self.headings)}>"
+        what = "tables " + ", ".join(self.tables) if self.tables else ", ".join(self.headings)
+        return f"<Layout {self.name}: {what}>"
 
 
 AnyLayout = str | PathLike[str] | Mapping[str, Any] | Layout
 
 
+def _each_read(parts: Mapping[str, Item], whole: str, files: FilesOf) -> dict[str, Layout]:
+    """The layouts of tables. Raises LayoutError with the faults of all."""
+    found: dict[str, Layout] = {}
+    problems: dict[Problem, None] = {}
+    for name, item in parts.items():
+        try:
+            found[name] = Layout._read(item, name, files)
+        except LayoutError as error:
+            problems |= dict.fromkeys(error.problems)
+    if problems:
+        raise LayoutError(whole, list(problems))
+    return found
+
+
+def _own_name(item: Item) -> str:
+    """The name that a layout gives itself."""
+    pairs = item.pairs if isinstance(item, ItemMap) else ()
+    return next((v.text for k, v in pairs if k.text == "layout" and isinstance(v, Scalar)), "")
+
+
 def _usual_place(pair: tuple[Scalar, Item]) -> int:
-    return list(LAYOUT_KEYS).index(pair[0].text)
+    return [*LAYOUT_KEYS, TABLES].index(pair[0].text)

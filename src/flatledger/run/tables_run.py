@@ -39,13 +39,13 @@ class TablesRun:
             met = structure or structure_met(reader, wanted)
             known = structure is not None
             pairs = list(zip(layouts, services, strict=True))
-            plans = together([planned(one, reader, lent, met, known) for one, lent in pairs])
-            lent = (one for _, one in pairs)
-            self.runs = [TableRun(*pair) for pair in zip(plans, [reader] * len(plans), lent)]
+            plans = together([planned(one, reader, own, met, known) for one, own in pairs])
+            lent = zip(plans, services, strict=True)
+            self.runs = [TableRun(plan, reader, own) for plan, own in lent]
         except BaseException:
             reader.close()
             raise
-        reader.keeps = lambda number: any([run.keeps(number) for run in self.runs])
+        reader.keeps = lambda number: any(run.keeps(number) for run in self.runs)
 
     def blocks(self) -> Iterator[tuple[int, list[Row]]]:
         """The rows of the tables as they are given, with the place of their table; a table has

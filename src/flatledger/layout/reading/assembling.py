@@ -8,13 +8,16 @@ from __future__ import annotations
 
 from pathlib import PurePath
 
+from msgspec.structs import replace
+
 from ...bounds import LONGEST_TRAIL
 from ...errors import LayoutError, ShelfError
 from ..model.shelved import ShelfCategory
 from ..model.text import Item, ItemList, ItemMap, Scalar
 from .files import Files
-from .merging import Merger, parts_of
+from .merging import Merger, Pairs, parts_of
 from .read_layout import read_layout
+from .read_tables import TABLES
 
 _CONDITIONS_KEYS = ("conditions", "about", "only")
 
@@ -55,16 +58,32 @@ class _Assembler(Merger):
         if not isinstance(item, ItemMap):
             return item
         starts = [value for key, value in item.pairs if key.text == "from"]
-        pairs = tuple(
-            (key, self.conditions(value, files) if key.text == "only" else value)
-            for key, value in item.pairs
-            if key.text != "from"
+        pairs = self._with_conditions(
+            tuple(one for one in item.pairs if one[0].text != "from"), files
         )
         base = self.base(starts, files, trail)
         if isinstance(base, ItemMap):
             pairs = self.merged(base, pairs).pairs
         self.stop_at_problems()
         return ItemMap(pairs, item.line, item.column, item.file)
+
+    def _with_conditions(self, pairs: Pairs, files: Files) -> Pairs:
+        """What some keys hold, with the conditions that are used in their places; of tables in
+        each."""
+        found = []
+        for key, value in pairs:
+            if key.text == "only":
+                value = self.conditions(value, files)
+            elif key.text == TABLES and isinstance(value, ItemMap):
+                tables = tuple(
+                    (name, replace(one, pairs=self._with_conditions(one.pairs, files)))
+                    if isinstance(one, ItemMap)
+                    else (name, one)
+                    for name, one in value.pairs
+                )
+                value = replace(value, pairs=tables)
+            found.append((key, value))
+        return tuple(found)
 
     def base(self, starts: list[Item], files: Files, trail: tuple[str, ...]) -> Item | None:
         """The items of the layout that this one starts from."""

@@ -60,6 +60,8 @@ class Merger:
                 value = self.columns(before, value, leave_out)
             elif key.text == "columns" and isinstance(before, ItemMap):
                 value = self._by_level(before, value, leave_out)
+            elif key.text == "tables" and isinstance(before, ItemMap):
+                value = self._tables(before, value)
             elif key.text == "only" and before is not None:
                 value = _joined(before, value)
             elif key.text == "fields" and isinstance(before, ItemMap):
@@ -119,6 +121,22 @@ class Merger:
             changed = self.columns(listed, own.pop(key.text, ItemList(())), ItemList(left))
             found.append((key, changed))
         further = tuple((key, of) for key, of in pairs if key.text in own)
+        return _with(before, (*found, *further))
+
+    def _tables(self, before: ItemMap, now: Item) -> Item:
+        """Tables by their names: one of the former takes what differs in it."""
+        if not isinstance(now, ItemMap):
+            return now
+        for key in _doubles([key for key, _ in now.pairs]):
+            self.fault(key, f"the table `{_heading(key)}` comes twice; keep one")
+        own = {key.text: value for key, value in now.pairs}
+        found = []
+        for key, former in before.pairs:
+            changed = own.pop(key.text, None)
+            if isinstance(former, ItemMap) and isinstance(changed, ItemMap):
+                changed = self.merged(former, changed.pairs)
+            found.append((key, former if changed is None else changed))
+        further = tuple((key, value) for key, value in now.pairs if key.text in own)
         return _with(before, (*found, *further))
 
     def check_clashes(self, before: ItemList, now: Item, leave_out: Item | None) -> None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from .forms import TEXT
 from .read_columns import LIST_SCHEMA
 from .read_layout import LAYOUT_KEYS
-from .reading import Form, Key, Schema, Section, object_schema, one_or_more
+from .read_tables import SHARED, TABLES
+from .reading import BLANK, Form, Key, Schema, Section, either, object_schema, one_or_more
 
 _TEXTS = Form(TEXT.read, one_or_more(TEXT.schema))
 # what is put together before a layout is read
@@ -13,6 +14,18 @@ _ASSEMBLED: Section = {
     "from": Key(TEXT, "The layout that this one starts from: a file beside it, or on the shelf."),
     "leave-out": Key(_TEXTS, "Headings of columns of that layout which this one does not have."),
 }
+
+
+def _tables() -> Key:
+    """Tables by their names: each has what a layout has that all of them do not share."""
+    alone = {"layout", *SHARED}
+    own = {key: value for key, value in LAYOUT_KEYS.items() if key not in alone}
+    own["leave-out"] = _ASSEMBLED["leave-out"]
+    schema = {"type": "object", "additionalProperties": either(BLANK, object_schema(own))}
+    return Key(
+        Form(TEXT.read, schema),
+        "Several tables from one reading, by their names; each has what differs in it.",
+    )
 
 
 def layout_schema() -> Schema:
@@ -24,7 +37,7 @@ def layout_schema() -> Schema:
     >>> layout_schema()["properties"]["about"]["description"]
     'What it is for.'
     """
-    keys = {**_ASSEMBLED, **LAYOUT_KEYS}
+    keys = {**_ASSEMBLED, **LAYOUT_KEYS, TABLES: _tables()}
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
         "title": "A layout of Flat Ledger",
