@@ -78,11 +78,11 @@ def test_rows_are_sorted_within_their_groups_filtered_and_folded(page: Path) -> 
       document.querySelectorAll("thead th button")[1].click(); found.push(numbers());
       const input = document.querySelectorAll("thead input")[0];
       input.value = "corr"; input.dispatchEvent(new Event("input")); found.push(numbers());
-      found.push(document.querySelector("#count").textContent);
-      document.querySelector("#clear").click();
+      found.push(document.querySelector(".count").textContent);
+      document.querySelector(".clear").click();
       document.querySelector("tr.total").click(); found.push(numbers());
-      document.querySelector("#fold").click(); found.push(numbers());
-      document.querySelector("#fold").click(); found.push(numbers().length);
+      document.querySelector(".fold").click(); found.push(numbers());
+      document.querySelector(".fold").click(); found.push(numbers().length);
     """
     assert in_browser(page, steps) == [
         ["9", "10", "19", "2", "30", "100", "132", "151"],

@@ -5,23 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from os import PathLike
-from typing import TYPE_CHECKING, Any, Literal, cast
+from typing import TYPE_CHECKING, Any, Literal
 
 from ..errors import FaultsFoundError, FlatLedgerError
 from ..layout.model.model import SettledLayout
 from ..layout.model.note import note_of
-from ..layout.model.output_options import IF_THERE, IfThere, Output
+from ..layout.model.output_options import IF_THERE, IfThere
 from ..layout.settling.settling import output_of
-from ..outputs import Destination, Target, open_writer
-from ..outputs.cells.writer import LineWriter, Writer
+from ..outputs import Destination, Target
 from ..outputs.documents.csvw import SUFFIX, metadata
 from ..outputs.documents.fault_table import fault_table
-from ..outputs.formats import format_of, is_delimited, line_form_of
+from ..outputs.formats import format_of, is_delimited
 from ..outputs.places.file_set import FileSet
 from ..outputs.places.names import is_file
 from ..run.balance import Balance, FileCount, Learnt
-from ..run.pipeline import Run
+from ..run.pipeline import TableRun
 from ..run.protocols import Progress, RunProgress
+from ..run.tables_run import TablesRun
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
 from . import logs
@@ -29,8 +29,10 @@ from .arguments import check_choice, check_given
 from .layout import AnyLayout, Layout
 from .notes import learnt
 from .places import OutputPlaces, check_places, check_verified, tables_of
-from .preparing import Preparation, given_for
+from .preparing import given_for
+from .preparing_tables import TablePreparations
 from .spilling import TemporaryRows
+from .table_files import TableFile, forms_of, opened
 
 if TYPE_CHECKING:
     from ..outputs.checking.verifying import Verifier
@@ -89,18 +91,24 @@ def export(
         check_choice("if_there", if_there, IF_THERE)
     check_choice("verify", verify, (False, True, "all"))
     stated = Layout.of(layout).declaring(fields, reading)
+    layouts = stated.of_tables()
     given = given_for(stated, ask, learn=learn, strict=strict)
-    output = output_of(stated.request, given)
+    outputs = [output_of(one.request, given) for one in layouts]
+    names = [one.name for one in layouts] if stated.tables else [""]
     places = OutputPlaces(
-        tables_of(to, output),
+        tables_of(to, outputs, names),
         faults_to,
         report_to,
-        if_there or output.if_there,
+        if_there or outputs[0].if_there,
     )
-    apart = check_places(places, source, stated, output, learn=learn)
+    apart = check_places(places, source, layouts, outputs, learn=learn)
     if verify:
-        check_verified(places, output)
-    prepared = Preparation(stated, source, given, learn=learn, verify_all=verify == "all")
+        check_verified(places, outputs)
+    name = stated.name if stated.tables else ""
+    all_again = verify == "all"
+    prepared = TablePreparations(
+        layouts, source, given, name=name, learn=learn, verify_all=all_again
+    )
     learning = stated if learn else None
     while True:
         try:
@@ -108,8 +116,8 @@ def export(
                 balance = _exported(prepared, places, files, progress, learning, bool(verify))
             return _nothing_told(balance) if strict else balance
         except LevelsDifferError as wrong:
-            seen = any(map(_is_stream, (*places.tables, places.faults)))
-            prepared.begin_again(wrong, given=seen)
+            written = [*(one.to for one in places.tables), places.faults]
+            prepared.begin_again(wrong, given=any(map(_is_stream, written)))
 
 
 def _nothing_told(balance: Balance) -> Balance:
@@ -133,22 +141,23 @@ def _is_stream(place: Destination | None) -> bool:
 
 
 def _exported(
-    prepared: Preparation,
+    prepared: TablePreparations,
     places: OutputPlaces,
     files: FileSet,
     progress: Progress | None,
     learning: Layout | None,
     verify: bool,
 ) -> Balance:
-    """Write the table with what goes with it; the balance, which is the last of it."""
-    tables, faults, report = (
+    """Write the tables with what goes with them; the balance, which is the last of it."""
+    tables = [TableFile(files.add(one.to, places.if_there), one.tables) for one in places.tables]
+    faults, report = (
         [files.add(one, places.if_there) for one in some if one is not None]
-        for some in (places.tables, [places.faults], [places.report])
+        for some in ([places.faults], [places.report])
     )
-    balance = _table(prepared, files, tables, faults, progress, verify)
+    balance = _tables(prepared, files, tables, faults, progress, verify)
     if learning is not None:
         _learn(learning, prepared, files, balance)
-    logs.ended(prepared.layout.name, balance)
+    logs.ended(balance.layout, balance)
     for one in report:
         one.write(balance.to_json())
         one.settle()
@@ -156,50 +165,51 @@ def _exported(
     return balance
 
 
-def _table(
-    prepared: Preparation,
+def _tables(
+    prepared: TablePreparations,
     files: FileSet,
-    targets: Sequence[Target],
+    written: Sequence[TableFile],
     faults: Sequence[Target],
     progress: Progress | None,
     verify: bool,
 ) -> Balance:
-    """Write the table, and the faults beside it; the balance, which decides what it is called."""
-    layout = prepared.layout
+    """Write the tables, and the faults beside them; the balance, which decides what they are
+    called."""
+    layouts = [one.layout for one in prepared.parts]
     with ExitStack() as writing:
         sink = writing.enter_context(fault_table(faults[0] if faults else None))
-        stated = layout.output.format
-        alone = len(targets) == 1 and not verify  # then nothing but its text is wanted of a row
-        lines = line_form_of(targets[0].name, stated) if alone else None
+        lines = forms_of(written, layouts, verify)
         run = prepared.run(progress, faults=sink, lines=lines)
-        with ExitStack() as tables:
-            writers = [
-                tables.enter_context(open_writer(layout, target, run.columns, run.reader.name))
-                for target in targets
-            ]
-            tables.enter_context(_telling_rows(writers, targets))
-            verifier = _verifier(layout, run) if verify else None
-            _write(run, writers, verifier)
+        with opened(written, prepared.name, layouts, run.runs):
+            pairs = zip(layouts, run.runs, strict=True)
+            verifiers = [_verifier(*pair) for pair in pairs] if verify else []
+            _write(run, written, verifiers)
             prepared.check_names(run)
             balance = prepared.balance(run)
-            for writer in writers:
-                writer.finish(balance)
-    if verifier is not None:
+            for file in written:
+                file.finish(balance)
+    if verifiers:
         if progress is not None:
             progress(RunProgress.of(balance.read, run.reader.measure, "checking"))
-        _verify(verifier, targets, layout.output.format, balance)
+        for file in written:
+            _verify(verifiers, file, layouts, balance)
     if not balance.balanced:
-        for target in targets:
-            target.stand_aside("unbalanced")
-    for one in (*targets, *faults):
+        for file in written:
+            file.target.stand_aside("unbalanced")
+    for one in (*(file.target for file in written), *faults):
         one.settle()
-    for writer, target in zip(writers, targets, strict=True):
-        balance.notes += [*writer.notes(), *target.notes]
-        balance.files.append(FileCount(target.name, writer.rows, writer.bytes, target.replaced))
+    for file in written:
+        file.tell(balance)
     balance.notes = [*dict.fromkeys(balance.notes), *(note for one in faults for note in one.notes)]
-    balance.notes += _without_use(layout, targets)
-    if layout.output.csvw:
-        _describe(prepared, run, files, targets, balance)
+    balance.notes += dict.fromkeys(
+        note
+        for at, layout in enumerate(layouts)
+        for note in _without_use(layout, [one.target for one in written if at in one.tables])
+    )
+    for file in written:
+        first = file.tables[0]
+        if layouts[first].output.csvw and file.gets_metadata(layouts):
+            _describe(layouts[first], run.runs[first], files, file.target, balance)
     return balance
 
 
@@ -214,54 +224,56 @@ def _without_use(layout: SettledLayout, targets: Sequence[Target]) -> list[str]:
         notes.append("no workbook or page is written, in which groups begin pages (`page-break`)")
     if output.level_column and not layout.by_level:
         notes.append("`level-column` is for columns by level; in others a column is `level()`")
-    if output.csvw and not any(_gets_metadata(output, one) for one in targets):
+    delimited = any(one.replaces and is_delimited(one.name, output.format) for one in targets)
+    if output.csvw and not delimited:
         notes.append("no file of delimited text is written, so no metadata are (`csvw`)")
     return notes
 
 
-def _gets_metadata(output: Output, target: Target) -> bool:
-    return target.replaces and is_delimited(target.name, output.format)
-
-
 def _describe(
-    prepared: Preparation, run: Run, files: FileSet, targets: Sequence[Target], balance: Balance
+    layout: SettledLayout, run: TableRun, files: FileSet, file: Target, balance: Balance
 ) -> None:
-    """Write CSVW metadata beside each file of delimited text."""
-    for file in targets:
-        if _gets_metadata(prepared.layout.output, file):
-            data = metadata(prepared.layout, run.columns, file.name)
-            target = files.add(file.name + SUFFIX)  # one that is not ours stays beside
-            target.write(data)
-            target.settle()
-            balance.notes += target.notes
-            balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
+    """Write CSVW metadata beside a file of delimited text."""
+    data = metadata(layout, run.columns, file.name)
+    target = files.add(file.name + SUFFIX)  # one that is not ours stays beside
+    target.write(data)
+    target.settle()
+    balance.notes += target.notes
+    balance.files.append(FileCount(target.name, 0, len(data), target.replaced))
 
 
-def _write(run: Run, writers: Sequence[Writer], verifier: Verifier | None) -> None:
-    """Give each writer the table, some rows at a time."""
-    for block in run.blocks():
-        for writer in writers:
-            if run.gives_lines:
-                cast(LineWriter, writer).write_lines(block)
+def _write(run: TablesRun, written: Sequence[TableFile], verifiers: Sequence[Verifier]) -> None:
+    """Give each file its tables, some rows at a time."""
+    for table, block in run.blocks():
+        for file in written:
+            if block:
+                file.write(table, block)
             else:
-                writer.write(block)
-        if verifier is not None:
-            verifier.look_at(block)
+                file.ended(table)
+        if verifiers and block:
+            verifiers[table].look_at(block)
 
 
-def _verifier(layout: SettledLayout, run: Run) -> Verifier:
+def _verifier(layout: SettledLayout, run: TableRun) -> Verifier:
     """What reads the finished files again; most runs need none."""
     from ..outputs.checking.verifying import Verifier
 
     return Verifier(layout, run.columns, TemporaryRows())
 
 
-def _verify(verifier: Verifier, targets: Sequence[Target], stated: str, balance: Balance) -> None:
-    """Read each finished file again; what differs does not balance."""
-    for target in targets:
+def _verify(
+    verifiers: Sequence[Verifier],
+    written: TableFile,
+    layouts: Sequence[SettledLayout],
+    balance: Balance,
+) -> None:
+    """Read a finished file again; what differs does not balance."""
+    target = written.target
+    for place, at in enumerate(written.tables):
+        format = format_of(target.name, layouts[at].output.format).name
+        among = written.among(place)
         with target.whole() as file:
-            format = format_of(target.name, stated).name
-            wrong, said = verifier.verified(file, target.name, format)
+            wrong, said = verifiers[at].verified(file, target.name, format, among)
         balance.wrong = [*balance.wrong, *wrong]
         if not wrong:
             balance.notes.append(said)
@@ -279,29 +291,18 @@ def _telling_placed(files: FileSet) -> Iterator[FileSet]:
         raise
 
 
-@contextmanager
-def _telling_rows(writers: Sequence[Writer], targets: Sequence[Target]) -> Iterator[None]:
-    """Where an error ends a run, tell what a stream had been given: it can't be taken back."""
-    try:
-        yield
-    except FlatLedgerError as error:
-        from ..reports.words import counted
-
-        for writer, target in zip(writers, targets, strict=True):
-            if not target.replaces and writer.bytes:
-                given = counted(writer.rows, "row")
-                error.written = f"{given} had been given to {target.name}"
-        raise
-
-
-def _learn(layout: Layout, prepared: Preparation, files: FileSet, balance: Balance) -> None:
+def _learn(layout: Layout, prepared: TablePreparations, files: FileSet, balance: Balance) -> None:
     """Take the new fields and keys into the note beside the layout; they are new no longer."""
     assert layout.path is not None
-    known = {*(prepared.layout.known or ()), *balance.drift.new_fields}
-    keys = prepared.named_keys()
+    drifts = [one.drift for one in balance.tables or [balance]]
+    found = dict.fromkeys(name for drift in drifts for name in drift.new_fields)
+    known = {*(prepared.parts[0].layout.known or ()), *found}
+    keys: dict[str, tuple[str, ...]] = {}
+    for part in prepared.parts:
+        keys |= part.named_keys()
     target = files.add(note_of(layout.path), "replace", was_read=True)
     target.write(learnt(layout.path, known, keys).encode())
     target.settle()
-    new, named = len(balance.drift.new_fields), sum(map(len, keys.values()))
-    balance.learnt = Learnt(target.name, new, len(known), named)
-    balance.drift.new_fields = []
+    balance.learnt = Learnt(target.name, len(found), len(known), sum(map(len, keys.values())))
+    for drift in drifts:
+        drift.new_fields = []

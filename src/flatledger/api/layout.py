@@ -232,6 +232,31 @@ file or directory
             changed = Layout._read(merged, self.name, files)
         return changed._placed(self.path).made_of(self.files | met)
 
+    @property
+    def shared(self) -> LayoutRequest:
+        """What it says of reading and asking, which several tables have in common.
+
+        >>> several = Layout({"columns": [{"No": "no"}], "tables": {"all": {}}, "ask": {"day": {}}})
+        >>> [one.name for one in several.shared.questions]
+        ['day']
+        """
+        return self.of_tables()[0].request
+
+    def choosing(self, names: Iterable[str]) -> Layout:
+        """The layout with some of its tables alone; of one table it is that of it. Raises
+        LayoutError for a name that it does not have.
+
+        >>> several = Layout({"columns": [{"No": "no"}], "tables": {"all": {}, "few": {}}})
+        >>> several.choosing(["few"])
+        <Layout few: No>
+        """
+        chosen = self.of_tables(names)
+        if len(chosen) == 1:
+            return chosen[0]
+        layout = copy.copy(self)
+        layout._item = joined_tables(self.name, {one.name: one._item for one in chosen})
+        return layout._with_tables({one.name: one for one in chosen})
+
     def of_tables(self, names: Iterable[str] = ()) -> list[Layout]:
         """The layouts of the tables that it has, or of those of some ``names``; itself where it has
         one. Raises LayoutError for a name that it does not have.

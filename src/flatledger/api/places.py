@@ -22,25 +22,80 @@ from ..sources.sets.found_files import inputs_of, naming
 from ..sources.tables.csvw_metadata import metadata_beside
 from .layout import Layout
 
-Tables = tuple[Destination, ...]
+PLACE_OF_NAME = "{table}"
+
+
+class TablePlace(NamedTuple):
+    """Where tables go: one, or several that stand together in a document, by their numbers."""
+
+    to: Destination
+    tables: tuple[int, ...] = (0,)
 
 
 class OutputPlaces(NamedTuple):
     """The places of a run, and what becomes of files that are there."""
 
-    tables: tuple[Destination, ...]
+    tables: tuple[TablePlace, ...]
     faults: Destination | None
     report: Destination | None
     if_there: IfThere
 
 
-def tables_of(to: Destination | Sequence[Destination] | None, output: Output) -> Tables:
-    """Where the table goes: to one place or several, or where the layout says.
+def tables_of(
+    to: Destination | Sequence[Destination] | None,
+    outputs: Sequence[Output],
+    names: Sequence[str] = ("",),
+) -> tuple[TablePlace, ...]:
+    """Where tables go that have these ``names``: to one place or several, or where each says.
 
     Raises OutputError.
     """
+    own: list[tuple[Destination, int]]
     if to is None:
-        return own_places(output)
+        own = [(place, at) for at, output in enumerate(outputs) for place in own_places(output)]
+    else:
+        listed = _listed(to)
+        own = [(_named(place, name), at) for place in listed for at, name in enumerate(names)]
+    found: dict[Any, TablePlace] = {}
+    for place, at in own:
+        key = fspath(place) if isinstance(place, str | PathLike) else id(place)
+        before = found.get(key, TablePlace(place, ()))
+        found[key] = TablePlace(place, tuple(dict.fromkeys((*before.tables, at))))
+    for one in found.values():
+        _check_several(one, outputs, names)
+    return tuple(found.values())
+
+
+def _named(place: Destination, name: str) -> Destination:
+    """A place with the name of a table in its own."""
+    if not name or not isinstance(place, str | PathLike) or PLACE_OF_NAME not in fspath(place):
+        return place
+    return fspath(place).replace(PLACE_OF_NAME, name)
+
+
+def _check_several(place: TablePlace, outputs: Sequence[Output], names: Sequence[str]) -> None:
+    """Raise OutputError where several tables go to a place that takes one."""
+    if len(place.tables) == 1:
+        return
+    name, called = name_of(place.to), [names[at] for at in place.tables]
+    formats = {format_of(name, outputs[at].format) for at in place.tables}
+    if len(formats) > 1:
+        raise OutputError(f"{name}: {', '.join(called)} can't stand together in several formats")
+    if is_file_of(place.to) and next(iter(formats)).several:
+        return
+    raise OutputError(
+        f"{name} takes one table, and these are {len(called)} ({', '.join(called)}): put "
+        f"{PLACE_OF_NAME} into the name of the file, choose one with `--table` (in Python "
+        "layout.tables[…]), or write a workbook, a page or JSON"
+    )
+
+
+def is_file_of(place: Destination) -> bool:
+    """Whether a place is a file, or an open one."""
+    return not isinstance(place, str | PathLike) or is_file(place)
+
+
+def _listed(to: Destination | Sequence[Destination]) -> tuple[Destination, ...]:
     several = isinstance(to, Sequence) and not isinstance(to, str | bytes)
     found = tuple(cast(Sequence[Destination], to)) if several else (cast(Destination, to),)
     if not found:
@@ -72,31 +127,43 @@ def _own_place(file: str) -> str:
 
 
 def check_places(
-    places: OutputPlaces, source: AnySource, layout: Layout, output: Output, *, learn: bool = False
+    places: OutputPlaces,
+    source: AnySource,
+    layouts: Sequence[Layout],
+    outputs: Sequence[Output],
+    *,
+    learn: bool = False,
 ) -> Apart:
     """What the run reads, apart from what it writes.
 
     Raises OutputError where a place can't be written to, before anything is read.
     """
-    inputs = layout.taking_part()
+    inputs = list(dict.fromkeys(file for layout in layouts for file in layout.taking_part()))
     files = inputs_of(source)
     inputs += [file for one in (*files, *inputs) for file in _metadata_of(one)]
-    outputs: list[tuple[str, Any]] = [*_tables_with_metadata(places.tables, output)]
-    outputs += [("the faults", places.faults), ("the report", places.report)]
-    unbalanced = [aside(Path(name_of(one)), "unbalanced") for one in places.tables if _is_path(one)]
-    outputs += [
+    written: list[tuple[str, Any]] = [*_tables_with_metadata(places.tables, outputs)]
+    written += [("the faults", places.faults), ("the report", places.report)]
+    unbalanced = [
+        one._replace(to=aside(Path(name_of(one.to)), "unbalanced"))
+        for one in places.tables
+        if _is_path(one.to)
+    ]
+    written += [
         ("the table, which is called so where it does not balance", place)
-        for _, place in _tables_with_metadata(unbalanced, output)
+        for _, place in _tables_with_metadata(unbalanced, outputs)
     ]
     apart = Apart([*files, *inputs])
-    apart.check(outputs)
+    apart.check(written)
     for table in places.tables:
-        _check_not_among(table, source)
-    if learn and layout.path is not None:
-        note = note_of(layout.path)
+        _check_not_among(table.to, source)
+    path = layouts[0].path
+    if learn and path is not None:
+        note = note_of(path)
         check_apart([*files, *(one for one in inputs if one != note)], [("the note", note)])
     for table in places.tables:
-        check_table(replace(layout.request, output=output), name_of(table))
+        for at in table.tables:
+            request = replace(layouts[at].request, output=outputs[at])
+            check_table(request, name_of(table.to), together=len(table.tables) > 1)
     if places.faults is not None:
         check_suffix(name_of(places.faults), TEXTS, "the table of faults")
     if places.report is not None:
@@ -105,10 +172,11 @@ def check_places(
 
 
 def _tables_with_metadata(
-    tables: Iterable[Destination], output: Output
+    tables: Iterable[TablePlace], outputs: Sequence[Output]
 ) -> Iterator[tuple[str, Destination]]:
     """Tables, and the metadata that go beside them."""
-    for table in tables:
+    for table, (first, *_) in tables:
+        output = outputs[first]
         yield "the table", table
         if output.csvw and is_file(name_of(table)) and is_delimited(name_of(table), output.format):
             yield "the table", name_of(table) + SUFFIX
@@ -133,25 +201,29 @@ def _metadata_of(source: AnySource) -> list[Path]:
     return metadata_beside(fspath(source)) if isinstance(source, str | PathLike) else []
 
 
-def check_verified(places: OutputPlaces, output: Output) -> None:
+def check_verified(places: OutputPlaces, outputs: Sequence[Output]) -> None:
     """Raise OutputError where a table can't be read again once it is written."""
     from ..outputs.checking.read_back import check_readable
 
-    for table in places.tables:
+    for table, tables in places.tables:
         if not _is_path(table):
             raise OutputError(
                 f"{name_of(table)} can't be read again, so it can't be verified; name a file"
             )
-        check_readable(output, format_of(name_of(table), output.format).name)
+        for at in tables:
+            check_readable(outputs[at], format_of(name_of(table), outputs[at].format).name)
 
 
-def check_own_place(layout: Layout, source: AnySource, output: Output) -> None:
-    """Make the checks of an export to the layout's own file, if it names one; nothing is left."""
-    if not output.files:
+def check_own_place(
+    layouts: Sequence[Layout], source: AnySource, outputs: Sequence[Output]
+) -> None:
+    """Make the checks of an export to the layout's own files, if it names them; nothing is left."""
+    if not all(output.files for output in outputs):
         return
-    tables = own_places(output)
-    places = OutputPlaces(tables, None, None, output.if_there)
-    check_places(places, source, layout, output)
-    for table in tables:
+    tables = tables_of(None, outputs, [one.name for one in layouts])
+    places = OutputPlaces(tables, None, None, outputs[0].if_there)
+    check_places(places, source, layouts, outputs)
+    for table, _ in tables:
+        assert isinstance(table, str)
         if is_file(table) or Path(table).is_dir():
             Target(table, places.if_there).abandon()

@@ -15,7 +15,7 @@ from ..outputs.cells.finishing import group_wording
 from ..plan.plan import Plan
 from ..reference.definition import defined_for
 from ..run.balance import Balance, BegunAgain, OpenedBy
-from ..run.pipeline import Run
+from ..run.pipeline import Run, TableRun
 from ..run.protocols import NodeDefinitions, Progress, RunServices, Source, TextForm, no_lines
 from ..sources import AnySource
 from ..sources.shaping.first_records import FirstRecords
@@ -60,31 +60,43 @@ class Preparation:
         most: int | None = None,
         double_keys: bool = False,
         verify_all: bool = False,
+        beside: Preparation | None = None,
+        again: bool = False,
+        wanted: frozenset[str] | None = None,
     ) -> None:
         """With ``learn`` keys are looked for that the note does not know; with ``most`` only so
         many records are read, from the first; names that come twice in an object are looked for
-        with ``double_keys``. With ``verify_all`` every record is read again by definition."""
+        with ``double_keys``. With ``verify_all`` every record is read again by definition. What is
+        prepared ``beside`` another reads the same source; it has to be there ``again`` where one of
+        them wants that, and the names ``wanted`` of its structure are those of all."""
         self._double_keys = double_keys or given.strict
         self._verify_all = verify_all
-        self._structure: Place | None = None
+        self.structure: Place | None = None
         self._whole: Place | None = None  # of all records, looked at when a run has ended
         self._told: set[Names] = set()  # places that no record had, and that were pointed out
         self._begun_again: list[BegunAgain] = []
         self._definitions: NodeDefinitions | None = None
         self._seeking = keys_sought(layout.request, given, learn=learn)
-        self._plain = self._opened(layout, source, given, most)
+        self._wanted = wanted or names_wanted(layout.request)
+        if beside is None:
+            self._plain = self._opened(layout, source, again, most)
+        else:
+            self._plain = beside._plain
         self._request, self._given = layout.request, given
-        self.source: Source = enriched(layout.request, self._plain)
+        self.source: Source = (
+            enriched(layout.request, self._plain) if beside is None else beside.source
+        )
         found = self._found_keys()
         self.keys = keys_of(layout.request, given, found)
         self.layout = settle(layout.request, given, self.keys)
 
-    def _opened(self, layout: Layout, source: AnySource, given: Given, most: int | None) -> Source:
+    def _opened(self, layout: Layout, source: AnySource, again: bool, most: int | None) -> Source:
         """The source as it is, so that it can be read as often as the layout needs it."""
-        keep = layout.request.levels is None or self._seeking is not None
+        again = again or self._seeking is not None
+        keep = layout.request.levels is None or again
         plain = open_plain(layout.request, source, double_keys=self._double_keys, keep=keep)
         by = layout.request.opens_by
-        twice = self._seeking is not None or (by is not None and not by.file)
+        twice = again or (by is not None and not by.file)
         if twice and not plain.again:
             plain = RememberedSource(plain, TemporaryRows())
         return plain if most is None else FirstRecords(plain, most)
@@ -94,7 +106,7 @@ class Preparation:
         while self._seeking is not None:
             try:
                 definitions = definitions_of(self._request, self.source)
-                return self._seeking.found(self.source, self._structure, definitions)
+                return self._seeking.found(self.source, self.structure, definitions)
             except LevelsDifferError as wrong:
                 self.begin_again(wrong)
         return {}
@@ -111,9 +123,20 @@ class Preparation:
         ``faults`` is called with each fault. Where nothing but lines of text is wanted of rows,
         ``lines`` says how these are made.
         """
+        services = self.services(faults=faults, lines=lines)
+        structure = self.structure
+        return Run(self.layout, self.source, services, progress=progress, structure=structure)
+
+    def services(
+        self,
+        *,
+        faults: Callable[[Fault], None] | None = None,
+        lines: Callable[[Plan], TextForm | None] | None = None,
+    ) -> RunServices:
+        """What a run is lent."""
         logs.begun(self.layout.name, self.source.name)
         self._definitions = definitions_of(self._request, self.source)
-        services = RunServices(
+        return RunServices(
             TemporaryRows(),
             faults,
             group_wording,
@@ -122,7 +145,11 @@ class Preparation:
             verify_all=self._verify_all,
             lines=lines or no_lines,
         )
-        return Run(self.layout, self.source, services, progress=progress, structure=self._structure)
+
+    def as_after(self, other: Preparation) -> None:
+        """Know what another one has found out about the source that both read."""
+        self.source, self._plain, self.structure = other.source, other._plain, other.structure
+        self._begun_again, self._whole = other._begun_again, other._whole
 
     def begin_again(self, wrong: LevelsDifferError, *, given: bool = False) -> None:
         """Look at the whole source, so that the next run knows all its levels.
@@ -137,10 +164,10 @@ class Preparation:
         if self._request.splits or self._request.lookups:
             known = self._structure_of(self._plain)
         self.source = enriched(self._request, self._plain, known)
-        self._structure = self._structure_of(self.source)
+        self.structure = self._structure_of(self.source)
         self._begun_again.append(again)
 
-    def check_names(self, run: Run) -> None:
+    def check_names(self, run: TableRun) -> None:
         """Raise LayoutError for a path that no record had and that is mistyped.
 
         Others are pointed out. The names that there are come from all records, which are looked at
@@ -151,7 +178,7 @@ class Preparation:
         self._told = self._judge_missing(run, missing) if missing else set()
         self._stop_at_nothing(run, missing)
 
-    def _judge_missing(self, run: Run, missing: list[MissingPath]) -> set[Names]:
+    def _judge_missing(self, run: TableRun, missing: list[MissingPath]) -> set[Names]:
         """Judge the paths that no record had; those that were pointed out. Raises LayoutError."""
         structure = self._all_met(run)
         layout = self.layout
@@ -164,7 +191,7 @@ class Preparation:
         run.notices += [*(one.message for one in found.problems), *found.notices]
         return found.told
 
-    def _stop_at_nothing(self, run: Run, missing: list[MissingPath]) -> None:
+    def _stop_at_nothing(self, run: TableRun, missing: list[MissingPath]) -> None:
         """Raise SourceError where no record had any field that columns and conditions name."""
         chain, layout = run.plan.chain, self.layout
         if run.reader.states.get("format") in NAMED_BY_A_STANDARD or not missing:
@@ -193,7 +220,7 @@ class Preparation:
                 f"{has}; is it the right source?"
             )
 
-    def _tell_blank_columns(self, run: Run, balance: Balance) -> None:
+    def _tell_blank_columns(self, run: TableRun, balance: Balance) -> None:
         """Tell of columns without a value in any row. It is pointed out, but where no record need
         have the field, or that has been pointed out already."""
         lacks = {place for one in self.layout.may_lack if (place := named_place(one.node))}
@@ -214,7 +241,7 @@ class Preparation:
         ]
         balance.notes += [f"no row has a value in {_listed(known)}"] if known else []
 
-    def _check_declared(self, run: Run) -> None:
+    def _check_declared(self, run: TableRun) -> None:
         """Point out a declared field that no record has and nothing else uses."""
         chain = run.plan.chain
         for one in self.layout.fields:
@@ -234,7 +261,7 @@ class Preparation:
                 known[column.spread.name] = tuple(self.keys[column.heading])
         return known
 
-    def balance(self, run: Run, *, closely: bool = False) -> ShownBalance:
+    def balance(self, run: TableRun, *, closely: bool = False) -> ShownBalance:
         """The balance of a run that has ended, with what its source and its layout tell. With
         ``closely`` a table is looked through for rows that are sums without a word for it too."""
         balance = ShownBalance.of(run.balance())
@@ -253,7 +280,7 @@ class Preparation:
         balance.notes = [*kinds_told(run.first, names_wanted(self._request)), *balance.notes]
         return balance
 
-    def _tell_total_rows(self, run: Run, balance: Balance, closely: bool) -> None:
+    def _tell_total_rows(self, run: TableRun, balance: Balance, closely: bool) -> None:
         """Point out rows that are totals of others, where rows are labelled so and nobody has said
         what becomes of them; the source is looked at once more where that can be done."""
         labelled = run.reader.account.labelled
@@ -268,7 +295,7 @@ class Preparation:
             told = [f"{one} is labelled as a total; does it sum up others?" for one in labelled[:1]]
         balance.notices = [*balance.notices, *told]
 
-    def _all_met(self, run: Run) -> Place:
+    def _all_met(self, run: TableRun) -> Place:
         """The structure of all records, where they can be read once more; else of the first."""
         if run.saw_all or not self.source.again:
             return run.plan.chain.structure
@@ -278,7 +305,7 @@ class Preparation:
 
     def _structure_of(self, source: Source) -> Place:
         """The structure of all records of a source, as far as the layout asks for it."""
-        structure = Place(names_wanted(self._request))
+        structure = Place(self._wanted)
         with source.open() as reader:
             structure.marked_as(reader)
             for batch in reader.batches():

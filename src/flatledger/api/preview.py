@@ -81,7 +81,7 @@ def preview(
     check_count("rows", rows, 0)
     stated = Layout.of(layout).declaring(fields, reading)
     given = given_for(stated, ask)
-    check_own_place(stated, source, output_of(stated.request, given))
+    check_own_place([stated], source, [output_of(stated.request, given)])
     most = SAMPLE if sample else None
     prepared = Preparation(stated, source, given, most=most, double_keys=True)
     while True:

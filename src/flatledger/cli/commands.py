@@ -12,7 +12,7 @@ from .ending import CLOSED_PIPE, FailedError
 
 SECTIONS = {
     "The layout, or what differs from it": (
-        *("row_per", "columns", "only", "sort", "group", "take", "fit_to", "save"),
+        *("tables", "row_per", "columns", "only", "sort", "group", "take", "fit_to", "save"),
     ),
     "What the layout asks for": ("ask", "answers"),
     "How the source is read": (

@@ -33,7 +33,7 @@ class ExportWays(NamedTuple):
 
 def run_export(layout: Layout, source: Source, ask: Mapping[str, Any], ways: ExportWays) -> int:
     """Export, show the balance on standard error, and give the exit code."""
-    own = layout.request.output.files
+    own = all(one.request.output.files for one in layout.of_tables())
     try:
         with showing_progress() as progress:
             balance = export(

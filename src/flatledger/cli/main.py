@@ -123,7 +123,14 @@ def layout_options(command: Callable[..., Any]) -> Callable[..., Any]:
         metavar="LEVEL",
         help="The level that a row stands for; rows of several are stacked.",
     )
-    return reading_option(row_per(command))
+    tables = click.option(
+        "--table",
+        "tables",
+        multiple=True,
+        metavar="NAME",
+        help="Only this table of a layout with several.",
+    )
+    return reading_option(row_per(tables(command)))
 
 
 @click.group(
@@ -213,7 +220,7 @@ def export(
         "csvw": csvw and "yes",
         "with-balance": with_balance and "yes",
     }
-    if any("{" in name and not os.path.exists(name) for name in to):
+    if any("{" in name.replace("{table}", "") and not os.path.exists(name) for name in to):
         output["file"], to = list(to), ()  # where answers stand in the places of their names
     typed["output"] = {key: value for key, value in output.items() if value}
     again: Any = "all" if verify_all else verify

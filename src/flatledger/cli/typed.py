@@ -43,6 +43,7 @@ def layout_and_source(
     answers: str | None,
     fit_to: str | None,
     below: bool,
+    tables: tuple[str, ...],
     **typed: Any,
 ) -> Iterator[tuple[Layout, Source, dict[str, Any]]]:
     """The layout, the source or sources, and the answers to what it asks for.
@@ -51,9 +52,11 @@ def layout_and_source(
     click.UsageError where the command line has too many or too few places.
     """
     layout, source = _found(places, below, _typed(**typed))
+    layout = layout.choosing(tables) if tables else layout
     with files_met() as met:
-        given = answers_for(layout.request.questions, ask, answers, source)
-    output_of(layout.request, given_for(layout, given))  # what can't be an answer is told first
+        given = answers_for(layout.shared.questions, ask, answers, source)
+    for one in layout.of_tables():
+        output_of(one.request, given_for(layout, given))  # what can't be an answer is told first
     with _kept_as(save, layout, replace):
         used = layout.made_of(met)
         yield used.fitted_to(fit_to) if fit_to else used, source, given

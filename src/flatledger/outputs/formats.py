@@ -15,7 +15,7 @@ from ..layout.model.names import proposal
 from ..plan.plan import Plan
 from ..plan.row_type import ColumnPlan
 from ..run.protocols import TextForm
-from .cells.writer import Writer, check_suffix, suffix_of
+from .cells.writer import TablesWriter, Writer, check_suffix, suffix_of
 from .places.files import Target
 
 
@@ -24,6 +24,7 @@ class TableFormat(NamedTuple):
 
     The module has ``check_table``, which raises OutputError where a layout can't be written so, and
     ``open_writer``. ``by_level``: each level of stacked rows may have columns of its own in it.
+    ``several``: tables can stand in it one after another (`TablesWriter`).
     """
 
     name: str
@@ -31,6 +32,7 @@ class TableFormat(NamedTuple):
     module: str
     extra: str = ""
     by_level: bool = False
+    several: bool = False
 
     def load(self) -> Any:
         """Its module. Raises MissingExtraError."""
@@ -42,12 +44,12 @@ FORMATS = (
     TableFormat("csv", (".csv", ".txt"), "text.delimited", by_level=True),
     TableFormat("tsv", (".tsv", ".tab"), "text.tabbed", by_level=True),
     TableFormat("fixed-width", (), "text.fixed_width"),
-    TableFormat("xlsx", (".xlsx",), "forms.form_workbook", by_level=True),
-    TableFormat("ods", (".ods",), "sheets.opendocument", by_level=True),
-    TableFormat("json", (".json",), "documents.json_document"),
+    TableFormat("xlsx", (".xlsx",), "forms.form_workbook", by_level=True, several=True),
+    TableFormat("ods", (".ods",), "sheets.opendocument", by_level=True, several=True),
+    TableFormat("json", (".json",), "documents.json_document", several=True),
     TableFormat("jsonl", (".jsonl", ".ndjson"), "documents.json_lines"),
     TableFormat("markdown", (".md",), "documents.markdown"),
-    TableFormat("html", (".html", ".htm"), "documents.web_page", by_level=True),
+    TableFormat("html", (".html", ".htm"), "documents.web_page", by_level=True, several=True),
 )
 TEXTS = tuple(suffix for one in FORMATS if one.name in ("csv", "tsv") for suffix in one.suffixes)
 
@@ -93,14 +95,17 @@ def line_form_of(name: str, stated: str = "") -> Callable[[Plan], TextForm | Non
     return cast(Callable[[Plan], TextForm | None], format_of(name, stated).load().line_form)
 
 
-def check_table(layout: LayoutParts, name: str) -> None:
-    """Raise OutputError where a layout's table can't go to a file of this name."""
+def check_table(layout: LayoutParts, name: str, *, together: bool = False) -> None:
+    """Raise OutputError where a layout's table can't go to a file of this name; one that several
+    stand in ``together``."""
     format = format_of(name, layout.output.format)
     if layout.by_level and not format.by_level:
         raise OutputError(
             f"{name}: columns by level go to workbooks, pages and delimited text; {format.name} "
             "has the same columns on every row"
         )
+    if together and layout.form is not None and layout.form.workbook:
+        raise OutputError(f"{name}: a form takes one table; write {layout.name} to a file alone")
     format.load().check_table(layout, name)
 
 
@@ -110,3 +115,18 @@ def open_writer(
     """The writer for a target; ``columns`` are those of the rows, which come from ``source``."""
     module = format_of(target.name, layout.output.format).load()
     return cast(Writer, module.open_writer(layout, target, columns, source))
+
+
+def open_writer_of_several(
+    layout: SettledLayout,
+    target: Target,
+    columns: Sequence[ColumnPlan],
+    source: str = "",
+    *,
+    title: str,
+) -> TablesWriter:
+    """The writer for a target in which several tables stand under a ``title``; ``layout`` and
+    ``columns`` are those of the first."""
+    writer: Any = open_writer(layout, target, columns, source)
+    writer.begin_several(title)
+    return cast(TablesWriter, writer)

@@ -243,6 +243,21 @@ def _as_text(value: Any) -> str | None:
     return None if value is None else str(value)
 
 
+class SumApart(msgspec.Struct):
+    """What several tables from one reading total, at its ``home``, and what it comes to in each, by
+    its name; ``because`` says which of them have conditions that others have not."""
+
+    text: str
+    home: str
+    sums: dict[str, Any]
+    because: list[str]
+
+    def __str__(self) -> str:
+        sums = ", ".join(f"{value} in {name}" for name, value in self.sums.items())
+        why = f": {'; '.join(self.because)}" if self.because else ""
+        return f"{self.text} comes to {sums}{why}"
+
+
 class Balance(msgspec.Struct):
     """Everything that a run can say for itself when it has ended.
 
@@ -254,7 +269,8 @@ class Balance(msgspec.Struct):
     ``notices`` what somebody should look at: it may be right, and need not be. ``files_read`` are
     those of a source of several; ``totals_left_out`` tells of rows of it that were totals already.
     ``below_left`` are columns that tell of what is left below a node,
-    ``nodes_taken`` where the leaves of a tree are added up.
+    ``nodes_taken`` where the leaves of a tree are added up. Of several ``tables`` from one reading
+    each has its own, and the whole tells what was read, and each fault once.
 
     >>> import flatledger
     >>> layout = {"columns": [{"Fee": {"value": "fee", "total": "sum"}}], "only": ["fee < 9"]}
@@ -317,6 +333,8 @@ class Balance(msgspec.Struct):
     checked: CheckedAgain | None = None
     files: list[FileCount] = []
     seconds: float = 0.0
+    tables: list[Balance] = []
+    sums_apart: list[SumApart] = []
 
     @property
     def balanced(self) -> bool:
@@ -327,7 +345,8 @@ class Balance(msgspec.Struct):
         """
         whole = not self.reopened or self.reopening_allowed
         agree = self.records_agree and all(column.balanced for column in self.columns)
-        return whole and agree and not self.wrong  # mutant: whole-balance
+        parts = all(part.balanced for part in self.tables)
+        return whole and agree and parts and not self.wrong  # mutant: whole-balance
 
     @property
     def emptied_by(self) -> ConditionCount | None:
@@ -356,10 +375,18 @@ class Balance(msgspec.Struct):
         >>> b'"read": 2' in Balance("lines", "lines.jsonl", "record", read=2).to_json()
         True
         """
-        data = msgspec.to_builtins(self, enc_hook=str)
+        data = self._as_data()
+        text = msgspec.json.format(msgspec.json.encode(encodable(data)), indent=2).decode()
+        return f"{steerless_json(text)}\n".encode()
+
+    def _as_data(self) -> dict[str, Any]:
+        """Its members as plain data, figures as texts; those of its tables too."""
+        data: dict[str, Any] = msgspec.to_builtins(self, enc_hook=str)
         data["balanced"] = self.balanced
         for column in data["columns"]:
             for key in ("source", "written", "total", "overlap", "cut", "rounding", "straight"):
                 column[key] = _as_text(column[key])
-        text = msgspec.json.format(msgspec.json.encode(encodable(data)), indent=2).decode()
-        return f"{steerless_json(text)}\n".encode()
+        data["tables"] = [part._as_data() for part in self.tables]
+        for apart in data["sums_apart"]:
+            apart["sums"] = {name: _as_text(value) for name, value in apart["sums"].items()}
+        return data

@@ -31,7 +31,7 @@ class TablesRun:
         each: Callable[[], None] | None = None,
     ) -> None:
         """With ``structure`` what all records look like is known already. ``each`` is called before
-        each batch."""
+        each batch, and before each table ends."""
         self._progress, self._each = progress, each
         reader = self.reader = source.open()
         try:
@@ -60,6 +60,8 @@ class TablesRun:
                         yield place, block
                 tell(self._progress, first, "reading")
         for place, run in enumerate(self.runs):
+            if self._each is not None:
+                self._each()
             for block in run.end():
                 tell(self._progress, first, "writing")
                 yield place, block

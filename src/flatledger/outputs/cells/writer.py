@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import PurePath
-from typing import Any, Protocol, Self
+from typing import Any, NamedTuple, Protocol, Self
 
 from ...errors import OutputError
+from ...layout.model.model import SettledLayout
+from ...plan.row_type import ColumnPlan
 from ...run.balance import Balance
 from ...run.protocols import Row
 
@@ -38,6 +40,31 @@ class LineWriter(Writer, Protocol):
 
     def write_lines(self, rows: list[Any]) -> None:
         """Write rows that carry their lines."""
+        ...
+
+
+class Among(NamedTuple):
+    """Which of several tables of a document is read: its ``place`` among them (from 0), its
+    ``name``, and the ``sheets`` that it has in a workbook."""
+
+    place: int
+    name: str
+    sheets: Sequence[str] = ()
+
+
+class TablesWriter(Writer, Protocol):
+    """A writer of a document in which several tables stand, one after another."""
+
+    def begin_several(self, title: str) -> None:
+        """Know, before the first begins, that several will stand in it, under a ``title``."""
+        ...
+
+    def next_table(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        """Go on with the next table: rows that are written from now on are its own."""
+        ...
+
+    def sheets_of(self, place: int) -> Sequence[str]:
+        """The sheets that the table at a place (from 0) has in a workbook."""
         ...
 
 

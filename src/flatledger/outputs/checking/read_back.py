@@ -21,6 +21,7 @@ from ...errors import OutputError
 from ...extras import without_warnings
 from ...layout.model.model import SettledLayout
 from ...layout.model.output_options import Output
+from ..cells.writer import Among
 
 Cells = Iterator[list[Any]]
 
@@ -39,8 +40,10 @@ class Shown(str):
         return found
 
 
-def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Cells]:
-    """What the file is read with, and its rows as they come.
+def rows_of(
+    file: BinaryIO, format: str, layout: SettledLayout, among: Among | None = None
+) -> tuple[str, Cells]:
+    """What the file is read with, and its rows as they come; of the one ``among`` several tables.
 
     Raises OutputError where nothing but ours reads such a file.
     """
@@ -55,9 +58,15 @@ def rows_of(file: BinaryIO, format: str, layout: SettledLayout) -> tuple[str, Ce
         "html": ("lxml", _page),
         "markdown": ("markdown-it-py", _markdown),
     }
+    several: dict[str, Callable[[BinaryIO, SettledLayout, Among], Cells]] = {
+        "xlsx": _xlsx,
+        "ods": _ods,
+        "json": _json,
+        "html": _page,
+    }
     name, read = readers[format]
     file.seek(0)
-    return name, read(file, layout)
+    return name, read(file, layout) if among is None else several[format](file, layout, among)
 
 
 _FURTHER = ("Balance", "Faults", "Long texts")  # sheets beside the table
@@ -101,9 +110,12 @@ can't be read again by a reader that is not ours, so that such a file can't be v
         ).typing("leave out --verify")
 
 
-def ending_of(file: BinaryIO, format: str, layout: SettledLayout) -> str:
+def ending_of(
+    file: BinaryIO, format: str, layout: SettledLayout, among: Among | None = None
+) -> str:
     """What is wrong with the way a file ends; blank where nothing is."""
-    due = {"html": b"</html>", "json": b"]\n", "jsonl": b"\n", "markdown": b"\n"}
+    json_end = b"]\n" if among is None else b"}\n"
+    due = {"html": b"</html>", "json": json_end, "jsonl": b"\n", "markdown": b"\n"}
     end = due.get(format, b"")
     if format in ("csv", "tsv", "fixed-width"):
         end = layout.output.line_terminator.encode(layout.output.encoding.removesuffix("-sig"))
@@ -157,7 +169,7 @@ def _fixed(file: BinaryIO, layout: SettledLayout) -> Cells:
 # ---- workbooks -------------------------------------------------------------------------------
 
 
-def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
+def _xlsx(file: BinaryIO, layout: SettledLayout, among: Among | None = None) -> Cells:
     from openpyxl import load_workbook
     from openpyxl.utils.escape import unescape
 
@@ -165,9 +177,7 @@ def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
     skipped = form.first_row - 1 if form is not None else above(layout)
     with without_warnings():
         book = load_workbook(file, read_only=True, data_only=True)
-    for sheet in book.worksheets:
-        if _is_beside(sheet.title, book.sheetnames, layout):
-            break
+    for sheet in map(book.__getitem__, _own_sheets(book.sheetnames, layout, among)):
         first = form.first_column if form is not None else 1
         if form is None:
             sheet.reset_dimensions()  # which may say that it ends before its last cell
@@ -177,19 +187,28 @@ def _xlsx(file: BinaryIO, layout: SettledLayout) -> Cells:
     book.close()
 
 
+def _own_sheets(names: Sequence[str], layout: SettledLayout, among: Among | None) -> Iterator[str]:
+    """The sheets of the table: those that it was written to where it is ``among`` several."""
+    if among is not None:
+        yield from among.sheets
+        return
+    for name in names:
+        if _is_beside(name, names, layout):
+            return
+        yield name
+
+
 def _is_beside(name: str, names: Sequence[str], layout: SettledLayout) -> bool:
     """Whether a sheet is one beside that of the table, which goes on only where that is chosen."""
     return name != names[0] and (name in _FURTHER or layout.output.beyond == "refuse")
 
 
-def _ods(file: BinaryIO, layout: SettledLayout) -> Cells:
+def _ods(file: BinaryIO, layout: SettledLayout, among: Among | None = None) -> Cells:
     from python_calamine import CalamineWorkbook
 
     book = CalamineWorkbook.from_filelike(file)
     skipped = above(layout)
-    for name in book.sheet_names:
-        if _is_beside(name, book.sheet_names, layout):
-            break
+    for name in _own_sheets(book.sheet_names, layout, among):
         rows = book.get_sheet_by_name(name).to_python(skip_empty_area=False)
         yield from ([None if cell == "" else cell for cell in row] for row in rows[skipped:])
         skipped = above(layout) + len(layout.header_rows)  # of a sheet on which the table goes on
@@ -198,8 +217,9 @@ def _ods(file: BinaryIO, layout: SettledLayout) -> Cells:
 # ---- documents -------------------------------------------------------------------------------
 
 
-def _json(file: BinaryIO, layout: SettledLayout) -> Cells:
-    for record in json.load(file, parse_float=Decimal, object_pairs_hook=_members):
+def _json(file: BinaryIO, layout: SettledLayout, among: Among | None = None) -> Cells:
+    whole = json.load(file, parse_float=Decimal, object_pairs_hook=_members)
+    for record in whole if among is None else whole[among.name]:
         yield _cells(record, layout)
 
 
@@ -225,10 +245,11 @@ def _cells(record: dict[str, Any], layout: SettledLayout) -> list[Any]:
     return [*(record.pop(heading) for heading in layout.headings), *record.values()]
 
 
-def _page(file: BinaryIO, layout: SettledLayout) -> Cells:
+def _page(file: BinaryIO, layout: SettledLayout, among: Among | None = None) -> Cells:
     from lxml import html
 
     tree: Any = html.parse(file, html.HTMLParser(encoding="utf-8", huge_tree=True), base_url="")
+    tree = tree.findall(".//section")[among.place if among is not None else 0]
     for row in tree.iterfind(".//thead/tr"):
         heads = ((cell.find("button"), cell) for cell in row.iterfind("th"))
         yield [(cell if button is None else button).text_content() for button, cell in heads]

@@ -23,6 +23,7 @@ from ..cells.arranging import Arrangement
 from ..cells.cell_values import DIGITS, LONGEST, too_long
 from ..cells.digits import Digits
 from ..cells.finishing import Finisher, formatting, without_pattern
+from ..cells.writer import Among
 from .read_back import Shown, ending_of, has_headings, rows_of
 
 _WORKBOOKS = ("xlsx", "ods")
@@ -47,8 +48,11 @@ class Verifier:
         """Keep some rows, as they are given to the outputs."""
         self._kept.append(self._store.keep(rows))
 
-    def verified(self, file: BinaryIO, name: str, format: str) -> tuple[list[str], str]:
-        """What is wrong with a file, and what to say of it where nothing is."""
+    def verified(
+        self, file: BinaryIO, name: str, format: str, among: Among | None = None
+    ) -> tuple[list[str], str]:
+        """What is wrong with a file, and what to say of it where nothing is; ``among`` says which
+        of several tables in it is meant."""
         sheets, typed = format in _WORKBOOKS, format.startswith("json")
         texts = not (sheets or typed)
         digits = Digits(() if typed else self._plans, sheets=sheets)
@@ -57,8 +61,8 @@ class Verifier:
         check = _Check(self._layout, self._columns, digits, unsure, format)
         reader = ""
         try:
-            check.end(ending_of(file, format, self._layout))
-            reader, rows = rows_of(file, format, self._layout)
+            check.end(ending_of(file, format, self._layout, among))
+            reader, rows = rows_of(file, format, self._layout, among)
             if has_headings(format, self._layout):
                 check.headings(list(islice(rows, len(self._layout.header_rows))))
             rows = self._put_back(rows, format)
@@ -71,7 +75,8 @@ class Verifier:
         except Exception as error:  # whatever a reader that is not ours says of it
             return [f"{name} can't be read again: {type(error).__name__}: {str(error)[:200]}"], ""
         rows_are = "1 row as it was" if check.rows == 1 else f"{check.rows:,} rows as they were"
-        said = f"{name} was read again by {reader}: {rows_are} written"
+        of = f" of {among.name}" if among is not None else ""
+        said = f"{name} was read again by {reader}: {rows_are} written{of}"
         if unsure:
             names = ", ".join(self._columns[place].title for place in unsure)
             said += f"; not verified, since their patterns can't be read back: {names}"

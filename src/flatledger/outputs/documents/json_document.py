@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 
 from ...layout.model.model import SettledLayout
@@ -19,6 +20,19 @@ def open_writer(
 
 
 class JsonDocument(JsonRows):
-    """Writes a list of rows."""
+    """Writes a list of rows; of several tables an object with a list for each (a TablesWriter)."""
 
     between, first, last = b",\n", b"[\n", b"\n]\n"
+
+    def begin_several(self, title: str) -> None:
+        self.first, self.last = b"{\n" + self._member(self.layout), b"\n]\n}\n"
+
+    def next_table(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        self._bytes(b"\n],\n" + self._member(layout))
+        self.take(layout, columns)
+
+    def _member(self, layout: SettledLayout) -> bytes:
+        return f"{json.dumps(layout.name)}: [\n".encode()
+
+    def sheets_of(self, place: int) -> Sequence[str]:
+        return ()

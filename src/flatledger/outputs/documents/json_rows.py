@@ -49,15 +49,20 @@ class JsonRows(StreamedWriter):
         self, layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
     ) -> None:
         super().__init__(layout, target, columns, source)
-        self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
         self._encoder = msgspec.json.Encoder(enc_hook=text_of, decimal_format="number")
+        self.take(layout, columns)
+
+    def take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        """Rows are those of a table from now on."""
+        self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
         self._names = layout.headings
+        self._among_rows = False
 
     def begin(self) -> None:
         self._bytes(self.first)
 
     def end(self) -> None:
-        self._bytes(self.last if self.rows or self.first else b"")
+        self._bytes(self.last if self._among_rows or self.first else b"")
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
@@ -65,7 +70,8 @@ class JsonRows(StreamedWriter):
             return
         finished = self._finisher.finished(rows) if self._finisher.active else rows
         lines = self.between.join(self._line(self._record(row)) for row in finished)
-        self._bytes((self.between if self.rows else b"") + lines)
+        self._bytes((self.between if self._among_rows else b"") + lines)
+        self._among_rows = True
         self.rows += len(rows)
 
     def _record(self, row: Row) -> dict[str, Any]:

@@ -22,7 +22,7 @@ from ..places.files import Target
 from ..sheets.sheet_shape import Folding
 from .streamed import StreamedWriter
 
-_ROWS = "<!--rows-->"
+_PARTS = ("<!--section-->\n", "<!--rows-->\n", "<!--script-->\n")
 
 
 def check_table(layout: LayoutParts, name: str) -> None:
@@ -37,13 +37,19 @@ def open_writer(
 
 
 class WebPage(StreamedWriter):
-    """Writes rows of a table in a page. Cells that are sorted otherwise than they read have their
-    value beside."""
+    """Writes rows of a table in a page, or of several tables (a TablesWriter). Cells that are
+    sorted otherwise than they read have their value beside."""
 
     def __init__(
         self, layout: SettledLayout, target: Target, columns: Sequence[ColumnPlan], source: str
     ) -> None:
         super().__init__(layout, target, columns, source)
+        self._several, self._told = "", list[str]()
+        self._take(layout, columns)
+
+    def _take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        """Rows are those of a table from now on."""
+        self.layout, self.columns = layout, columns
         self._rendering = Rendering(columns, layout.locale, layout.output)
         self._folding = Folding(layout)
         self._numeric = [one.numeric or one.kind == "number" for one in columns]
@@ -52,11 +58,13 @@ class WebPage(StreamedWriter):
         ]
         self._arrangement, self._breaks = Arrangement(layout), PageBreaks(layout)
         self._tree = _Standing(columns if not layout.sort else ())
-        self._before, _, self._after = self._page().partition(_ROWS)
+        self._parts = self._page()
 
-    def _page(self) -> str:
+    def _page(self) -> list[str]:
+        """What stands before the table, above its rows, below them, and after it."""
         layout = self.layout
         page: str = _template().render(
+            several=self.fit(self._several),
             title=self.fit(layout.name),
             about=self.fit(layout.about),
             preamble=list(map(self.fit, layout.output.preamble)),
@@ -68,7 +76,22 @@ class WebPage(StreamedWriter):
             numeric=self._numeric,
             foot="above" if self._folding.above else "below",
         )
-        return page
+        before, rest = page.split(_PARTS[0])
+        above, rest = rest.split(_PARTS[1])
+        return [before, above, *rest.split(_PARTS[2])]
+
+    def begin_several(self, title: str) -> None:
+        self._several = title
+        self._parts = self._page()
+
+    def next_table(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        self.put(self._parts[2])
+        self._told += self._rendering.notes()
+        self._take(layout, columns)
+        self.put(self._parts[1])
+
+    def sheets_of(self, place: int) -> Sequence[str]:
+        return ()
 
     def _by_level(self) -> Sequence[Sequence[str]]:
         """The rows of headings of columns by level, if there are such."""
@@ -79,14 +102,14 @@ class WebPage(StreamedWriter):
         return () if self._arrangement.active else self.layout.header_rows[1:]
 
     def begin(self) -> None:
-        self.put(self._before)
+        self.put("".join(self._parts[:2]))
 
     def end(self) -> None:
-        self.put(self._after)
+        self.put("".join(self._parts[2:]))
 
     def notes(self) -> list[str]:
         """What a reader of the table should know."""
-        return [*super().notes(), *self._rendering.notes()]
+        return [*super().notes(), *dict.fromkeys([*self._told, *self._rendering.notes()])]
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""

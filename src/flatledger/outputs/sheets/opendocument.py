@@ -155,6 +155,8 @@ class OpenDocument(SheetWriter):
         self._cells = OpenDocumentCells(self._styles)
         self._body = TemporaryFile("w+b", prefix="flatledger-")  # noqa: SIM115 (kept open)
         self._ranges: list[str] = []
+        self._columns: dict[bytes, bytes] = {}  # of each table, by what stands where they go
+        self._frozen: dict[str, int] = {}  # rows above the table, by the sheet on which it begins
         self._level, self._new_page = 0, False
 
     def _put(self, text: str) -> None:
@@ -164,8 +166,8 @@ class OpenDocument(SheetWriter):
 
     def begin_sheet(self) -> None:
         output, header = self.layout.output, self.layout.header_rows
-        self._put(parts.table_start(self.new_name(output.sheet or self.layout.name)))
-        self._put(parts.COLUMNS_HERE)
+        self._put(parts.table_start(self.table_name()))
+        self._put(parts.columns_here(len(self._sheets)))
         for line in output.preamble:
             self._put(parts.row([self._cells.text(line, "title")]))
         if header:
@@ -177,10 +179,14 @@ class OpenDocument(SheetWriter):
                 self._put(parts.row([self._cells.text(text, style) for text, style in pairs]))
             self._put(parts.HEADER_END)
         self.at = self.above
+        self._frozen.setdefault(self._sheets[-1][0], self.above)
 
     def end_sheet(self) -> None:
         self._fold(0)
         self._put(parts.TABLE_END)
+        widths = [self.widths.of(place) for place in range(self.widths.count)]
+        here = parts.columns_here(len(self._sheets)).encode()
+        self._columns[here] = parts.columns(widths, self._styles).encode()
         if self.layout.header_rows and not self.layout.reads_in_order:
             last = max(self.at, self.above)
             area = self.names[-1], self.above, last, self.widths.count
@@ -230,26 +236,24 @@ class OpenDocument(SheetWriter):
 
     def put_together(self) -> None:
         """Put the parts together: the content with the widths that are known by now."""
-        widths = [self.widths.of(place) for place in range(self.widths.count)]
-        columns = parts.columns(widths, self._styles)
         with TemporaryFile("w+b", prefix="flatledger-") as whole:
-            self._pack(whole, columns.encode())
+            self._pack(whole)
             self.bytes = copy_to(self.target, whole)
 
-    def _pack(self, whole: IO[bytes], columns: bytes) -> None:
-        about = parts.meta(self.layout.name, self.layout.about, self.source)
+    def _pack(self, whole: IO[bytes]) -> None:
+        about = parts.meta(self.title, self.about, self.source)
         with ZipFile(whole, "w", ZIP_DEFLATED) as packed:
             packed.writestr(_info("mimetype", ZIP_STORED), parts.MIME_TYPE)
             with packed.open(_info("content.xml"), "w", force_zip64=True) as content:
                 content.write(parts.content_start(self._styles.xml()).encode())
                 self._body.seek(0)
                 for line in self._body:
-                    content.write(columns if line == parts.COLUMNS_HERE.encode() else line)
+                    content.write(self._columns.get(line, line))
                 content.write(parts.content_end(self._ranges).encode())
             for name, text in (
-                ("styles.xml", parts.styles(landscape=self.widths.landscape)),
+                ("styles.xml", parts.styles(landscape=self.wide)),
                 ("meta.xml", about),
-                ("settings.xml", parts.settings(self.names[:1], self.above)),
+                ("settings.xml", parts.settings(self._frozen)),
                 ("META-INF/manifest.xml", parts.MANIFEST),
             ):
                 packed.writestr(_info(name), text)

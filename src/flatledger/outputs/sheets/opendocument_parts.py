@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
 from ...values.visible import visible
@@ -21,7 +21,6 @@ _XMLNS = " ".join(
 )
 _DC = 'xmlns:dc="http://purl.org/dc/elements/1.1/"'
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
-COLUMNS_HERE = "<!--columns-->\n"  # on a line of its own, where they are put in later
 TABLE_END = "</table:table>\n"
 HEADER_START, HEADER_END = "<table:table-header-rows>\n", "</table:table-header-rows>\n"
 GROUP_START, GROUP_END = "<table:table-row-group>\n", "</table:table-row-group>\n"
@@ -109,15 +108,20 @@ def _plain(text: str) -> str:
     return escape(visible(text))
 
 
-def settings(sheets: Sequence[str], frozen: int) -> str:
+def columns_here(table: int) -> str:
+    """What stands on a line of its own where the columns of a table are put in later."""
+    return f"<!--columns {table}-->\n"
+
+
+def settings(frozen: Mapping[str, int]) -> str:
     """How the sheets are first shown: the rows above the table stay where they are."""
     views = "".join(
         f"<config:config-item-map-entry config:name={quoteattr(sheet)}>"
         + _item("VerticalSplitMode", "short", 2)
-        + _item("VerticalSplitPosition", "int", frozen)
-        + _item("PositionBottom", "int", frozen)
+        + _item("VerticalSplitPosition", "int", above)
+        + _item("PositionBottom", "int", above)
         + "</config:config-item-map-entry>"
-        for sheet in sheets
+        for sheet, above in frozen.items()
     )
     return (
         f"{_HEAD}<office:document-settings {_XMLNS} {_VERSION}><office:settings>"

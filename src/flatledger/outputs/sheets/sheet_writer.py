@@ -24,7 +24,7 @@ from .sheet_shape import LONG_TEXTS, MOST_ROWS, Folding, LongTexts, Widths, shee
 
 
 class SheetWriter:
-    """Writes a table to sheets (the greater part of a Writer).
+    """Writes a table to sheets, or several one after another (the greater part of a TablesWriter).
 
     A format says how a sheet begins and ends, how a row and a further sheet are written, and how
     the whole is put together.
@@ -40,18 +40,47 @@ class SheetWriter:
     ) -> None:
         """``earliest`` is the first moment that cells can have."""
         self.rows = self.bytes = 0
-        self.layout, self.target, self.source = layout, target, source
-        self.columns = [one.column for one in columns]
-        self.numeric = [one.numeric or one.kind == "number" for one in columns]
-        self.values = [CellValues(column, earliest) for column in self.columns]
-        self.arrangement, self.breaks = Arrangement(layout), PageBreaks(layout)
-        self.widths, self.folding = Widths(self.columns, layout.places), Folding(layout)
+        self.target, self.source = target, source
+        self.title, self.about = layout.name, layout.about
         self.long = LongTexts(continued=layout.output.beyond == "continue")
         self.names: list[str] = []
+        self.wide = False  # whether some table is printed across
+        self._earliest, self._told = earliest, list[str]()
+        self._sheets: list[list[str]] = []  # of each table, their names
+        self._several = False
+        self.take(layout, columns)
+
+    def take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        """Rows are those of a table from now on."""
+        self.layout = layout
+        self.columns = [one.column for one in columns]
+        self.numeric = [one.numeric or one.kind == "number" for one in columns]
+        self.values = [CellValues(column, self._earliest) for column in self.columns]
+        self.arrangement, self.breaks = Arrangement(layout), PageBreaks(layout)
+        self.widths, self.folding = Widths(self.columns, layout.places), Folding(layout)
         self.at = 0  # rows of the sheet so far
         self._finisher = Finisher([without_pattern(one) for one in columns], layout.locale)
         self._digits = Digits(columns, sheets=True)
         self._ended = False
+        self._sheets.append([])
+
+    # ---- several tables
+
+    def begin_several(self, title: str) -> None:
+        """Know that several tables will stand in it."""
+        self.title, self.about, self._several = title, "", True
+
+    def next_table(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        """Go on with the next table, on a sheet of its own."""
+        with self.telling():
+            self._end_table()
+            self._told += self._values_notes()
+            self.take(layout, columns)
+            self.begin_sheet()
+
+    def sheets_of(self, place: int) -> Sequence[str]:
+        """The sheets that the table at a place has."""
+        return self._sheets[place]
 
     # ---- what a format says
 
@@ -96,6 +125,12 @@ class SheetWriter:
     def new_name(self, name: str) -> str:
         """A name for a sheet that no other has."""
         self.names.append(sheet_name(name, self.names))
+        return self.names[-1]
+
+    def table_name(self) -> str:
+        """A name for a sheet of the table that is written."""
+        own = self.layout.name if self._several else self.layout.output.sheet or self.layout.name
+        self._sheets[-1].append(self.new_name(own))
         return self.names[-1]
 
     @property
@@ -148,7 +183,8 @@ class SheetWriter:
         if not self.layout.output.with_balance:
             return
         with self.telling():
-            self._beside("Balance", balance_rows(balance))
+            parts = [row for one in balance.tables for row in ((), *balance_rows(one))]
+            self._beside("Balance", [*balance_rows(balance), *parts])
             if balance.fault_count:
                 self._beside("Faults", fault_rows(balance))
 
@@ -159,6 +195,7 @@ class SheetWriter:
     def _end_table(self) -> None:
         if not self._ended:
             self.end_sheet()
+            self.wide = self.wide or self.widths.landscape
             self._ended = True
 
     def __enter__(self) -> Any:
@@ -183,4 +220,7 @@ class SheetWriter:
 
     def notes(self) -> list[str]:
         """What a reader of the workbook should know."""
-        return [*(note for values in self.values for note in values.notes()), *self.long.notes()]
+        return [*dict.fromkeys([*self._told, *self._values_notes()]), *self.long.notes()]
+
+    def _values_notes(self) -> list[str]:
+        return [note for values in self.values for note in values.notes()]

@@ -60,18 +60,18 @@ class Workbook(SheetWriter):
         import xlsxwriter
 
         super().__init__(layout, target, columns, source, FIRST_DAY)
-        self._codes = [number_format(column) or "" for column in self.columns]
         self._folder = ScratchFolder()
         ways = {"constant_memory": True, "tmpdir": str(self._folder.path)}
         self._packed = self._folder.path / "table.xlsx"
         self._book = xlsxwriter.Workbook(str(self._packed), ways)
-        texts = {"title": layout.name, "subject": layout.about, "comments": f"Source: {source}"}
-        about = {what: visible(text) for what, text in texts.items()}
-        self._book.set_properties({**about, "created": _CREATED})
         self._formats: dict[tuple[str, str], Any] = {}
-        self._by_style: dict[str, list[Any]] = {}
         self._sheet: Any = None
         self._pages: list[int] = []
+
+    def take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
+        super().take(layout, columns)
+        self._codes = [number_format(column) or "" for column in self.columns]
+        self._by_style: dict[str, list[Any]] = {}
 
     def _format(self, code: str, style: str) -> Any:
         """The format of cells of a style with a number format; None where it is the usual one."""
@@ -88,7 +88,7 @@ class Workbook(SheetWriter):
 
     def begin_sheet(self) -> None:
         output, header = self.layout.output, self.layout.header_rows
-        name = self.new_name(output.sheet or self.layout.name)
+        name = self.table_name()
         sheet = self._sheet = self._book.add_worksheet(name)
         for at, line in enumerate(output.preamble):
             self._text(at, 0, line, "title")
@@ -209,6 +209,9 @@ class Workbook(SheetWriter):
     # ---- the end
 
     def put_together(self) -> None:
+        texts = {"title": self.title, "subject": self.about, "comments": f"Source: {self.source}"}
+        about = {what: visible(text) for what, text in texts.items()}
+        self._book.set_properties({**about, "created": _CREATED})
         self._book.close()
         with self._packed.open("rb") as packed:
             self.bytes = copy_to(self.target, packed)
