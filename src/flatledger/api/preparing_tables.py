@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
 
+from ..language import nodes as n
+from ..layout.model.column import Column
 from ..layout.settling.settling import Given
 from ..plan.plan import Plan
 from ..run.balance import Balance, SumApart
@@ -12,7 +15,7 @@ from ..run.pipeline import TableRun
 from ..run.protocols import Progress, TextForm
 from ..run.tables_run import TablesRun
 from ..sources import AnySource
-from ..structure.levels import LevelsDifferError
+from ..structure.levels import LevelsDifferError, Names, level_name, named_place
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault, FaultLog
 from .column_keys import keys_sought
@@ -171,25 +174,30 @@ def _of_all(parts: list[ShownBalance], made: TablePreparations, run: TablesRun) 
 
 
 def sums_apart(parts: Sequence[Balance], runs: Sequence[TableRun]) -> Iterator[SumApart]:
-    """What is totalled in several tables and comes to different sums in them: each shows only what
-    it takes of the records."""
-    found: dict[tuple[str, str, str], dict[str, object]] = {}
+    """The fields that are added up in several tables and come to different sums in them: each shows
+    only what it takes of the records."""
+    found: dict[Names, dict[str, Any]] = {}
     for part, run in zip(parts, runs, strict=True):
-        texts = {
-            one.column.heading: (" ".join(one.column.value.text.split()), one.column.total.name)
-            for one in run.plan.totalled
-            if one.column.value is not None and one.column.total is not None
-        }
+        fields = {one.column.heading: _added_field(one.column) for one in run.plan.totalled}
         for column in part.columns:
-            text, kind = texts.get(column.heading, ("", ""))
-            if text and kind == column.aggregate == "sum":
-                found.setdefault((text, kind, column.home), {})[part.layout] = column.source
-    for (text, _, home), sums in found.items():
+            if (names := fields.get(column.heading)) and not column.passed_over:
+                found.setdefault(names, {}).setdefault(part.layout, column.source)
+    for names, sums in found.items():
         if len({*sums.values()}) > 1:
-            yield SumApart(text, home, sums, _only_some(sums, parts))
+            yield SumApart(level_name(names), sums, _only_some(sums, parts))
 
 
-def _only_some(tables: dict[str, object], parts: Sequence[Balance]) -> list[str]:
+def _added_field(column: Column) -> Names | None:
+    """The field whose values a column adds up, be it by an aggregate of its own."""
+    if column.total is None or column.total.name != "sum" or column.value is None or column.typed:
+        return None
+    node = column.value.node
+    if isinstance(node, n.Call) and node.name == "sum" and not node.distinct:
+        node = node.arguments[0]
+    return named_place(node) if isinstance(node, n.FieldPath) else None
+
+
+def _only_some(tables: Mapping[str, Any], parts: Sequence[Balance]) -> list[str]:
     """The conditions that some of the tables have and others have not."""
     named = {one.layout: one for one in parts if one.layout in tables}
     conditions = {name: [met.text for met in one.conditions] for name, one in named.items()}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from ..run.balance import Balance, ColumnBalance, ConditionCount
@@ -19,30 +20,69 @@ _TOTALS_SHOWN = 4
 
 
 def print_balance(balance: Balance, screen: Screen) -> None:
-    """Print a balance."""
-    screen.line(f"Balance of {balance.layout}", "bold")
-    screen.line(f"{balance.source}; a row for each {_singular(balance)}{_levels(balance)}")
-    screen.lines([f"Read as {balance.manner}"] if balance.manner else [])
-    screen.lines(asked_lines(balance))
-    screen.line()
-    screen.grid(_counts(balance))
+    """Print a balance; of several tables that of each, and then what they have in common."""
+    if balance.tables:
+        _print_head(balance, screen, f"{counted(len(balance.tables), 'table')} from one reading")
+        for part in balance.tables:
+            screen.line()
+            screen.line(f"{part.layout}: a row for each {_singular(part)}{_levels(part)}", "bold")
+            _print_figures(part, screen)
+    else:
+        _print_head(balance, screen, f"a row for each {_singular(balance)}{_levels(balance)}")
+        screen.line()
+        _print_figures(balance, screen)
     if len(balance.files_read) > 1:
         screen.line()
         screen.grid(_files(balance.files_read))
+    screen.line()
+    screen.lines([f"Wrong: {one}" for one in balance.wrong])
+    screen.lines([f"Note: {one}" for one in balance.sums_apart])
+    _print_told(balance, screen)
+    screen.lines(fault_lines(balance))
+    screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
+    screen.lines(notice_lines(balance))
+    screen.verdict(last_line(balance), verdict_of(balance))
+
+
+def _print_head(balance: Balance, screen: Screen, what: str) -> None:
+    screen.line(f"Balance of {balance.layout}", "bold")
+    screen.line(f"{balance.source}; {what}")
+    screen.lines([f"Read as {balance.manner}"] if balance.manner else [])
+    screen.lines(asked_lines(balance))
+
+
+def _print_figures(balance: Balance, screen: Screen) -> None:
+    """What was read, kept and written of a table, and both sides of its totals."""
+    screen.grid(_counts(balance))
     if balance.conditions:
         screen.line()
         screen.grid(_conditions(balance))
     if balance.columns:
         screen.line()
         screen.grid(_columns(balance))
-    screen.line()
-    screen.lines([f"Wrong: {one}" for one in balance.wrong])
-    screen.lines(checked_lines(balance))
-    screen.lines([f"Note: {note}" for note in column_notes(balance)])
-    screen.lines([*notes_of(balance), *drift_lines(balance), *fault_lines(balance)])
-    screen.line(f"{sum(f.bytes for f in balance.files):,} bytes in {balance.seconds:.2f} s")
-    screen.lines(notice_lines(balance))
-    screen.verdict(last_line(balance), verdict_of(balance))
+
+
+def _print_told(balance: Balance, screen: Screen) -> None:
+    """What there is to say of a table, or of each, once where it is the same."""
+    parts = balance.tables or [balance]
+    told = [
+        [
+            *checked_lines(one),
+            *(f"Note: {note}" for note in column_notes(one)),
+            *notes_of(one),
+            *drift_lines(one),
+        ]
+        for one in parts
+    ]
+    if not balance.tables:
+        screen.lines(told[0])
+        return
+    often = Counter(line for lines in told for line in lines)
+    common = [line for line in told[0] if often[line] == len(parts)]
+    screen.lines([*common, *notes_of(balance)])
+    for one, lines in zip(parts, told, strict=True):
+        own = [line for line in lines if often[line] < len(parts)]
+        screen.lines([f"{one.layout}: {line[:1].lower()}{line[1:]}" for line in own])
 
 
 def checked_lines(balance: Balance) -> list[str]:
@@ -256,20 +296,25 @@ def last_line(balance: Balance) -> str:
     """What a run ends with: how much was written and where, whether it agrees, and its faults."""
     if not balance.balanced:
         wrong = [one.heading for one in balance.columns if not one.balanced]
+        wrong += [one.layout for one in balance.tables if not one.balanced]
         what = "not every record is accounted for"
         if wrong or balance.wrong:
             what = f"{', '.join(wrong) or balance.wrong[0]} (see above)"
         if balance.reopened and not balance.reopening_allowed:
             what = f"{counted(balance.reopened, 'group')} came back after another (see above)"
         return f"Does not balance: {what}. {_written(balance)}."
-    agree = "Totals agree" if balance.columns else "Counts agree"
+    totals = any(one.columns for one in (balance, *balance.tables))
+    agree = "Totals agree" if totals else "Counts agree"
     return f"{_written(balance)}. {agree}. {_faults(balance)}."
 
 
 def _written(balance: Balance) -> str:
     totals = f" and {counted(balance.total_rows, 'total row')}" if balance.total_rows else ""
     places = ", ".join(f"{f.name}{' (replaced)' if f.replaced else ''}" for f in balance.files)
-    return f"Wrote {counted(balance.rows, 'row')}{totals}{f' to {places}' if places else ''}"
+    tables = f" in {counted(len(balance.tables), 'table')}" if balance.tables else ""
+    return (
+        f"Wrote {counted(balance.rows, 'row')}{totals}{tables}{f' to {places}' if places else ''}"
+    )
 
 
 def _faults(balance: Balance) -> str:
