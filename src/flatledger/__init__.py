@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from .api.specimen import specimen
     from .api.survey import Survey, distinct_values, survey, survey_kinds, survey_positions
     from .api.table import Table, table
+    from .api.tables import Tables, tables
     from .api.trace import Trace, trace
     from .errors import (
         AnswerError,
@@ -75,6 +76,7 @@ _MODULES = {
         ("Survey", "distinct_values", "survey", "survey_kinds", "survey_positions"), "api.survey"
     ),
     **dict.fromkeys(("Table", "table"), "api.table"),
+    **dict.fromkeys(("Tables", "tables"), "api.tables"),
     "Notation": "language.notations",
     "layout_schema": "layout.reading.schema",
     "Balance": "run.balance",
@@ -134,6 +136,7 @@ __all__ = [
     "TableColumn",
     "TableNotReadError",
     "TableReadError",
+    "Tables",
     "TotalRow",
     "Trace",
     "UnreadableRecord",
@@ -149,6 +152,7 @@ __all__ = [
     "survey_kinds",
     "survey_positions",
     "table",
+    "tables",
     "trace",
 ]
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Generator, Iterator, Mapping
 from contextlib import suppress
-from typing import TYPE_CHECKING, Any, Self, TypeVar
+from typing import TYPE_CHECKING, Any, Protocol, Self, TypeVar
 
 from ..errors import TableClosedError, TableNotReadError, TableReadError
 from ..extras import loaded
 from ..outputs.cells.finishing import Finisher
 from ..run.balance import Balance
 from ..run.describing import TableColumn, described
+from ..run.pipeline import TableRun
 from ..run.protocols import GroupHeading, Progress, Row, TotalRow
 from ..sources import AnySource
 from ..structure.levels import LevelsDifferError
@@ -26,6 +27,40 @@ if TYPE_CHECKING:
 
 _SHOWN = 8  # headings
 _Step = TypeVar("_Step")
+
+
+class TableReading(Protocol):
+    """What gives the rows of a table: a reading of its own, or one that several share."""
+
+    @property
+    def prepared(self) -> Preparation: ...
+
+    @property
+    def run(self) -> TableRun: ...
+
+    def blocks(self) -> Iterator[list[Row]]: ...
+
+    def begin_again(self, wrong: LevelsDifferError, *, given: bool) -> None: ...
+
+    def close(self) -> None: ...
+
+
+class _Alone:
+    """A reading for one table."""
+
+    def __init__(self, prepared: Preparation, progress: Progress | None) -> None:
+        self.prepared, self._progress = prepared, progress
+        self.run = prepared.run(progress)
+
+    def blocks(self) -> Iterator[list[Row]]:
+        return self.run.blocks()
+
+    def begin_again(self, wrong: LevelsDifferError, *, given: bool) -> None:
+        self.prepared.begin_again(wrong, given=given)
+        self.run = self.prepared.run(self._progress)
+
+    def close(self) -> None:
+        self.run.reader.close()
 
 
 class Table(Iterator[Row]):
@@ -57,13 +92,20 @@ class Table(Iterator[Row]):
     ) -> None:
         check_given(ask=ask, fields=fields, reading=reading)
         stated = Layout.of(layout).declaring(fields, reading)
-        self._prepared = Preparation(stated, source, given_for(stated, ask))
-        self._progress = progress
-        self._run = self._prepared.run(progress)
+        prepared = Preparation(stated, source, given_for(stated, ask))
+        self._taken_from(_Alone(prepared, progress))
+
+    def _taken_from(self, reading: TableReading) -> None:
+        """Give the rows of a reading."""
+        self._reading, self._prepared = reading, reading.prepared
         self._blocks: Generator[list[Row]] | None = None
         self._rows: Iterator[Row] | None = None
         self._arrow_tables: dict[bool, pa.Table] = {}  # without and with total rows
         self._read = self._closed = False
+
+    @property
+    def _run(self) -> TableRun:
+        return self._reading.run
 
     # ---- what it is
 
@@ -243,7 +285,7 @@ class Table(Iterator[Row]):
         while True:
             try:
                 finish = finished()
-                for block in self._run.blocks():
+                for block in self._reading.blocks():
                     given = given or bool(block)
                     yield finish(block)
                 self._prepared.check_names(self._run)
@@ -252,8 +294,7 @@ class Table(Iterator[Row]):
                     logs.ended(self._prepared.layout.name, self.balance)
                 return
             except LevelsDifferError as wrong:
-                self._prepared.begin_again(wrong, given=given)
-                self._run = self._prepared.run(self._progress)
+                self._reading.begin_again(wrong, given=given)
 
     def close(self) -> None:
         """Leave the table, however many rows have been taken; nothing of the source stays open.
@@ -267,7 +308,7 @@ class Table(Iterator[Row]):
                 self._stop_if_shared(error)
                 raise
         self._closed = True
-        self._run.reader.close()
+        self._reading.close()
 
     def __enter__(self) -> Self:
         return self
