@@ -132,7 +132,9 @@ def check_tables(seed: random.Random) -> str:
     made = [chance.by_level(chance.table()), chance.grouped(), chance.table()]
     alone, layouts = [], []
     for one in seed.sample(made, 3):
-        lines = io.BytesIO("\n".join(json.dumps(record, default=str) for record in records).encode())
+        lines = io.BytesIO(
+            "\n".join(json.dumps(record, default=str) for record in records).encode()
+        )
         try:
             found = Run(settled(one), open_source(lines), structure=observe(records))
             rows = [row for block in found.blocks() for row in block]

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .api.evaluate import Evaluated, evaluate
     from .api.export import export
     from .api.layout import AnyLayout, Layout
-    from .api.preview import Preview, preview
+    from .api.preview import Preview, preview, previews
     from .api.shelf import Shelf
     from .api.specimen import specimen
     from .api.survey import Survey, distinct_values, survey, survey_kinds, survey_positions
@@ -69,7 +69,7 @@ _MODULES = {
     "export": "api.export",
     "generated_code": "api.code",
     **dict.fromkeys(("AnyLayout", "Layout"), "api.layout"),
-    **dict.fromkeys(("Preview", "preview"), "api.preview"),
+    **dict.fromkeys(("Preview", "preview", "previews"), "api.preview"),
     "Shelf": "api.shelf",
     "specimen": "api.specimen",
     **dict.fromkeys(
@@ -147,6 +147,7 @@ __all__ = [
     "generated_code",
     "layout_schema",
     "preview",
+    "previews",
     "specimen",
     "survey",
     "survey_kinds",

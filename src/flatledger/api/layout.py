@@ -59,7 +59,7 @@ class Layout:
         """The layout that some items say."""
         layout = cls.__new__(cls)
         layout.path, layout.files = None, frozenset()
-        layout._item, layout._of, layout._name = item, files, _own_name(item) or name
+        layout._item, layout._of, layout._name = item, files, _own_text(item, "layout") or name
         parts = tables_of(item, name)
         layout.tables = MappingProxyType(_each_read(parts, name, files))
         layout._request = None if parts else with_files(read_layout(item, name, files), files)
@@ -226,11 +226,20 @@ file or directory
             parts = tables_of(self._item, self.name)
             if parts:
                 each = {k: with_changes(one, item, self.name) for k, one in parts.items()}
-                merged = joined_tables(self.name, each)
+                merged = joined_tables(self.name, self.about, each)
             else:
                 merged = with_changes(self._item, item, self.name)
             changed = Layout._read(merged, self.name, files)
         return changed._placed(self.path).made_of(self.files | met)
+
+    @property
+    def about(self) -> str:
+        """What it is for.
+
+        >>> Layout.from_data({"about": "All numbers", "columns": [{"No": "no"}]}).about
+        'All numbers'
+        """
+        return _own_text(self._item, "about")
 
     @property
     def shared(self) -> LayoutRequest:
@@ -254,7 +263,7 @@ file or directory
         if len(chosen) == 1:
             return chosen[0]
         layout = copy.copy(self)
-        layout._item = joined_tables(self.name, {one.name: one._item for one in chosen})
+        layout._item = joined_tables(self.name, self.about, {one.name: one._item for one in chosen})
         return layout._with_tables({one.name: one for one in chosen})
 
     def of_tables(self, names: Iterable[str] = ()) -> list[Layout]:
@@ -395,10 +404,10 @@ def _each_read(parts: Mapping[str, Item], whole: str, files: FilesOf) -> dict[st
     return found
 
 
-def _own_name(item: Item) -> str:
-    """The name that a layout gives itself."""
+def _own_text(item: Item, key: str) -> str:
+    """What a layout says of itself under a key."""
     pairs = item.pairs if isinstance(item, ItemMap) else ()
-    return next((v.text for k, v in pairs if k.text == "layout" and isinstance(v, Scalar)), "")
+    return next((v.text for k, v in pairs if k.text == key and isinstance(v, Scalar)), "")
 
 
 def _usual_place(pair: tuple[Scalar, Item]) -> int:

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 import datetime as dt
 import io
-from collections.abc import Iterator, Mapping
-from contextlib import ExitStack
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, BinaryIO, cast
 
+from ..layout.model.model import SettledLayout
 from ..layout.model.output_options import Output
 from ..layout.settling.settling import output_of
-from ..outputs import Target, open_writer
+from ..outputs import Target
 from ..outputs.cells.digits import Digits
 from ..outputs.cells.finishing import Finisher
 from ..outputs.formats import format_of
+from ..outputs.places.names import name_of
 from ..plan.explaining import explained
-from ..run.balance import FileCount
+from ..run.balance import Balance
 from ..run.describing import TableColumn, described
+from ..run.pipeline import TableRun
 from ..run.preview import ColumnPreview, PreviewResult
 from ..run.protocols import Progress, Row, TotalRow
 from ..sources import AnySource
@@ -26,8 +28,10 @@ from ..values.functions import text_of
 from ..values.literals import Interval
 from .arguments import check_count, check_given
 from .layout import AnyLayout, Layout
-from .places import check_own_place
-from .preparing import Preparation, given_for
+from .places import TablePlace, check_own_place, tables_of
+from .preparing import given_for
+from .preparing_tables import TablePreparations
+from .table_files import TableFile, opened
 
 ROWS = 10
 EXAMPLES = 3
@@ -77,78 +81,140 @@ def preview(
     >>> [(one.column.heading, one.column.text, one.filled) for one in look.columns], look.rows
     ([('No', None, 1), ('Mark', 'x', 2)], 2)
     """
+    stated = Layout.of(layout)
+    _ = stated.request  # of which there is one
+    found = previews(
+        stated,
+        source,
+        sample=sample,
+        rows=rows,
+        ask=ask,
+        progress=progress,
+        fields=fields,
+        reading=reading,
+    )
+    return found[stated.name]
+
+
+def previews(
+    layout: AnyLayout,
+    source: AnySource,
+    *,
+    sample: bool = False,
+    rows: int = ROWS,
+    ask: Mapping[str, Any] | None = None,
+    progress: Progress | None = None,
+    fields: Mapping[str, Any] | None = None,
+    reading: Mapping[str, Any] | None = None,
+) -> dict[str, Preview]:
+    """The previews of the tables of a layout by their names, from one reading; of a layout with one
+    table that one by the layout's name. Arguments and errors are those of `preview`.
+
+    >>> both = {"columns": [{"No": "no"}], "tables": {"all": {}, "high": {"only": ["no > 1"]}}}
+    >>> {name: look.rows for name, look in previews(both, [{"no": 1}, {"no": 2}]).items()}
+    {'all': 2, 'high': 1}
+    """
     check_given(ask=ask, fields=fields, reading=reading)
     check_count("rows", rows, 0)
     stated = Layout.of(layout).declaring(fields, reading)
+    layouts = stated.of_tables()
     given = given_for(stated, ask)
-    check_own_place([stated], source, [output_of(stated.request, given)])
+    outputs = [output_of(one.request, given) for one in layouts]
+    names = [one.name for one in layouts]
+    check_own_place(layouts, source, outputs)
     most = SAMPLE if sample else None
-    prepared = Preparation(stated, source, given, most=most, double_keys=True)
+    name = stated.name if stated.tables else ""
+    prepared = TablePreparations(layouts, source, given, name=name, most=most, double_keys=True)
     while True:
         try:
-            return _looked(prepared, sample, rows, progress)
+            files = list(_scratches(outputs, names))
+            found = _looked(prepared, files, sample, rows, progress)
+            return dict(zip(names, found, strict=True))
         except LevelsDifferError as wrong:
             prepared.begin_again(wrong)
 
 
-def _looked(prepared: Preparation, sample: bool, most: int, progress: Progress | None) -> Preview:
-    """A preview of what was prepared."""
-    layout = prepared.layout
+def _looked(
+    prepared: TablePreparations,
+    files: Sequence[TableFile],
+    sample: bool,
+    most: int,
+    progress: Progress | None,
+) -> list[Preview]:
+    """The previews of what was prepared."""
+    layouts = [one.layout for one in prepared.parts]
     run = prepared.run(progress)
-    finisher = Finisher(run.columns, layout.locale)
-    digits = Digits(run.columns)
-    columns = described(run.plan)
-    watched = [_Watched(column) for column in columns]
-    first: list[Row] = []
-    with ExitStack() as writing:
-        writers = [
-            writing.enter_context(
-                open_writer(layout, Target(scratch), run.columns, run.reader.name)
-            )
-            for scratch in _scratches(layout.output)
-        ]
-        for block in run.blocks():
-            shown = digits.fewer(block)
-            finished = finisher.finished(shown) if finisher.active else shown
-            first += finished[: most - len(first)]
-            rows = [row for row in finished if not isinstance(row, TotalRow)]
-            for place, one in enumerate(watched):
-                one.add([row[place] for row in rows])
-            for writer in writers:
-                writer.write(block)
+    looks = [_Look(*pair, most) for pair in zip(layouts, run.runs, strict=True)]
+    with opened(files, prepared.name, layouts, run.runs):
+        for table, block in run.blocks():
+            if block:
+                looks[table].add(block)
+            for file in files:
+                if block:
+                    file.write(table, block)
+                else:
+                    file.ended(table)
         if not sample:
             prepared.check_names(run)
         balance = prepared.balance(run, closely=not sample)
-        for writer in writers:
-            writer.finish(balance)
-    for name, writer in zip(_names(layout.output), writers, strict=True):
-        balance.notes += writer.notes()
-        balance.files.append(FileCount(name, writer.rows, writer.bytes))
-    balance.notes = [*dict.fromkeys(balance.notes)]
-    return Preview(
-        columns=[one.preview() for one in watched],
-        plan=explained(run.plan),
-        first=first,
-        rows=writers[0].rows,
-        balance=balance,
-        sample=sample,
-        headings=layout.headings,
-        layout=layout.name,
-        decimal_char=layout.output.decimal_char,
-    )
+        for file in files:
+            file.finish(balance)
+    for file in files:
+        file.tell(balance)
+    parts = balance.tables or [balance]
+    for one in parts:
+        one.notes = [*dict.fromkeys(one.notes)]
+    return [look.preview(part, sample) for look, part in zip(looks, parts, strict=True)]
 
 
-def _names(output: Output) -> tuple[str, ...]:
-    return output.files or ("the table",)
-
-
-def _scratches(output: Output) -> Iterator[BinaryIO]:
+def _scratches(outputs: Sequence[Output], names: Sequence[str]) -> Iterator[TableFile]:
     """What a preview writes to: a workbook in memory, which is read back, else nowhere."""
-    for name in _names(output):
-        workbook = format_of(name, output.format).name == "xlsx"
+    if all(output.files for output in outputs):
+        places = tables_of(None, outputs, names)
+    else:
+        places = tuple(TablePlace("the table", (at,)) for at in range(len(outputs)))
+    for place in places:
+        name = name_of(place.to)
+        workbook = format_of(name, outputs[place.tables[0]].format).name == "xlsx"
         scratch: Any = _Scratch() if workbook else _Nowhere()
         scratch.name = name
-        yield cast(BinaryIO, scratch)
+        yield TableFile(Target(cast(BinaryIO, scratch)), place.tables)
+
+
+class _Look:
+    """What is seen of the rows of a table as they go by."""
+
+    def __init__(self, layout: SettledLayout, run: TableRun, most: int) -> None:
+        self._layout, self._run, self._most = layout, run, most
+        self._finisher = Finisher(run.columns, layout.locale)
+        self._digits = Digits(run.columns)
+        self._watched = [_Watched(column) for column in described(run.plan)]
+        self._first: list[Row] = []
+        self._rows = 0
+
+    def add(self, block: list[Row]) -> None:
+        """Look at some rows."""
+        shown = self._digits.fewer(block)
+        finished = self._finisher.finished(shown) if self._finisher.active else shown
+        self._first += finished[: self._most - len(self._first)]
+        self._rows += len(block)
+        rows = [row for row in finished if not isinstance(row, TotalRow)]
+        for place, one in enumerate(self._watched):
+            one.add([row[place] for row in rows])
+
+    def preview(self, balance: Balance, sample: bool) -> Preview:
+        """What was seen."""
+        return Preview(
+            columns=[one.preview() for one in self._watched],
+            plan=explained(self._run.plan),
+            first=self._first,
+            rows=self._rows,
+            balance=balance,
+            sample=sample,
+            headings=self._layout.headings,
+            layout=self._layout.name,
+            decimal_char=self._layout.output.decimal_char,
+        )
 
 
 class _Scratch(io.BytesIO):

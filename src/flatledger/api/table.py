@@ -29,7 +29,7 @@ _SHOWN = 8  # headings
 _Step = TypeVar("_Step")
 
 
-class TableReading(Protocol):
+class TableSupply(Protocol):
     """What gives the rows of a table: a reading of its own, or one that several share."""
 
     @property
@@ -95,7 +95,7 @@ class Table(Iterator[Row]):
         prepared = Preparation(stated, source, given_for(stated, ask))
         self._taken_from(_Alone(prepared, progress))
 
-    def _taken_from(self, reading: TableReading) -> None:
+    def _taken_from(self, reading: TableSupply) -> None:
         """Give the rows of a reading."""
         self._reading, self._prepared = reading, reading.prepared
         self._blocks: Generator[list[Row]] | None = None

@@ -36,7 +36,7 @@ def run_demo(folder: str) -> int:
         reports().line(f"{file} {said}")
     (first, source), *others = samples.runs
     layout = Layout.from_file(first)  # the samples have defaults for what they ask
-    results().line(f"{layout.name}: {layout.request.about}", "bold")
+    results().line(f"{layout.name}: {layout.about}", "bold")
     results().line()
     with table(layout, source) as rows:
         print_table(rows.headings, rows, results(), ROWS_SHOWN)
@@ -70,7 +70,7 @@ def _came_of(balance: Balance) -> str:
 def _written(layout: Layout, source: Path) -> Balance:
     """Write the table of a sample beside its layout."""
     assert layout.path is not None
-    own = output_of(layout.request, given_for(layout, None)).files
+    own = output_of(layout.shared, given_for(layout, None)).files
     folder = layout.path.parent
     return export(layout, source, folder / next(iter(own), f"{layout.path.stem}.csv"))
 

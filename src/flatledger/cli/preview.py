@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..api.layout import Layout
-from ..api.preview import preview
+from ..api.preview import previews
 from ..reports.preview_page import preview_page
 from ..reports.preview_text import print_preview
 from ..sources.sets.found_files import inputs_of
@@ -26,9 +26,11 @@ def run_preview(
     """Show the plan, the first rows, the columns and the counts."""
     check_page(page, [*inputs_of(source), *layout.taking_part()])
     with showing_progress() as progress:
-        found = preview(layout, source, sample=sample, rows=rows, ask=ask, progress=progress)
+        found = previews(layout, source, sample=sample, rows=rows, ask=ask, progress=progress)
     if page:
-        write_page(page, preview_page(found))
+        write_page(page, preview_page(layout.name, list(found.values())))
         return 0
-    print_preview(found, results())
+    for at, one in enumerate(found.values()):
+        results().lines([""] * bool(at))
+        print_preview(one, results())
     return 0

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Decimal
 from typing import Any
+
+from markupsafe import Markup
 
 from ..run.preview import PreviewResult
 from ..run.protocols import TotalRow
@@ -16,9 +19,11 @@ from .table_text import WIDEST_CELL
 from .words import cell_text, if_empty, short, what_it_is
 
 
-def preview_page(found: PreviewResult) -> str:
-    """The columns, the plan, the first rows and the counts."""
-    return render("preview.html", title=f"Preview of {found.layout}", **_values(found))
+def preview_page(name: str, found: Sequence[PreviewResult]) -> str:
+    """The columns, the plan, the first rows and the counts of the tables of a layout."""
+    parts = [(one.layout, Markup(render("preview_body.html", **_values(one)))) for one in found]
+    source = found[0].balance.source
+    return render("preview.html", title=f"Preview of {name}", source=source, parts=parts)
 
 
 def preview_fragment(found: PreviewResult) -> str:

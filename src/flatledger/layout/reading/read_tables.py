@@ -56,8 +56,9 @@ def _check_names(keys: list[Scalar], merger: Merger) -> None:
             merger.fault(key, f"`tables`: `{called}` {what}")
         elif len(called) > _LONGEST:
             merger.fault(key, f"`tables`: a name has {_LONGEST} letters at most: {called[:30]}…")
-        other = met.setdefault(called.casefold(), called)
-        if other is not called:
+        other = met.get(called.casefold())
+        met[called.casefold()] = called
+        if other is not None:
             same = "comes twice" if other == called else f"is `{other}` but for its capitals"
             merger.fault(key, f"`tables`: `{called}` {same}; give each table a name of its own")
 
@@ -95,7 +96,7 @@ def _filled(item: Item, name: str) -> Item:
     return item
 
 
-def joined_tables(name: str, parts: dict[str, Item]) -> Item:
+def joined_tables(name: str, about: str, parts: dict[str, Item]) -> Item:
     """One layout of the whole layouts of its tables: what they share stands once."""
     first = next(iter(parts.values()))
     assert isinstance(first, ItemMap)
@@ -105,8 +106,9 @@ def joined_tables(name: str, parts: dict[str, Item]) -> Item:
         assert isinstance(part, ItemMap)
         own = tuple(pair for pair in part.pairs if pair[0].text not in _OF_ALL)
         tables.append((Scalar(called), replace(part, pairs=own)))
-    named = (Scalar("layout"), Scalar(name))
-    return ItemMap((named, *shared, (Scalar(TABLES), ItemMap(tuple(tables)))))
+    own_texts = [(Scalar("layout"), Scalar(name))]
+    own_texts += [(Scalar("about"), Scalar(about))] if about else []
+    return ItemMap((*own_texts, *shared, (Scalar(TABLES), ItemMap(tuple(tables)))))
 
 
 def check_chosen(names: list[str], known: list[str], layout: str) -> None:
