@@ -5,8 +5,9 @@
 Each shape is run by us, by the plain script with exact decimals, and by the plain script with
 binary floats, in turn; the table must be equal to the exact script's. Figures are the least of some
 runs of whole processes: CPU seconds (user and system), seconds by the clock, and megabytes. Without
-names the other figures follow: growth, a large sort, a list, a survey, a form, text and workbooks,
-the samples, start-up; `formats` alone gives those of text and workbooks.
+names the other figures follow: several tables, growth, a large sort, a list, a survey, a form, text and workbooks,
+the samples, start-up; `formats` alone gives those of text and workbooks, `several` those of
+several tables from one reading.
 """
 
 from __future__ import annotations
@@ -25,7 +26,7 @@ import time
 from collections.abc import Iterator
 from itertools import pairwise
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from data import write_movements
 from formats import write_catalogue, write_elements, write_records
@@ -112,6 +113,51 @@ def shapes(names: list[str], folder: Path, size: int, runs: int) -> Iterator[str
     yield "|---|---|---|---|---|---|---|---|"
     for name in names or SHAPES:
         yield compare(name, folder, size, runs)
+
+
+def several(folder: Path, size: int, runs: int) -> Iterator[str]:
+    """Several tables from one reading, against the same tables from a reading each."""
+    source, detail = source_of("detail", folder, size), SHAPES["detail"].layout
+    summary = SHAPES["summary"].layout
+    totals = {"row-per-group": ["station.code"], "columns": [{"Station": "station.code"}]}
+    totals["columns"] += [{"Lines": {"value": "sum(lines.qty)", "total": "sum"}}]
+    yield "\nSeveral tables from one reading (CPU)"
+    for what, tables in (
+        ("a detail and two summaries", {"detail": detail, "summary": summary, "totals": totals}),
+        (
+            "three details",
+            {"a": detail, "b": {**detail, "only": ["station.code <> 'S07'"]}, "c": detail},
+        ),
+    ):
+        whole = _layout_at(folder / "several.yaml", _tables(tables))
+        commands = [ours(whole, source, folder / "several-{table}.csv")]
+        for name, one in tables.items():
+            layout = _layout_at(folder / f"several-{name}.yaml", one)
+            commands.append(ours(layout, source, folder / f"alone-{name}.csv"))
+        found = [[use(command) for command in commands] for _ in range(runs)]
+        together, first, *others = (least(list(one)).cpu for one in zip(*found, strict=True))
+        for name in tables:
+            pair = folder / f"several-{name}.csv", folder / f"alone-{name}.csv"
+            if not filecmp.cmp(*pair, shallow=False):
+                raise SystemExit(f"{pair[0]} is not {pair[1]}")
+        times = f"{together / first:.2f} times the first, {together / sum([first, *others]):.2f}"
+        yield f"  {what:28}{together:6.2f} s, {times} times the sum of all"
+
+
+def _tables(tables: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    """A layout of several tables; what stands beside them is the first one's."""
+    shared = ("levels", "fields", "source", "ask")
+    first = next(iter(tables.values()))
+    own = {
+        name: {key: value for key, value in one.items() if key not in shared}
+        for name, one in tables.items()
+    }
+    return {**{key: first[key] for key in shared if key in first}, "tables": own}
+
+
+def _layout_at(path: Path, layout: dict[str, Any]) -> Path:
+    path.write_text(json.dumps(layout), encoding="utf-8")
+    return path
 
 
 def growth(folder: Path) -> Iterator[str]:
@@ -288,7 +334,10 @@ def main() -> None:
     parts = [shapes(given.names, folder, given.size, given.runs)]
     if given.names == ["formats"]:
         parts = [formats(folder, given.runs)]
+    if given.names == ["several"]:
+        parts = [several(folder, given.size, given.runs)]
     if not given.names:
+        parts += [several(folder, given.size, given.runs)]
         parts += [growth(folder), sorting(folder), lists_and_surveys(folder), form(folder)]
         parts += [formats(folder, given.runs)]
         parts += [samples(folder, given.runs), start_up(folder, given.runs)]

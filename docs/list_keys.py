@@ -28,6 +28,7 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "levels": ("where any record has a list", "levels: [lines, lines.options]"),
         "may-lack": ("all paths are expected", "may-lack: [payments]"),
         "row-per": ("`record`", "row-per: lines"),
+        "tables": ("one table", "tables: {all: {}, sent: {only: [status = 'sent']}}"),
         "row-per-group": ("no groups as rows", "row-per-group: [station.name]"),
         "repeat-parents": ("`no`: on rows of their own level", "repeat-parents: yes"),
         "without-entries": ("`keep`: a row with blanks", "without-entries: drop"),

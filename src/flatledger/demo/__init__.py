@@ -10,6 +10,7 @@ LAYOUTS = {  # each with the source that it is for
     "requisition-lines.yaml": "requisitions.jsonl",
     "station-summary.yaml": "requisitions.jsonl",
     "requisitions-and-their-lines.yaml": "requisitions.jsonl",
+    "stores-in-three-tables.yaml": "requisitions.jsonl",
     "part-summary.yaml": "requisitions.jsonl",
     "station-spending.yaml": "requisitions.jsonl",
     "period-requisitions.yaml": "requisitions.jsonl",
