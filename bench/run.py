@@ -5,9 +5,9 @@
 Each shape is run by us, by the plain script with exact decimals, and by the plain script with
 binary floats, in turn; the table must be equal to the exact script's. Figures are the least of some
 runs of whole processes: CPU seconds (user and system), seconds by the clock, and megabytes. Without
-names the other figures follow: several tables, growth, a large sort, a list, a survey, a form, text and workbooks,
-the samples, start-up; `formats` alone gives those of text and workbooks, `several` those of
-several tables from one reading.
+names the other figures follow: several tables, growth, a large sort, a list, a survey, a form, text
+and workbooks, the samples, start-up; `formats` alone gives those of text and workbooks, `several`
+those of several tables from one reading.
 """
 
 from __future__ import annotations

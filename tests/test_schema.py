@@ -188,7 +188,7 @@ def test_each_key_of_the_schema_is_read() -> None:
     elsewhere = {"from", "leave-out", "row-per-group", "fit-to", "form", "header-row", "first-row"}
     elsewhere |= {"lookup", "file", "matched-by", "key", "many", "of", "factor", "factors", "avg"}
     elsewhere |= {"definitions", "count", "min", "max", "depth", "numbering"}
-    elsewhere |= {"allowed", "heading", "grand-label", "folded", "value", "text"}
+    elsewhere |= {"allowed", "heading", "grand-label", "folded", "value", "text", "tables"}
     assert keys - here <= elsewhere
 
 

@@ -28,6 +28,7 @@ class TableFile:
         self.target, self.tables = target, list(tables)
         self._waiting: dict[int, list[Callable[[], Iterator[Row]]]] = {}
         self._at = 0  # which of the tables is written
+        self._rows = dict.fromkeys(tables, 0)  # that have been given of each
         self._runs: Sequence[TableRun] = ()
         self._layouts: Sequence[SettledLayout] = ()
         self._store = TemporaryRows()
@@ -54,6 +55,7 @@ class TableFile:
         """Write rows of a table, now or when its turn has come."""
         if table not in self.tables:
             return
+        self._rows[table] += len(rows)
         if table != self.tables[self._at]:
             self._waiting.setdefault(table, []).append(self._store.keep(rows))
         elif self._runs[table].gives_lines:
@@ -93,7 +95,9 @@ class TableFile:
         balance.notes += notes
         balance.files.append(count)
         for at in self.tables if balance.tables else ():
-            balance.tables[at].files.append(count)
+            own = 0 if self.several else count.bytes  # those of a document are those of all
+            part = FileCount(count.name, self._rows[at], own, count.replaced)
+            balance.tables[at].files.append(part)
 
     def gets_metadata(self, layouts: Sequence[SettledLayout]) -> bool:
         """Whether CSVW metadata can stand beside it."""

@@ -22,7 +22,7 @@ from ..run.balance import Balance
 from .export import exit_code
 from .terminal import reports, results
 
-ROWS_SHOWN = 5
+ROWS_SHOWN = 4
 
 
 def run_demo(folder: str) -> int:

@@ -38,8 +38,8 @@ def closing(found: PreviewResult) -> Iterator[str]:
         totals = min(found.balance.total_rows, file.rows)
         rows = counted(file.rows - totals, "row")
         rows += f" and {counted(totals, 'total row')}" if totals else ""
-        size = f"{rows}, {file.bytes:,} bytes"
-        yield f"{file.name} would have {size}."
+        size = f", {file.bytes:,} bytes" if file.bytes else " of this table"
+        yield f"{file.name} would have {rows}{size}."
     if found.sample:
         yield (
             f"This is a sample: the first {found.balance.read:,} records. The export takes "
