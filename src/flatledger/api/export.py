@@ -99,7 +99,7 @@ def export(
         tables_of(to, outputs, names),
         faults_to,
         report_to,
-        if_there or outputs[0].if_there,
+        if_there,
     )
     apart = check_places(places, source, layouts, outputs, learn=learn)
     if verify:
@@ -149,9 +149,14 @@ def _exported(
     verify: bool,
 ) -> Balance:
     """Write the tables with what goes with them; the balance, which is the last of it."""
-    tables = [TableFile(files.add(one.to, places.if_there), one.tables) for one in places.tables]
+    outputs = [one.layout.output for one in prepared.parts]
+    usual = places.if_there or outputs[0].if_there
+    tables = [
+        TableFile(files.add(one.to, places.if_there or outputs[one.tables[0]].if_there), one.tables)
+        for one in places.tables
+    ]
     faults, report = (
-        [files.add(one, places.if_there) for one in some if one is not None]
+        [files.add(one, usual) for one in some if one is not None]
         for some in ([places.faults], [places.report])
     )
     balance = _tables(prepared, files, tables, faults, progress, verify)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import dataclasses
 import os
 from collections.abc import Iterable, Mapping
 from os import PathLike, fspath
@@ -398,10 +399,17 @@ def _each_read(parts: Mapping[str, Item], whole: str, files: FilesOf) -> dict[st
         try:
             found[name] = Layout._read(item, name, files)
         except LayoutError as error:
-            problems |= dict.fromkeys(error.problems)
+            problems |= dict.fromkeys(_of_table(name, one) for one in error.problems)
     if problems:
         raise LayoutError(whole, list(problems))
     return found
+
+
+def _of_table(name: str, problem: Problem) -> Problem:
+    """A problem that says which table it is of, where no line does."""
+    if problem.line:
+        return problem
+    return dataclasses.replace(problem, message=f"{name}: {problem.message}")
 
 
 def _own_text(item: Item, key: str) -> str:

@@ -33,12 +33,12 @@ class TablePlace(NamedTuple):
 
 
 class OutputPlaces(NamedTuple):
-    """The places of a run, and what becomes of files that are there."""
+    """The places of a run, and what becomes of files that are there, where that is said."""
 
     tables: tuple[TablePlace, ...]
     faults: Destination | None
     report: Destination | None
-    if_there: IfThere
+    if_there: IfThere | None
 
 
 def tables_of(
@@ -221,9 +221,8 @@ def check_own_place(
     if not all(output.files for output in outputs):
         return
     tables = tables_of(None, outputs, [one.name for one in layouts])
-    places = OutputPlaces(tables, None, None, outputs[0].if_there)
-    check_places(places, source, layouts, outputs)
-    for table, _ in tables:
+    check_places(OutputPlaces(tables, None, None, None), source, layouts, outputs)
+    for table, (first, *_) in tables:
         assert isinstance(table, str)
         if is_file(table) or Path(table).is_dir():
-            Target(table, places.if_there).abandon()
+            Target(table, outputs[first].if_there).abandon()

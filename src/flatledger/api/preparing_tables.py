@@ -78,7 +78,8 @@ class TablePreparations:
         once = self._faults = FaultsOnce(faults)
         forms = lines or [None] * len(self.parts)
         pairs = zip(self.parts, forms, strict=True)
-        services = [part.services(faults=once.add, lines=form) for part, form in pairs]
+        sink = once.add if self.name else faults  # of one table each is told as it comes
+        services = [part.services(faults=sink, lines=form) for part, form in pairs]
         first = self.parts[0]
         layouts = [one.layout for one in self.parts]
         return TablesRun(

@@ -80,9 +80,7 @@ def _making(plan: Plan, form: TextForm | None) -> RowMaking:
     return TalliedRows(plan) if takes_tallies(plan) else CellRows(plan.row_type)
 
 
-def planned(
-    layout: SettledLayout, reader: Reader, services: RunServices, met: Place, complete: bool
-) -> Plan:
+def planned(layout: SettledLayout, reader: Reader, met: Place, complete: bool) -> Plan:
     """The plan of a layout for what a reader gives; ``met`` is what its records look like, the
     first ones, or all where that is ``complete``."""
     if layout.row_per_group or (layout.take and layout.take.of == "rows"):
@@ -90,8 +88,6 @@ def planned(
     notation = notation_of(reader.states.get("format", ""))
     if notation is not None and notation.format != layout.source.format:
         _check_paths(layout, notation)
-    if services.definitions is not None:
-        met.merge(services.definitions.structure)
     return make_plan(layout, met, layout.today or dt.date.today(), complete)
 
 
@@ -241,7 +237,9 @@ class Run(TableRun):
         reader, self._progress = source.open(), progress
         try:
             met = structure or structure_met(reader, names_wanted(layout))
-            plan = planned(layout, reader, services, met, structure is not None)
+            if services.definitions is not None:
+                met.merge(services.definitions.structure)
+            plan = planned(layout, reader, met, structure is not None)
             super().__init__(plan, reader, services)
         except BaseException:
             reader.close()

@@ -37,9 +37,10 @@ class TablesRun:
         try:
             wanted = frozenset[str]().union(*map(names_wanted, layouts))
             met = structure or structure_met(reader, wanted)
+            if (definitions := services[0].definitions) is not None:  # which all of them have
+                met.merge(definitions.structure)
             known = structure is not None
-            pairs = list(zip(layouts, services, strict=True))
-            plans = together([planned(one, reader, own, met, known) for one, own in pairs])
+            plans = together([planned(one, reader, met, known) for one in layouts])
             lent = zip(plans, services, strict=True)
             self.runs = [TableRun(plan, reader, own) for plan, own in lent]
         except BaseException:

@@ -42,6 +42,7 @@ def tables_of(item: Item, name: str) -> dict[str, Item]:
     _check_names([key for key, _ in pairs], merger)
     base = replace(item, pairs=tuple(pair for pair in item.pairs if pair[0].text != TABLES))
     found = {key.text: _whole(base, key, own, merger) for key, own in pairs}
+    merger.problems = list(dict.fromkeys(merger.problems))  # those of what all have come with each
     merger.stop_at_problems()
     return found
 

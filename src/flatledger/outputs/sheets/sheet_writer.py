@@ -47,12 +47,13 @@ class SheetWriter:
         self.wide = False  # whether some table is printed across
         self._earliest, self._told = earliest, list[str]()
         self._sheets: list[list[str]] = []  # of each table, their names
-        self._several = False
+        self._with_balance = False
         self.take(layout, columns)
 
     def take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
         """Rows are those of a table from now on."""
         self.layout = layout
+        self._with_balance = self._with_balance or layout.output.with_balance
         self.columns = [one.column for one in columns]
         self.numeric = [one.numeric or one.kind == "number" for one in columns]
         self.values = [CellValues(column, self._earliest) for column in self.columns]
@@ -68,7 +69,7 @@ class SheetWriter:
 
     def begin_several(self, title: str) -> None:
         """Know that several tables will stand in it."""
-        self.title, self.about, self._several = title, "", True
+        self.title, self.about = title, ""
 
     def next_table(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
         """Go on with the next table, on a sheet of its own."""
@@ -129,8 +130,7 @@ class SheetWriter:
 
     def table_name(self) -> str:
         """A name for a sheet of the table that is written."""
-        own = self.layout.name if self._several else self.layout.output.sheet or self.layout.name
-        self._sheets[-1].append(self.new_name(own))
+        self._sheets[-1].append(self.new_name(self.layout.output.sheet or self.layout.name))
         return self.names[-1]
 
     @property
@@ -180,7 +180,7 @@ class SheetWriter:
 
     def finish(self, balance: Balance) -> None:
         """Add sheets for the balance and the faults, if they are wanted."""
-        if not self.layout.output.with_balance:
+        if not self._with_balance:
             return
         with self.telling():
             parts = [row for one in balance.tables for row in ((), *balance_rows(one))]
