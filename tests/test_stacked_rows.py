@@ -388,11 +388,15 @@ def test_each_level_has_columns_of_its_own(tmp_path: Path) -> None:
     assert written(turned, tmp_path / "v.csv") == written(BY_LEVEL, tmp_path / "t.csv")
 
 
+@pytest.mark.parametrize("each", [False, True])
 @pytest.mark.parametrize("format", ["xlsx", "ods", "html"])
-def test_columns_by_level_in_documents(format: str, tmp_path: Path) -> None:
-    """What is read again of the document is what was given, each cell below its own heading."""
+def test_columns_by_level_in_documents(format: str, each: bool, tmp_path: Path) -> None:
+    """What is read again of the document is what was given, each cell below its own heading; the
+    headings stand once, or above each family."""
     place = tmp_path / f"t.{format}"
-    assert flatledger.export(BY_LEVEL, RECORDS, place, verify=True).balanced
+    output = {"headings": "each-family" if each else "once"}
+    given = {**BY_LEVEL, "output": output}
+    assert flatledger.export(given, RECORDS, place, verify=True).balanced
     if format == "html":
         page: Any = html.parse(str(place))
         rows = [[cell.text_content() for cell in row] for row in page.iterfind(".//tr")]
@@ -400,11 +404,37 @@ def test_columns_by_level_in_documents(format: str, tmp_path: Path) -> None:
         sheet = python_calamine.load_workbook(str(place)).get_sheet_by_index(0)
         rows = [[text_of(cell) for cell in row] for row in sheet.to_python()]
     plain = [[cell.removesuffix(".0") for cell in row] for row in rows]
-    expected = [line.split(",")[1:] for line in WRITTEN]
+    lines = headed(WRITTEN) if each else WRITTEN
+    expected = [line.split(",")[1:] for line in lines]
     width = max(map(len, expected))
     assert [[*row, *[""] * (width - len(row))] for row in plain] == [
         [*row, *[""] * (width - len(row))] for row in expected
     ]
+
+
+def headed(lines: list[str]) -> list[str]:
+    """The lines with the headings above each family again."""
+    found = lines[:3]
+    for line in lines[3:]:
+        begins = line.startswith("record,R-")
+        found += [*lines[:2], line] if begins else [line]
+    return found
+
+
+def test_headings_above_each_family_in_text(tmp_path: Path) -> None:
+    given = {**BY_LEVEL, "output": {"level-column": "yes", "headings": "each-family"}}
+    lines = [line.rstrip(",") for line in written(given, tmp_path / "t.csv")]
+    assert lines == [line.rstrip(",") for line in headed(WRITTEN)]
+    with pytest.raises(flatledger.LayoutError, match="goes with columns by level"):
+        flatledger.Layout({"columns": [{"No": "no"}], "output": {"headings": "each-family"}})
+
+
+def test_a_heading_that_is_lost_is_seen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(
+        "flatledger.outputs.text.delimited.DelimitedWriter._headings", lambda *_: []
+    )
+    given = {**BY_LEVEL, "output": {"level-column": "yes", "headings": "each-family"}}
+    assert not flatledger.export(given, RECORDS, tmp_path / "t.csv", verify=True).balanced
 
 
 def test_a_cell_in_the_wrong_place_is_seen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -30,7 +30,8 @@ class Output(msgspec.Struct, frozen=True):
     sheet holds, are refused or continued (``beyond``). ``sheet`` is what the sheet is called.
 
     With columns by level, ``level_column`` puts the level's name first in delimited text, and each
-    lower level stands ``indent`` cells further in.
+    lower level stands ``indent`` cells further in; the rows of ``headings`` stand once, or above
+    each family.
     """
 
     files: tuple[str, ...] = ()
@@ -55,5 +56,6 @@ class Output(msgspec.Struct, frozen=True):
     sheet: str = ""
     level_column: bool = False
     indent: int = 1
+    headings: Literal["once", "each-family"] = "once"
     with_balance: bool = False
     csvw: bool = False

@@ -245,6 +245,9 @@ def _check_together(request: LayoutRequest, keys: dict[str, Item], reading: Read
         reading.fault(keys["totals"], says)
     if request.by_level:
         _check_by_level(request, keys, reading)
+    elif request.output.headings == "each-family":
+        says = "`headings: each-family` goes with columns by level: {record: […], lines: […]}"
+        reading.fault(keys["output"], says)
     for depth, key in enumerate(request.group, 1):
         totalled = depth in request.subtotals.depths and any(one.total for one in request.columns)
         if key.page_break and not totalled and key.shown != "row":

@@ -71,6 +71,9 @@ OUTPUT_KEYS: Section = {
     "sheet": Key(TEXT, "What the sheet of a workbook is called."),
     "level-column": Key(SWITCH, "Whether the name of a row's level comes first."),
     "indent": Key(whole_number(20), "How many cells each lower level of a stack is moved in."),
+    "headings": Key(
+        choice(("once", "each-family")), "Where the headings of columns by level stand."
+    ),
     "with-balance": Key(SWITCH, "Whether a workbook has sheets for the balance and the faults."),
     "csvw": Key(SWITCH, "Whether CSVW metadata are written beside delimited text."),
     "if-there": Key(choice(IF_THERE), "What becomes of a file that is there already."),

@@ -27,6 +27,8 @@ class Arrangement:
         self.active = layout.by_level
         self.names = [one.text.strip() for one in layout.row_per]
         self._named, self.before = named, int(named)
+        self._repeats = layout.output.headings == "each-family" and layout.output.header
+        self._begun = False  # whether a family has begun by now
         levels = range(len(layout.row_per)) if self.active else ()
         self.slots = [[at for at, one in enumerate(columns) if one.level == own] for own in levels]
         self.places = [self.before + place for place in layout.places]
@@ -34,6 +36,13 @@ class Arrangement:
         self._totalled = [
             level for level in levels if any(columns[at].total for at in self.slots[level])
         ]
+
+    def headed(self, row: Row) -> bool:
+        """Whether the headings stand above a row again; asked of each row once, in their order."""
+        if not (self._repeats and isinstance(row, StackedRow) and row.place == 0):
+            return False
+        begun, self._begun = self._begun, True
+        return begun
 
     def parts(self, row: Row) -> list[Part]:
         """The levels whose cells are written of a row, one row for each."""

@@ -256,7 +256,7 @@ def _page(file: BinaryIO, layout: SettledLayout, among: Among | None = None) -> 
     for row in tree.iterfind(".//tbody/tr"):
         yield [
             cell.text_content() if value is None else Shown.of(value, cell.text_content())
-            for cell in row.iterfind("td")
+            for cell in row  # those of headings, too, which may stand above each family
             for value in [cell.get("data-value")]
         ]
 

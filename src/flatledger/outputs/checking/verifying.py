@@ -65,7 +65,7 @@ class Verifier:
             reader, rows = rows_of(file, format, self._layout, among)
             if has_headings(format, self._layout):
                 check.headings(list(islice(rows, len(self._layout.header_rows))))
-            rows = self._put_back(rows, format)
+            rows = self._put_back(rows, format, check)
             for number, (expected, got) in enumerate(zip_longest(self._rows(), rows), 1):
                 if got is None and sheets and expected is not None and _is_blank(expected):
                     got = [None] * len(expected)  # a sheet ends with its last filled row
@@ -86,7 +86,9 @@ class Verifier:
             said += f"; not verified, since they are not written: {', '.join(hidden)}"
         return [f"{name}: {one}" for one in check.wrong()], said
 
-    def _put_back(self, rows: Iterator[list[Any]], format: str) -> Iterator[list[Any]]:
+    def _put_back(
+        self, rows: Iterator[list[Any]], format: str, check: _Check
+    ) -> Iterator[list[Any]]:
         """The cells of rows whose columns are those of their level, as they stand in the table."""
         arrangement = Arrangement(self._layout, named=format in _NAMED)
         if not arrangement.active:
@@ -94,6 +96,8 @@ class Verifier:
             return
         rows = iter(rows)
         for row in self._rows():
+            if arrangement.headed(row):
+                check.headings(list(islice(rows, len(self._layout.header_rows))))
             count = len(arrangement.parts(row))
             read = list(islice(rows, count))
             if len(read) < count:

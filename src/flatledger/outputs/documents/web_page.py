@@ -125,11 +125,23 @@ class WebPage(StreamedWriter):
             depth += ' data-page="new"'
         if isinstance(row, StackedRow):
             depth += f' data-stack="{row.place}"'
+        above = self._headings_again() if self._arrangement.headed(row) else ""
         start, cells = f'<tr data-level="{level}"{depth}{kind}>', [*self._cells(row, texts)]
         if not self._arrangement.active:
             return f"{start}{''.join(cells)}</tr>\n"
         written = self._arrangement.rows(row, cells)
-        return "".join(f"{start}{''.join(map(_or_blank, one))}</tr>\n" for one in written)
+        return above + "".join(f"{start}{''.join(map(_or_blank, one))}</tr>\n" for one in written)
+
+    def _headings_again(self) -> str:
+        """The rows of headings, above a family."""
+        found = []
+        for slots, texts in zip(self._arrangement.slots, self._by_level(), strict=True):
+            figures = {self._arrangement.places[at] for at in slots if self._numeric[at]}
+            kinds = [' class="n"' if place in figures else "" for place in range(len(texts))]
+            pairs = zip(kinds, texts, strict=True)
+            cells = "".join(f"<th{kind}>{self._escaped(text)}</th>" for kind, text in pairs)
+            found.append(f'<tr class="of-level">{cells}</tr>\n')
+        return "".join(found)
 
     def _cells(self, row: Row, texts: Row) -> Iterator[str]:
         kinds = zip(self._numeric, self._patterned, strict=True)

@@ -173,13 +173,17 @@ class OpenDocument(SheetWriter):
         if header:
             self._put(parts.HEADER_START)
             for at, row in enumerate(header):
-                numbers = [self.numeric_at(at, place) for place in range(len(row))]
-                styles = ["number-heading" if one else "heading" for one in numbers]
-                pairs = zip(row, styles, strict=True)
-                self._put(parts.row([self._cells.text(text, style) for text, style in pairs]))
+                self.heading_row(at, row)
             self._put(parts.HEADER_END)
         self.at = self.above
         self._frozen.setdefault(self._sheets[-1][0], self.above)
+
+    def heading_row(self, header: int, texts: Sequence[str]) -> None:
+        numbers = [self.numeric_at(header, place) for place in range(len(texts))]
+        styles = ["number-heading" if one else "heading" for one in numbers]
+        pairs = zip(texts, styles, strict=True)
+        page = self._page_style()
+        self._put(parts.row([self._cells.text(text, style) for text, style in pairs], page))
 
     def end_sheet(self) -> None:
         self._fold(0)
@@ -217,9 +221,13 @@ class OpenDocument(SheetWriter):
 
     def row(self, row: Row, style: str, level: int, slots: Sequence[int]) -> None:
         self._fold(level)
-        page = self._styles.new_page() if self._new_page else ""
-        self._new_page = False
+        page = self._page_style()
         self._put(parts.row(self._row(row, style, slots), page))
+
+    def _page_style(self) -> str:
+        """The style of the next row, where a page begins with it."""
+        begins, self._new_page = self._new_page, False
+        return self._styles.new_page() if begins else ""
 
     def _row(self, row: Row, style: str, slots: Sequence[int]) -> Iterator[str]:
         at = 0

@@ -97,6 +97,10 @@ class SheetWriter:
         """Write some cells of a row, of a style, that folds at a level."""
         raise NotImplementedError
 
+    def heading_row(self, header: int, texts: Sequence[str]) -> None:
+        """Write a row of headings, by its number, where the sheet has come to."""
+        raise NotImplementedError
+
     def new_page(self) -> None:
         """Begin a page in print before the next row."""
         raise NotImplementedError
@@ -150,6 +154,10 @@ class SheetWriter:
                 style = ("subtotal" if row.depth else "whole") if isinstance(row, TotalRow) else ""
                 if self.breaks.before(row):
                     self.new_page()
+                if self.arrangement.headed(row):
+                    for header, texts in enumerate(self.layout.header_rows):
+                        self.heading_row(header, texts)
+                        self.at += 1
                 for slots in self._slots(row):
                     self.row(row, style, self.folding.level(row), slots)
                     self.at += 1

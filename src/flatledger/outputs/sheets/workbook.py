@@ -94,9 +94,8 @@ class Workbook(SheetWriter):
             self._text(at, 0, line, "title")
         first = len(output.preamble)
         for at, row in enumerate(header, first):
-            for place, text in enumerate(row):
-                number = self.numeric_at(at - first, place)
-                self._text(at, place, text, "heading number" if number else "heading")
+            self.at = at
+            self.heading_row(at - first, row)
         for place in range(self.widths.count):
             sheet.set_column(place, place, None, self._beside_figures(place))
         self.at = self.above
@@ -108,6 +107,11 @@ class Workbook(SheetWriter):
         sheet.set_paper(_A4)
         if not self.breaks.active:  # some programs pass over breaks where a page is to be fitted
             sheet.fit_to_pages(1, 0)
+
+    def heading_row(self, header: int, texts: Sequence[str]) -> None:
+        for place, text in enumerate(texts):
+            number = self.numeric_at(header, place)
+            self._text(self.at, place, text, "heading number" if number else "heading")
 
     def _beside_figures(self, place: int) -> Any:
         """The format of a column of texts right after figures, which do not touch then."""

@@ -52,7 +52,9 @@ def open_writer(
     for line in layout.output.preamble:
         writer.header([(line,)])
     rows = layout.header_rows
-    writer.header(arrangement.headings(rows) if arrangement is not None else rows)
+    if arrangement is not None:
+        writer.headings = arrangement.headings(rows)
+    writer.header(writer.headings or rows)
     return writer
 
 
@@ -75,7 +77,8 @@ class DelimitedWriter:
     ) -> None:
         self.rows = 0
         self._arrangement = arrangement  # of columns by level
-        self._given: Sequence[Row] = ()  # the rows that are written now, as they came
+        self.headings: Sequence[Row] = ()  # which may stand above each family of rows
+        self._given: Sequence[tuple[Row, bool]] = ()  # rows as they came, and whether headings
         self._rendering = rendering or Rendering()
         self.bytes = 0
         self._lines = LineTexts(output)
@@ -93,9 +96,9 @@ class DelimitedWriter:
 
     def write(self, rows: list[Row]) -> None:
         """Write some rows."""
-        self._given = rows
+        if self._arrangement is not None:  # come before them; lines may be made more than once
+            self._given = [(row, self._arrangement.headed(row)) for row in rows]
         self._write(self._rendering.rows(rows))
-        self._given = ()
         self.rows += len(rows)
 
     def write_lines(self, rows: list[Any]) -> None:
@@ -184,9 +187,17 @@ class DelimitedWriter:
         several."""
         assert self._arrangement is not None
         pairs = zip(self._given, rows, strict=True)
-        parts = [self._arrangement.rows(given, row) for given, row in pairs]
+        parts = [
+            [*(self._headings() if headed else ()), *self._arrangement.rows(given, row)]
+            for (given, headed), row in pairs
+        ]
         lines = iter(self._lines.of([row for part in parts for row in part]))
         return ["".join(islice(lines, len(part))) for part in parts]
+
+    def _headings(self) -> list[Row]:
+        """The rows of headings, as they stand above a family again."""
+        rows = list(self.headings)
+        return rows if self._guard is None else self._guard.guarded(rows, [0] * len(rows))
 
     def _breaking(self, error: BreaksFileError, number: int) -> OutputError:
         """Without quotes, the first row that would break the file."""
