@@ -94,7 +94,7 @@ def export(
     layouts = stated.of_tables()
     given = given_for(stated, ask, learn=learn, strict=strict)
     outputs = [output_of(one.request, given) for one in layouts]
-    names = [one.name for one in layouts] if stated.tables else [""]
+    names = [one.name for one in layouts]
     places = OutputPlaces(
         tables_of(to, outputs, names),
         faults_to,

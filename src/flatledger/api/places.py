@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from os import PathLike, fspath
 from pathlib import Path
@@ -44,7 +45,7 @@ class OutputPlaces(NamedTuple):
 def tables_of(
     to: Destination | Sequence[Destination] | None,
     outputs: Sequence[Output],
-    names: Sequence[str] = ("",),
+    names: Sequence[str],
 ) -> tuple[TablePlace, ...]:
     """Where tables go that have these ``names``: to one place or several, or where each says.
 
@@ -57,10 +58,13 @@ def tables_of(
         listed = _listed(to)
         own = [(_named(place, name), at) for place in listed for at, name in enumerate(names)]
     found: dict[Any, TablePlace] = {}
+    met: Counter[Any] = Counter()  # a place that is named twice is refused later on
     for place, at in own:
-        key = fspath(place) if isinstance(place, str | PathLike) else id(place)
+        called = fspath(place) if isinstance(place, str | PathLike) else id(place)
+        met[called, at] += 1
+        key = called, met[called, at]
         before = found.get(key, TablePlace(place, ()))
-        found[key] = TablePlace(place, tuple(dict.fromkeys((*before.tables, at))))
+        found[key] = TablePlace(place, (*before.tables, at))
     for one in found.values():
         _check_several(one, outputs, names)
     return tuple(found.values())
@@ -68,7 +72,7 @@ def tables_of(
 
 def _named(place: Destination, name: str) -> Destination:
     """A place with the name of a table in its own."""
-    if not name or not isinstance(place, str | PathLike) or PLACE_OF_NAME not in fspath(place):
+    if not isinstance(place, str | PathLike) or PLACE_OF_NAME not in fspath(place):
         return place
     return fspath(place).replace(PLACE_OF_NAME, name)
 

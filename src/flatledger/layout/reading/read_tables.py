@@ -6,10 +6,12 @@ The parts are put together as a layout is with the one that it starts from.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from msgspec.structs import replace
 
 from ...errors import LayoutError, Problem
+from ..model.names import proposal
 from ..model.text import Item, ItemList, ItemMap, Scalar
 from .merging import Merger
 
@@ -112,12 +114,11 @@ def joined_tables(name: str, about: str, parts: dict[str, Item]) -> Item:
     return ItemMap((*own_texts, *shared, (Scalar(TABLES), ItemMap(tuple(tables)))))
 
 
-def check_chosen(names: list[str], known: list[str], layout: str) -> None:
+def check_chosen(names: Sequence[str], known: Sequence[str], layout: str) -> None:
     """Raise LayoutError for a table that a layout has not."""
-    from ..model.names import proposal
-
+    others = f"; there are {', '.join(known)}"
     problems = [
-        Problem(f"no table `{one}`{proposal(one, known) or f'; there are {chr(44).join(known)}'}")
+        Problem(f"no table `{one}`{proposal(one, known) or others}")
         for one in names
         if one not in known
     ]
