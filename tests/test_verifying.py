@@ -176,3 +176,11 @@ def test_a_file_that_is_cut_off_anywhere_is_not_verified(tmp_path: Path, suffix:
         with pytest.MonkeyPatch.context() as patch:
             broken_in(patch, lambda data, cut=cut: data[:-cut])  # type: ignore[misc]
             assert export(place).wrong, cut
+
+
+@pytest.mark.parametrize("suffix", [*BREAKS, *PACKED])
+def test_words_for_truth_values_are_read_again_as_they_stand(tmp_path: Path, suffix: str) -> None:
+    columns = [{"No": "no"}, {"Sent": {"value": "ok", "datatype": "boolean", "format": "yes|"}}]
+    place = tmp_path / f"t{suffix}"
+    records = [{"no": 1, "ok": True}, {"no": 2, "ok": False}, {"no": 3}]
+    assert flatledger.export({"columns": columns}, records, place, verify=True).balanced

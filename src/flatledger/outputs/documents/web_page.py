@@ -53,8 +53,11 @@ class WebPage(StreamedWriter):
         self._rendering = Rendering(columns, layout.locale, layout.output)
         self._folding = Folding(layout)
         self._numeric = [one.numeric or one.kind == "number" for one in columns]
-        self._patterned = [
-            one.column.format is not None and one.column.translate is None for one in columns
+        self._patterned = [  # truth values are the words of their pattern, also to a reader
+            one.column.format is not None
+            and one.column.translate is None
+            and one.column.datatype != "boolean"
+            for one in columns
         ]
         self._arrangement, self._breaks = Arrangement(layout), PageBreaks(layout)
         self._tree = _Standing(columns if not layout.sort else ())
