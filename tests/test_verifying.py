@@ -179,8 +179,11 @@ def test_a_file_that_is_cut_off_anywhere_is_not_verified(tmp_path: Path, suffix:
 
 
 @pytest.mark.parametrize("suffix", [*BREAKS, *PACKED])
-def test_words_for_truth_values_are_read_again_as_they_stand(tmp_path: Path, suffix: str) -> None:
-    columns = [{"No": "no"}, {"Sent": {"value": "ok", "datatype": "boolean", "format": "yes|"}}]
+def test_words_of_patterns_are_read_again_as_they_stand(tmp_path: Path, suffix: str) -> None:
+    """Those for truth values, and those for months in the layout's own language."""
+    day = {"value": "day", "datatype": "date", "format": "d MMM yyyy"}
+    columns = [{"Sent": {"value": "ok", "datatype": "boolean", "format": "yes|"}}, {"Day": day}]
     place = tmp_path / f"t{suffix}"
-    records = [{"no": 1, "ok": True}, {"no": 2, "ok": False}, {"no": 3}]
-    assert flatledger.export({"columns": columns}, records, place, verify=True).balanced
+    records = [{"ok": True, "day": "2008-09-30"}, {"ok": False, "day": "2008-03-01"}, {}]
+    layout = {"locale": "en-GB", "columns": columns}
+    assert flatledger.export(layout, records, place, verify=True).balanced

@@ -9,6 +9,8 @@ from decimal import Decimal
 from itertools import islice, zip_longest
 from typing import Any, BinaryIO
 
+from msgspec.structs import replace
+
 from ...errors import OutputError
 from ...layout.model.column import Column
 from ...layout.model.model import SettledLayout
@@ -140,7 +142,9 @@ class _Check:
         self._json, self._sheets = format.startswith("json"), format in _WORKBOOKS
         self._texts, self._lossy = not (self._json or self._sheets), format in _LOSSY
         self._guards = format in _GUARDED and layout.output.formula_guard
-        self._patterns = [formatting(column) for column in columns]
+        locale = layout.locale  # whose patterns these are, where a column says nothing
+        own = [replace(one, locale=one.locale or locale or None) for one in columns]
+        self._patterns = [formatting(column) for column in own]
         self._ragged = self._sheets or format == "fixed-width"  # blanks at the end of a row
         self._first: dict[int, str] = {}
         self._sums = [[Decimal(0), Decimal(0)] for _ in columns]
