@@ -154,7 +154,7 @@ KEYS: dict[str, dict[str, tuple[str, str]]] = {
         "unencodable": ("`refuse`", "unencodable: replace"),
         "level-column": ("`no`", "level-column: yes"),
         "indent": ("1", "indent: 0"),
-        "headings": ("`once`, at the top; `each-family` puts them above each, too", "headings: once"),
+        "headings": ("`once`: at the top, not above each family", "headings: once"),
         "too-long": ("`refuse`", "too-long: cut"),
         "beyond": ("`refuse`", "beyond: continue"),
         "sheet": ("the layout's name", "sheet: Stores"),

@@ -233,6 +233,14 @@ def test_a_fault_of_several_tables_is_one() -> None:
     assert [one.fault_count for one in balance.tables[:2]] == [1, 1]
 
 
+def test_a_key_that_comes_twice_is_one_fault_of_all_tables() -> None:
+    layout = {"columns": [{"No": "no"}], "primary-key": ["No"], "tables": {"a": {}, "b": {}}}
+    with flatledger.tables(layout, [{"no": 1}, {"no": 2}, {"no": 1}]) as found:
+        assert [len(list(one)) for one in found.values()] == [3, 3]
+        balance = found.balance
+    assert [one.fault_count for one in (balance, *balance.tables)] == [1, 1, 1]
+
+
 def test_sums_that_differ_are_told_with_the_reason() -> None:
     out = io.BytesIO()
     out.name = "t.json"

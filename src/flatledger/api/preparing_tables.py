@@ -15,7 +15,7 @@ from ..run.pipeline import TableRun
 from ..run.protocols import Progress, TextForm
 from ..run.tables_run import TablesRun
 from ..sources import AnySource
-from ..structure.levels import LevelsDifferError, Names, level_name, named_place
+from ..structure.levels import LevelsDifferError
 from ..structure.wanted import names_wanted
 from ..values.faults import Fault, FaultLog
 from .column_keys import keys_sought
@@ -175,27 +175,28 @@ def _of_all(parts: list[ShownBalance], made: TablePreparations, run: TablesRun) 
 
 
 def sums_apart(parts: Sequence[Balance], runs: Sequence[TableRun]) -> Iterator[SumApart]:
-    """The fields that are added up in several tables and come to different sums in them: each shows
-    only what it takes of the records."""
-    found: dict[Names, dict[str, Any]] = {}
+    """What is added up in several tables and comes to different sums in them: each shows only what
+    it takes of the records."""
+    found: dict[tuple[str, int | None], dict[str, Any]] = {}
     for part, run in zip(parts, runs, strict=True):
-        fields = {one.column.heading: _added_field(one.column) for one in run.plan.totalled}
+        texts = {one.column.heading: _added(one.column) for one in run.plan.totalled}
         for column in part.columns:
-            if (names := fields.get(column.heading)) and not column.passed_over:
-                found.setdefault(names, {}).setdefault(part.layout, column.source)
-    for names, sums in found.items():
+            if (added := texts.get(column.heading)) and not column.passed_over:
+                found.setdefault(added, {}).setdefault(part.layout, column.source)
+    for (text, _), sums in found.items():
         if len({*sums.values()}) > 1:
-            yield SumApart(level_name(names), sums, _only_some(sums, parts))
+            yield SumApart(text, sums, _only_some(sums, parts))
 
 
-def _added_field(column: Column) -> Names | None:
-    """The field whose values a column adds up, be it by an aggregate of its own."""
+def _added(column: Column) -> tuple[str, int | None] | None:
+    """The text of what a column adds up, be it by an aggregate of its own, and to how many decimals
+    it is rounded."""
     if column.total is None or column.total.name != "sum" or column.value is None or column.typed:
         return None
-    node = column.value.node
-    if isinstance(node, n.Call) and node.name == "sum" and not node.distinct:
-        node = node.arguments[0]
-    return named_place(node) if isinstance(node, n.FieldPath) else None
+    text, node = " ".join(column.value.text.split()), column.value.node
+    if isinstance(node, n.Call) and node.name == "sum" and not node.distinct and text[-1:] == ")":
+        text = text.partition("(")[2][:-1].strip()
+    return text, column.decimals
 
 
 def _only_some(tables: Mapping[str, Any], parts: Sequence[Balance]) -> list[str]:

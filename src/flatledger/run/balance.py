@@ -244,17 +244,17 @@ def _as_text(value: Any) -> str | None:
 
 
 class SumApart(msgspec.Struct):
-    """A field that several tables from one reading add up, and what it comes to in each, by its
-    name; ``because`` says which of them have conditions that others have not."""
+    """What several tables from one reading add up, and what it comes to in each, by its name;
+    ``because`` says which of them have conditions that others have not."""
 
-    field: str
+    text: str
     sums: dict[str, Any]
     because: list[str]
 
     def __str__(self) -> str:
         sums = ", ".join(f"{value} in {name}" for name, value in self.sums.items())
         why = f": {'; '.join(self.because)}" if self.because else ""
-        return f"{self.field} comes to {sums}{why}"
+        return f"{self.text} comes to {sums}{why}"
 
 
 class Balance(msgspec.Struct):

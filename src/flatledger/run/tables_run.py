@@ -31,7 +31,7 @@ class TablesRun:
         each: Callable[[], None] | None = None,
     ) -> None:
         """With ``structure`` what all records look like is known already. ``each`` is called before
-        each batch, and before each table ends."""
+        each batch, and before the tables end."""
         self._progress, self._each = progress, each
         reader = self.reader = source.open()
         try:
@@ -60,9 +60,9 @@ class TablesRun:
                     for block in run.take(batch):
                         yield place, block
                 tell(self._progress, first, "reading")
+        if self._each is not None:
+            self._each()
         for place, run in enumerate(self.runs):
-            if self._each is not None:
-                self._each()
             for block in run.end():
                 tell(self._progress, first, "writing")
                 yield place, block
