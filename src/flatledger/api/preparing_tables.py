@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from ..language import nodes as n
 from ..layout.model.column import Column
 from ..layout.settling.settling import Given
 from ..plan.plan import Plan
@@ -24,6 +24,7 @@ from .preparing import Preparation
 from .results import ShownBalance
 from .spilling import TemporaryRows
 
+_SUM = re.compile(r"sum ?\( ?([^()]*(?:\([^()]*\)[^()]*)*?) ?\)", re.IGNORECASE)
 LineForms = Callable[[Plan], TextForm | None]
 
 
@@ -193,10 +194,11 @@ def _added(column: Column) -> tuple[str, int | None] | None:
     it is rounded."""
     if column.total is None or column.total.name != "sum" or column.value is None or column.typed:
         return None
-    text, node = " ".join(column.value.text.split()), column.value.node
-    if isinstance(node, n.Call) and node.name == "sum" and not node.distinct and text[-1:] == ")":
-        text = text.partition("(")[2][:-1].strip()
-    return text, column.decimals
+    if column.total.distinct:
+        return None
+    text = " ".join((column.heading if column.total.part else column.value.text).split())
+    own = _SUM.fullmatch(text)
+    return own[1] if own else text, column.decimals
 
 
 def _only_some(tables: Mapping[str, Any], parts: Sequence[Balance]) -> list[str]:
