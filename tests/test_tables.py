@@ -380,6 +380,7 @@ def test_from_the_command_line(tool: Tool, tmp_path: Path) -> None:
     assert [f"Preview of {name}: nothing is written" in looked for name in NAMES] == [True] * 3
     assert "lines-1.csv would have 2 rows and 2 total rows" in looked
     assert "3 tables from one reading" in tool("check", "t.yaml").stdout
+    assert tool("specimen", "t.yaml", "--table", "by-site", "-o", "-").stdout.startswith("Site,Qty")
     page = tool("preview", "t.yaml", "s.jsonl", "--html", "p.html")
     assert (page.returncode, (tmp_path / "p.html").read_text().count("The first rows")) == (0, 3)
 

@@ -306,12 +306,13 @@ def try_(expression: str, sources: tuple[str, ...], below: bool, **options: Any)
 @flatledger.command(help=help_texts.SPECIMEN)
 @click.argument("layout", shell_complete=completing.layouts)
 @click.argument("source", required=False, type=click.Path(allow_dash=True))
+@click.option("--table", metavar="NAME", help="Which table of a layout with several.")
 @click.option("-o", "--output", "to", metavar="FILE", required=True, help="Where to write it.")
 @click.option("--replace", is_flag=True, help="Replace a file that is there already.")
-def specimen(layout: str, source: str | None, to: str, replace: bool) -> None:
+def specimen(layout: str, source: str | None, table: str | None, to: str, replace: bool) -> None:
     from .specimen import run_specimen
 
-    raise SystemExit(run_specimen(layout, source, to, replace))
+    raise SystemExit(run_specimen(layout, source, table, to, replace))
 
 
 @flatledger.command(help=help_texts.CHECK)

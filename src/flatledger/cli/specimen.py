@@ -10,9 +10,11 @@ from .terminal import reports, results
 _SHOWN = 4  # values of a list
 
 
-def run_specimen(name: str, source: str | None, to: str, replace: bool) -> int:
+def run_specimen(name: str, source: str | None, table: str | None, to: str, replace: bool) -> int:
     """Write a specimen, and show what its columns take."""
-    columns = specimen(Layout.find(name), to, source, if_there="replace" if replace else "refuse")
+    layout = Layout.find(name)
+    layout = layout.choosing([table]) if table is not None else layout
+    columns = specimen(layout, to, source, if_there="replace" if replace else "refuse")
     if to != "-":
         grid = Grid(("column", "type", "may be empty", "allowed"), right=set())
         for one in columns:

@@ -259,7 +259,7 @@ class OpenDocument(SheetWriter):
                     content.write(self._columns.get(line, line))
                 content.write(parts.content_end(self._ranges).encode())
             for name, text in (
-                ("styles.xml", parts.styles(landscape=self.wide)),
+                ("styles.xml", parts.styles(landscape=self.wide, named=self.several)),
                 ("meta.xml", about),
                 ("settings.xml", parts.settings(self._frozen)),
                 ("META-INF/manifest.xml", parts.MANIFEST),

@@ -79,8 +79,12 @@ def content_end(ranges: Sequence[str]) -> str:
     return f"{filters}</office:spreadsheet></office:body></office:document-content>"
 
 
-def styles(*, landscape: bool) -> str:
-    """The usual style of cells, and the page."""
+def styles(*, landscape: bool, named: bool) -> str:
+    """The usual style of cells, and the page, with the sheet's name above where it is ``named``."""
+    name = "<style:header><text:p><text:sheet-name>???</text:sheet-name></text:p></style:header>"
+    master = f">{name}</style:master-page>" if named else "/>"
+    height = '<style:header-style><style:header-footer-properties fo:min-height="8mm"/>'
+    header = f"{height}</style:header-style>" if named else ""
     side = 'fo:page-width="297mm" fo:page-height="210mm" style:print-orientation="landscape"'
     upright = 'fo:page-width="210mm" fo:page-height="297mm" style:print-orientation="portrait"'
     return (
@@ -88,9 +92,10 @@ def styles(*, landscape: bool) -> str:
         '<style:style style:name="Default" style:family="table-cell"/></office:styles>'
         '<office:automatic-styles><style:page-layout style:name="page">'
         f"<style:page-layout-properties {side if landscape else upright} "
-        'style:scale-to-X="1" fo:margin="15mm"/></style:page-layout></office:automatic-styles>'
+        f'style:scale-to-X="1" fo:margin="15mm"/>{header}</style:page-layout>'
+        "</office:automatic-styles>"
         '<office:master-styles><style:master-page style:name="Default" '
-        'style:page-layout-name="page"/></office:master-styles></office:document-styles>'
+        f'style:page-layout-name="page"{master}</office:master-styles></office:document-styles>'
     )
 
 

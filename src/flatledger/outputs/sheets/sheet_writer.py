@@ -47,7 +47,7 @@ class SheetWriter:
         self.wide = False  # whether some table is printed across
         self._earliest, self._told = earliest, list[str]()
         self._sheets: list[list[str]] = []  # of each table, their names
-        self._with_balance = False
+        self._with_balance = self.several = False
         self.take(layout, columns)
 
     def take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
@@ -69,7 +69,7 @@ class SheetWriter:
 
     def begin_several(self, title: str) -> None:
         """Know that several tables will stand in it."""
-        self.title, self.about = title, ""
+        self.title, self.about, self.several = title, "", True
 
     def next_table(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
         """Go on with the next table, on a sheet of its own."""

@@ -105,6 +105,8 @@ class Workbook(SheetWriter):
             sheet.repeat_rows(first, self.at - 1)
         sheet.outline_settings(True, not self.folding.above, True, False)
         sheet.set_paper(_A4)
+        if self.several:  # whose names are on their sheets' tabs alone else
+            sheet.set_header("&L&A")
         if not self.breaks.active:  # some programs pass over breaks where a page is to be fitted
             sheet.fit_to_pages(1, 0)
 
