@@ -79,7 +79,7 @@ def _print_told(balance: Balance, screen: Screen) -> None:
         return
     often = Counter(line for lines in told for line in lines)
     common = [line for line in told[0] if often[line] == len(parts)]
-    screen.lines([*common, *notes_of(balance)])
+    screen.lines(list(dict.fromkeys([*common, *notes_of(balance)])))
     for one, lines in zip(parts, told, strict=True):
         own = [line for line in lines if often[line] < len(parts)]
         screen.lines([f"{one.layout}: {line[:1].lower()}{line[1:]}" for line in own])
