@@ -19,7 +19,7 @@ from ...layout.model.names import proposal
 from ...values.visible import encodable
 from .packing import DAMAGES, LOOK, Rejoined, unpacked
 
-CHUNK = 1 << 17
+CHUNK = 1 << 19  # so that few batches share out what is done once for each, as groups are
 _HEAD = 1 << 10
 _FIRST_CHUNK = 1 << 15  # the first records are looked at before all
 _BYTE_ORDER_MARKS = {  # the longer ones first: that of UTF-16 begins that of UTF-32
