@@ -62,7 +62,7 @@ def alone(name: str, records: Any = RECORDS) -> list[tuple[Any, ...]]:
     return list(flatledger.table(layout, records).rows(totals=True))
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 @given(st.randoms(use_true_random=False))
 def test_any_tables_are_those_of_their_layouts_alone(seed: random.Random) -> None:
     """Rows, conditions' counts, totals and faults, by exact types and by plain data."""
