@@ -336,6 +336,31 @@ def test_the_balance_stands_in_a_workbook_once(tmp_path: Path) -> None:
     assert zipfile.is_zipfile(tmp_path / "all.xlsx")
 
 
+@pytest.mark.parametrize("format", ["xlsx", "ods"])
+def test_a_long_text_of_a_later_table_goes_on_with_its_sheets_name(
+    format: str, tmp_path: Path
+) -> None:
+    """What is chosen for what no cell holds is chosen for each table."""
+    tables = {"short": {}, "long": {"output": {"beyond": "continue"}}}
+    layout: Any = {"columns": [{"Note": "note"}], "tables": tables}
+    place = tmp_path / f"t.{format}"
+    with pytest.raises(flatledger.OutputError, match="a cell holds"):
+        flatledger.export(layout, [{"note": "x" * 40_000}], place)
+    tables["short"] = {"columns": [{"Note": "substring(note from 1 for 3)"}]}
+    assert flatledger.export(layout, [{"note": "x" * 40_000}], place, verify=True).balanced
+    rows = python_calamine.load_workbook(str(place)).get_sheet_by_name("Long texts").to_python()
+    assert rows[1][:2] == [2, "long: Note"]
+
+
+def test_a_table_never_takes_the_place_of_what_is_read(tmp_path: Path) -> None:
+    source = tmp_path / "lines.jsonl"
+    source.write_text("\n".join(map(json.dumps, RECORDS)))
+    before = source.read_bytes()
+    with pytest.raises(flatledger.SamePlaceError):
+        flatledger.export(LAYOUT, source, tmp_path / "{table}.jsonl")
+    assert source.read_bytes() == before
+
+
 @pytest.mark.parametrize(
     ("name", "more", "told"),
     [

@@ -213,7 +213,7 @@ def _tables(
     )
     for file in written:
         first = file.tables[0]
-        if layouts[first].output.csvw and file.gets_metadata(layouts):
+        if layouts[first].output.csvw and file.gets_metadata:
             _describe(layouts[first], run.runs[first], files, file.target, balance)
     return balance
 

@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from ..errors import OutputError
 from ..layout.model.note import note_of
 from ..layout.model.output_options import IfThere, Output
+from ..layout.reading.read_tables import PLACE_OF_NAME
 from ..outputs import Destination, Target, check_apart, check_suffix, check_table
 from ..outputs.documents.csvw import SUFFIX
 from ..outputs.formats import TEXTS, format_of, is_delimited
@@ -23,14 +24,12 @@ from ..sources.sets.found_files import inputs_of, naming
 from ..sources.tables.csvw_metadata import metadata_beside
 from .layout import Layout
 
-PLACE_OF_NAME = "{table}"
-
 
 class TablePlace(NamedTuple):
     """Where tables go: one, or several that stand together in a document, by their numbers."""
 
     to: Destination
-    tables: tuple[int, ...] = (0,)
+    tables: tuple[int, ...]
 
 
 class OutputPlaces(NamedTuple):
@@ -85,7 +84,7 @@ def _check_several(place: TablePlace, outputs: Sequence[Output], names: Sequence
     formats = {format_of(name, outputs[at].format) for at in place.tables}
     if len(formats) > 1:
         raise OutputError(f"{name}: {', '.join(called)} can't stand together in several formats")
-    if is_file_of(place.to) and next(iter(formats)).several:
+    if _is_whole(place.to) and next(iter(formats)).several:
         return
     raise OutputError(
         f"{name} takes one table, and these are {len(called)} ({', '.join(called)}): put "
@@ -94,8 +93,8 @@ def _check_several(place: TablePlace, outputs: Sequence[Output], names: Sequence
     )
 
 
-def is_file_of(place: Destination) -> bool:
-    """Whether a place is a file, or an open one."""
+def _is_whole(place: Destination) -> bool:
+    """Whether a place is a file, be it an open one, and no stream."""
     return not isinstance(place, str | PathLike) or is_file(place)
 
 

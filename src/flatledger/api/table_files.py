@@ -11,10 +11,10 @@ from ..layout.model.model import SettledLayout
 from ..outputs import Target
 from ..outputs.cells.writer import Among, LineWriter, TablesWriter, Writer
 from ..outputs.formats import is_delimited, line_form_of, open_writer, open_writer_of_several
-from ..plan.plan import Plan
 from ..run.balance import Balance, FileCount
 from ..run.pipeline import TableRun
-from ..run.protocols import Row, TextForm
+from ..run.protocols import Row
+from .preparing_tables import LineForms
 from .spilling import TemporaryRows
 
 
@@ -99,17 +99,18 @@ class TableFile:
             part = FileCount(count.name, self._rows[at], own, count.replaced)
             balance.tables[at].files.append(part)
 
-    def gets_metadata(self, layouts: Sequence[SettledLayout]) -> bool:
+    @property
+    def gets_metadata(self) -> bool:
         """Whether CSVW metadata can stand beside it."""
-        stated = layouts[self.tables[0]].output.format
+        stated = self._layouts[self.tables[0]].output.format
         return self.target.replaces and is_delimited(self.target.name, stated)
 
 
 def forms_of(
     files: Sequence[TableFile], layouts: Sequence[SettledLayout], verify: bool
-) -> list[Callable[[Plan], TextForm | None] | None]:
+) -> list[LineForms | None]:
     """How lines are made of each table of which nothing is wanted but its text."""
-    found: list[Callable[[Plan], TextForm | None] | None] = []
+    found: list[LineForms | None] = []
     for at, layout in enumerate(layouts):
         own = [one for one in files if at in one.tables]
         alone = len(own) == 1 and not own[0].several and not verify

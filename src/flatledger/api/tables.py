@@ -38,24 +38,11 @@ class Tables(Mapping[str, Table]):
     (1, True)
     """
 
-    def __init__(
-        self,
-        layout: AnyLayout,
-        source: AnySource,
-        *,
-        names: Sequence[str] = (),
-        ask: Mapping[str, Any] | None = None,
-        progress: Progress | None = None,
-        fields: Mapping[str, Any] | None = None,
-        reading: Mapping[str, Any] | None = None,
-    ) -> None:
-        check_given(ask=ask, fields=fields, reading=reading)
-        stated = Layout.of(layout).declaring(fields, reading)
-        layouts = stated.of_tables(names)
-        given = given_for(stated, ask)
-        prepared = TablePreparations(layouts, source, given, name=stated.name)
+    def __init__(self, prepared: TablePreparations, progress: Progress | None) -> None:
+        """`tables` makes them, of what was ``prepared``."""
         self._shared = _SharedReading(prepared, progress)
-        self._tables = {one.name: self._table(at) for at, one in enumerate(layouts)}
+        parts = enumerate(prepared.parts)
+        self._tables = {one.layout.name: self._table(at) for at, one in parts}
 
     def _table(self, at: int) -> Table:
         found = Table.__new__(Table)
@@ -178,6 +165,8 @@ def tables(
     >>> list(found), list(found["high"]), list(found["all"])
     (['all', 'high'], [(2,)], [(1,), (2,)])
     """
-    return Tables(
-        layout, source, names=names, ask=ask, progress=progress, fields=fields, reading=reading
-    )
+    check_given(ask=ask, fields=fields, reading=reading)
+    stated = Layout.of(layout).declaring(fields, reading)
+    given = given_for(stated, ask)
+    prepared = TablePreparations(stated.of_tables(names), source, given, name=stated.name)
+    return Tables(prepared, progress)

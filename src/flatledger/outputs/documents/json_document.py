@@ -33,6 +33,3 @@ class JsonDocument(JsonRows):
 
     def _member(self, layout: SettledLayout) -> bytes:
         return f"{json.dumps(layout.name)}: [\n".encode()
-
-    def sheets_of(self, place: int) -> Sequence[str]:
-        return ()

@@ -49,6 +49,10 @@ class StreamedWriter:
         self._replaced += count
         return text
 
+    def sheets_of(self, place: int) -> Sequence[str]:
+        """It has no sheets, whatever tables stand in it."""
+        return ()
+
     def finish(self, balance: Balance) -> None:
         """There is no place for a balance in it."""
 

@@ -93,9 +93,6 @@ class WebPage(StreamedWriter):
         self._take(layout, columns)
         self.put(self._parts[1])
 
-    def sheets_of(self, place: int) -> Sequence[str]:
-        return ()
-
     def _by_level(self) -> Sequence[Sequence[str]]:
         """The rows of headings of columns by level, if there are such."""
         return self.layout.header_rows if self._arrangement.active else ()

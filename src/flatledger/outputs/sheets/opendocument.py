@@ -237,7 +237,7 @@ class OpenDocument(SheetWriter):
             at = self.arrangement.places[slot] + 1
             value, column = self.values[slot].of(row[slot]), self.columns[slot]
             if isinstance(value, str):
-                value = self.long.part(value, self.at + 1, column.title)
+                value = self.long_part(value, self.at + 1, column.title)
             yield self._cells.cell(value, column, style)
 
     # ---- the end

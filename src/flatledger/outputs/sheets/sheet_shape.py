@@ -126,7 +126,7 @@ class LongTexts:
     """Texts that no cell holds: refused, or continued on a sheet of their own, as is chosen."""
 
     def __init__(self, continued: bool) -> None:
-        self._continued = continued
+        self.continued = continued
         self.parts: list[tuple[int, str, int, str]] = []
 
     def part(self, text: str, row: int, heading: str) -> str:
@@ -137,7 +137,7 @@ class LongTexts:
         """
         if not too_long(text):
             return text
-        if not self._continued:
+        if not self.continued:
             raise OutputError(
                 f"row {row:,}, {heading}: a cell holds {LONGEST:,} letters, and this is "
                 f"{units(text):,}; `beyond: continue` under `output` puts the rest on a sheet of "

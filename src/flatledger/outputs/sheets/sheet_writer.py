@@ -53,6 +53,7 @@ class SheetWriter:
     def take(self, layout: SettledLayout, columns: Sequence[ColumnPlan]) -> None:
         """Rows are those of a table from now on."""
         self.layout = layout
+        self.long.continued = layout.output.beyond == "continue"
         self._with_balance = self._with_balance or layout.output.with_balance
         self.columns = [one.column for one in columns]
         self.numeric = [one.numeric or one.kind == "number" for one in columns]
@@ -136,6 +137,11 @@ class SheetWriter:
         """A name for a sheet of the table that is written."""
         self._sheets[-1].append(self.new_name(self.layout.output.sheet or self.layout.name))
         return self.names[-1]
+
+    def long_part(self, text: str, row: int, title: str) -> str:
+        """What of a text goes into its cell, in a row of a column; of several tables the sheet is
+        named with it."""
+        return self.long.part(text, row, f"{self.names[-1]}: {title}" if self.several else title)
 
     @property
     def above(self) -> int:

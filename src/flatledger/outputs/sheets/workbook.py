@@ -204,7 +204,7 @@ class Workbook(SheetWriter):
     def _text(self, at: int, place: int, text: str, style: str, slot: int | None = None) -> None:
         """A text; ``slot`` is that of its column."""
         title = self.columns[slot].title if slot is not None else ""
-        text = self.long.part(text, at + 1, title)
+        text = self.long_part(text, at + 1, title)
         if not style and "\n" in text:
             style = "wrap"
         if _RAW.search(text):  # what XlsxWriter would change, or take for markup
